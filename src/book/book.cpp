@@ -1,0 +1,402 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/book.h"
+
+#include "book/schema.h"
+
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+
+#include <unistd.h>
+
+#include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <fstream>
+#include <set>
+
+namespace kuvio::book {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::multiset<std::string> schema_of(const Database& db) {
+  std::multiset<std::string> out;
+  auto rows = db.prepare("SELECT type, name, coalesce(sql, '') FROM sqlite_schema WHERE name NOT LIKE 'sqlite_%'");
+  while (rows.step()) out.insert(rows.text(0) + " " + rows.text(1) + " " + rows.text(2));
+  return out;
+}
+
+std::multiset<std::string> expected_schema() {
+  const Database db(":memory:", Database::Access::create);
+  for (const char* ddl : kSchema) db.execute(ddl);
+  return schema_of(db);
+}
+
+void create_schema(const Database& db) {
+  Transaction transaction(db);
+  for (const char* ddl : kSchema) db.execute(ddl);
+  db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId, kSchemaVersion));
+  transaction.commit();
+}
+
+std::int64_t pragma(const Database& db, const char* name) {
+  auto row = db.prepare(fmt::format("PRAGMA {}", name));
+  return row.step() ? row.integer(0) : 0;
+}
+
+std::string read_word(const std::string& path, int word) {
+  std::ifstream in(path);
+  std::string text, all;
+  std::getline(in, all);
+  const auto close = all.rfind(')');  // the command's name may hold spaces
+  if (close == std::string::npos) return {};
+  std::size_t at = close + 2;
+  for (int i = 3; i < word && at != std::string::npos; ++i) at = all.find(' ', at) + 1;
+  return all.substr(at, all.find(' ', at) - at);
+}
+
+std::string boot_id() {
+  std::ifstream in("/proc/sys/kernel/random/boot_id");
+  std::string id;
+  std::getline(in, id);
+  return id;
+}
+
+std::string start_time(const std::string& pid) { return read_word("/proc/" + pid + "/stat", 22); }
+
+}  // namespace
+
+std::string own_identity() {
+  const std::string pid = std::to_string(::getpid());
+  return boot_id() + ":" + pid + ":" + start_time(pid);
+}
+
+bool is_alive(const std::string& identity) {
+  const auto a = identity.find(':'), b = identity.rfind(':');
+  if (a == std::string::npos || a == b || identity.substr(0, a) != boot_id()) return false;
+  const std::string pid = identity.substr(a + 1, b - a - 1), started = identity.substr(b + 1);
+  if (pid.empty() || pid.find_first_not_of("0123456789") != std::string::npos) return false;
+  return !started.empty() && start_time(pid) == started && read_word("/proc/" + pid + "/stat", 3) != "Z";
+}
+
+std::string utc_now() {
+  const auto now = std::chrono::system_clock::now();
+  const auto ms = std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count() % 1000;
+  return fmt::format("{:%Y-%m-%dT%H:%M:%S}.{:03}Z", fmt::gmtime(std::chrono::system_clock::to_time_t(now)), ms);
+}
+
+std::string printable(std::string_view bytes) {
+  std::string out;
+  for (std::size_t i = 0; i < bytes.size();) {
+    const auto c = static_cast<unsigned char>(bytes[i]);
+    const std::size_t length = c < 0x80 ? 1 : c >= 0xc2 && c < 0xe0 ? 2 : c >= 0xe0 && c < 0xf0 ? 3
+                               : c >= 0xf0 && c < 0xf5              ? 4
+                                                                    : 0;
+    bool good = length > 0 && i + length <= bytes.size() && (c >= 0x20 || c == '\t') && c != 0x7f;
+    for (std::size_t k = 1; good && k < length; ++k) {
+      good = (static_cast<unsigned char>(bytes[i + k]) & 0xc0) == 0x80;
+    }
+    if (good) {
+      out.append(bytes.substr(i, length));
+      i += length;
+    } else {
+      out += fmt::format("\\x{:02X}", c);
+      ++i;
+    }
+  }
+  return out;
+}
+
+double CaptureInfo::from_s() const {
+  double from = 0;
+  bool any = false;
+  for (const ChannelInfo& c : channels) {
+    if (c.samples == 0) continue;
+    from = any ? std::min(from, c.from_s) : c.from_s;
+    any = true;
+  }
+  return from;
+}
+
+double CaptureInfo::to_s() const {
+  double to = from_s();
+  for (const ChannelInfo& c : channels) {
+    if (c.samples > 0) to = std::max(to, c.to_s);
+  }
+  return to;
+}
+
+const ChannelInfo* CaptureInfo::channel(const std::string& channel_name) const {
+  for (const ChannelInfo& c : channels) {
+    if (c.name == channel_name) return &c;
+  }
+  return nullptr;
+}
+
+Book Book::open(const std::string& path, Mode mode) {
+  std::error_code ignored;
+  const bool exists = fs::exists(path, ignored);
+  if (!exists && mode != Mode::create) {
+    throw Error(Failure::no_input, "no such book", path, "check the path");
+  }
+  if (exists && fs::is_directory(path, ignored)) {
+    throw Error(mode == Mode::create ? Failure::cannot_create : Failure::bad_data, "not a Kuvio book", path,
+                "it is a folder");
+  }
+  if (exists) {
+    char magic[16] = {};
+    std::ifstream in(path, std::ios::binary);
+    if (!in) throw Error(Failure::io, "cannot open book", path, "it may not be read");
+    in.read(magic, sizeof magic);
+    if (std::string_view(magic, 15) != "SQLite format 3") {
+      throw Error(Failure::bad_data, "not a Kuvio book", path,
+                  in.gcount() == 0 ? "it is empty" : "it is some other kind of file");
+    }
+  }
+  if (!exists) {
+    const fs::path folder = fs::path(path).parent_path();
+    if (!folder.empty() && !fs::is_directory(folder, ignored)) {
+      throw Error(Failure::cannot_create, "cannot create book", path, "there is no such folder");
+    }
+  }
+  const auto access = mode == Mode::read ? Database::Access::read
+                      : exists           ? Database::Access::write
+                                         : Database::Access::create;
+  Book book = [&] {
+    try {
+      return Book(std::make_unique<Database>(path, access));
+    } catch (const Error& e) {
+      if (!exists) throw Error(Failure::cannot_create, "cannot create book", path, e.why());
+      throw;
+    }
+  }();
+  if (!exists) {
+    create_schema(*book.db_);
+  } else {
+    book.require_schema();
+  }
+  if (mode != Mode::read) book.settle_dead_writers();
+  return book;
+}
+
+void Book::require_schema() const {
+  if (pragma(*db_, "application_id") != kApplicationId) {
+    throw Error(Failure::bad_data, "not a Kuvio book", path(), "it is another program's SQLite file");
+  }
+  const auto version = pragma(*db_, "user_version");
+  if (version != kSchemaVersion) {
+    throw Error(Failure::bad_data, "unknown version of book", path(),
+                fmt::format("it is version {}, this Kuvio reads version {}", version, kSchemaVersion));
+  }
+  if (schema_of(*db_) != expected_schema()) {
+    throw Error(Failure::bad_data, "altered book", path(), "its tables are not those of a Kuvio book");
+  }
+}
+
+void Book::settle_dead_writers() const {
+  std::vector<std::pair<std::int64_t, std::string>> dead;
+  {
+    auto rows = db_->prepare("SELECT id, owner, phase FROM capture WHERE phase IN ('recording', 'importing')");
+    while (rows.step()) {
+      if (!is_alive(rows.text(1))) dead.emplace_back(rows.integer(0), rows.text(2));
+    }
+  }
+  if (dead.empty()) return;
+  Transaction transaction(*db_);
+  for (const auto& [id, phase] : dead) {
+    if (phase == "recording") {
+      db_->prepare("UPDATE capture SET phase='interrupted', end_reason='the recorder died' WHERE id=?1")
+          .bind_all(id)
+          .run();
+      continue;
+    }
+    for (const char* table : {"chunk", "chunk_samples", "chunk_strides", "chunk_times"}) {
+      db_->prepare(fmt::format("DELETE FROM {} WHERE (id >> 32) IN (SELECT id FROM channel WHERE capture=?1)", table))
+          .bind_all(id)
+          .run();
+    }
+    db_->prepare("DELETE FROM tail WHERE channel IN (SELECT id FROM channel WHERE capture=?1)").bind_all(id).run();
+    db_->prepare("DELETE FROM capture WHERE id=?1").bind_all(id).run();
+  }
+  transaction.commit();
+}
+
+std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
+  std::vector<ChannelInfo> out;
+  auto rows = db_->prepare(
+      "SELECT id, name, quantity, unit, kind, encoding, tick_num, tick_den, input, accuracy FROM channel "
+      "WHERE capture=?1 ORDER BY id");
+  rows.bind_all(capture);
+  while (rows.step()) {
+    ChannelInfo c;
+    c.id = rows.integer(0);
+    c.name = rows.text(1);
+    c.quantity = rows.text(2);
+    c.unit = rows.text(3);
+    c.kind = rows.text(4) == "instant" ? SampleKind::instant : SampleKind::averaged;
+    c.encoding = rows.text(5) == "f8" ? Encoding::f8 : Encoding::f4;
+    c.time_base = {rows.integer(6), rows.integer(7)};
+    if (c.time_base.num <= 0 || c.time_base.den <= 0) {
+      throw Error(Failure::bad_data, "damaged book", path(), "channel " + c.name + " has no time base");
+    }
+    c.input = rows.text(8);
+    c.accuracy = rows.text(9);
+    auto segments = db_->prepare(
+        "SELECT start_tick, period_ticks, end_tick, samples FROM segment WHERE channel=?1 ORDER BY seq");
+    segments.bind_all(c.id);
+    std::int64_t last_end = 0;
+    bool first = true;
+    while (segments.step()) {
+      const std::int64_t start = segments.integer(0), end = segments.integer(2);
+      if (first) c.from_s = c.time_base.seconds(start);
+      if (!first && start > last_end) ++c.gaps;
+      if (c.period_s == 0) c.period_s = c.time_base.seconds(segments.integer(1));
+      c.to_s = c.time_base.seconds(end);
+      c.samples += segments.integer(3);
+      last_end = end;
+      first = false;
+    }
+    auto flags = db_->prepare("SELECT coalesce(sum(samples), 0) FROM flag_run WHERE channel=?1");
+    flags.bind_all(c.id);
+    if (flags.step()) c.flagged = flags.integer(0);
+    out.push_back(std::move(c));
+  }
+  return out;
+}
+
+CaptureInfo Book::read_capture(const Statement& row) const {
+  CaptureInfo out;
+  out.id = row.integer(0);
+  out.name = row.text(1);
+  out.build = row.text(2);
+  out.started_utc = row.text(3);
+  out.end_reason = row.text(5);
+  const std::string phase = row.text(4);
+  out.recording = phase == "recording" && is_alive(row.text(6));
+  out.interrupted = phase == "interrupted" || (phase == "recording" && !out.recording);
+  if (out.interrupted && out.end_reason.empty()) out.end_reason = "the recorder died";
+  out.channels = read_channels(out.id);
+  auto conditions = db_->prepare("SELECT key, value FROM condition WHERE capture=?1");
+  conditions.bind_all(out.id);
+  while (conditions.step()) out.conditions[conditions.text(0)] = conditions.text(1);
+  auto split = db_->prepare("SELECT EXISTS(SELECT 1 FROM split WHERE capture=?1), "
+                            "(SELECT count(*) FROM log_line WHERE capture=?1)");
+  split.bind_all(out.id);
+  if (split.step()) {
+    out.split = split.integer(0) != 0;
+    out.log_lines = split.integer(1);
+  }
+  return out;
+}
+
+namespace {
+constexpr const char* kCaptureColumns =
+    "SELECT id, name, build, started_utc, phase, end_reason, owner FROM capture WHERE phase<>'importing' ";
+}
+
+std::vector<CaptureInfo> Book::captures() const {
+  std::vector<CaptureInfo> out;
+  auto rows = db_->prepare(std::string(kCaptureColumns) + "ORDER BY id");
+  while (rows.step()) out.push_back(read_capture(rows));
+  return out;
+}
+
+CaptureInfo Book::capture(std::int64_t id) const {
+  auto rows = db_->prepare(std::string(kCaptureColumns) + "AND id=?1");
+  rows.bind_all(id);
+  if (!rows.step()) {
+    throw Error(Failure::bad_data, "no such capture", path(), "there is no capture " + std::to_string(id));
+  }
+  return read_capture(rows);
+}
+
+CaptureInfo Book::find(const std::string& id_or_name) const {
+  std::vector<std::int64_t> found;
+  auto rows = db_->prepare("SELECT id FROM capture WHERE phase<>'importing' AND (name=?1 OR CAST(id AS TEXT)=?1)");
+  rows.bind_all(id_or_name);
+  while (rows.step()) found.push_back(rows.integer(0));
+  if (found.empty()) {
+    throw Error(Failure::bad_data, "no such capture", path(),
+                "there is no capture \"" + id_or_name + "\"; kuvio-cli list shows them");
+  }
+  if (found.size() > 1) {
+    std::string ids;
+    for (const auto id : found) ids += (ids.empty() ? "" : ", ") + std::to_string(id);
+    throw Error(Failure::usage, "ambiguous capture", path(),
+                "\"" + id_or_name + "\" may be any of the captures " + ids + "; name one by its id");
+  }
+  return capture(found.front());
+}
+
+std::vector<std::string> Book::builds() const {
+  std::vector<std::string> out;
+  auto rows = db_->prepare(
+      "SELECT build FROM capture WHERE phase<>'importing' AND build<>'' GROUP BY build ORDER BY min(id)");
+  while (rows.step()) out.push_back(rows.text(0));
+  return out;
+}
+
+std::vector<LogLine> Book::log(std::int64_t capture) const {
+  std::vector<LogLine> out;
+  auto rows = db_->prepare("SELECT time_s, direction, text FROM log_line WHERE capture=?1 ORDER BY time_s, id");
+  rows.bind_all(capture);
+  while (rows.step()) out.push_back({rows.real(0), rows.text(1) == "sent", rows.text(2)});
+  return out;
+}
+
+std::vector<Event> Book::events(std::int64_t capture) const {
+  std::vector<Event> out;
+  auto rows = db_->prepare("SELECT kind, earliest_s, latest_s, text FROM event WHERE capture=?1 ORDER BY id");
+  rows.bind_all(capture);
+  while (rows.step()) out.push_back({rows.text(0), rows.real(1), rows.real(2), rows.text(3)});
+  return out;
+}
+
+std::vector<OutputSwitch> Book::output_switches(std::int64_t capture) const {
+  std::vector<OutputSwitch> out;
+  for (const Event& e : events(capture)) {
+    if (e.kind == "output_on" || e.kind == "output_off") {
+      out.push_back({e.kind == "output_on", e.earliest_s, e.latest_s});
+    }
+  }
+  return out;
+}
+
+std::optional<StoredSplit> Book::split(std::int64_t capture) const {
+  auto row = db_->prepare(
+      "SELECT id, channel, recipe_name, recipe_text FROM split WHERE capture=?1 ORDER BY id DESC LIMIT 1");
+  row.bind_all(capture);
+  if (!row.step()) return std::nullopt;
+  StoredSplit out{row.integer(0), row.integer(1), row.text(2), row.text(3), {}};
+  auto visits = db_->prepare("SELECT state, from_s, to_s, whole FROM visit WHERE split=?1 ORDER BY ordinal");
+  visits.bind_all(out.id);
+  while (visits.step()) {
+    out.visits.push_back({visits.text(0), visits.real(1), visits.real(2), visits.integer(3) != 0});
+    const Visit& v = out.visits.back();
+    const bool follows = out.visits.size() < 2 || v.from_s == out.visits[out.visits.size() - 2].to_s;
+    if (!(v.to_s > v.from_s) || !follows) {
+      throw Error(Failure::bad_data, "damaged book", path(),
+                  fmt::format("visit {} of capture {} does not follow the one before", out.visits.size(), capture));
+    }
+  }
+  return out;
+}
+
+void Book::save_split(std::int64_t capture, const StoredSplit& split) const {
+  Transaction transaction(*db_);
+  db_->prepare("INSERT INTO split(capture, channel, recipe_name, recipe_text, made_utc) VALUES(?1, ?2, ?3, ?4, ?5)")
+      .bind_all(capture, split.channel, split.recipe_name, split.recipe_text, utc_now())
+      .run();
+  const std::int64_t id = db_->last_row();
+  auto insert = db_->prepare(
+      "INSERT INTO visit(split, ordinal, state, from_s, to_s, whole) VALUES(?1, ?2, ?3, ?4, ?5, ?6)");
+  std::int64_t ordinal = 0;
+  for (const Visit& v : split.visits) {
+    insert.bind_all(id, ordinal++, v.state, v.from_s, v.to_s, static_cast<std::int64_t>(v.whole)).run();
+  }
+  transaction.commit();
+}
+
+std::int64_t Book::data_version() const { return pragma(*db_, "data_version"); }
+
+}  // namespace kuvio::book

@@ -1,0 +1,119 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "book/chunk.h"
+#include "book/sqlite.h"
+#include "core/compare.h"
+#include "core/split.h"
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio::book {
+
+/// A channel as the book knows it.
+struct ChannelInfo {
+  std::int64_t id = 0;
+  std::string name;
+  std::string quantity = "current";  ///< current, voltage, …
+  std::string unit = "A";
+  SampleKind kind = SampleKind::averaged;
+  Encoding encoding = Encoding::f4;
+  TimeBase time_base;
+  std::string input;     ///< what delivered it
+  std::string accuracy;  ///< accuracy statement as written, or empty
+  // Figures of what is recorded so far.
+  std::int64_t samples = 0, gaps = 0, flagged = 0;
+  double from_s = 0, to_s = 0;
+  double period_s = 0;  ///< of the first uniform segment; 0 when samples have times of their own
+};
+
+struct CaptureInfo {
+  std::int64_t id = 0;
+  std::string name, build, started_utc, end_reason;
+  bool recording = false;    ///< its writer is alive
+  bool interrupted = false;  ///< an input or the writer died
+  bool split = false;
+  std::vector<ChannelInfo> channels;
+  Conditions conditions;
+  std::int64_t log_lines = 0;
+
+  double from_s() const;
+  double to_s() const;
+  double duration_s() const { return to_s() - from_s(); }
+  const ChannelInfo* channel(const std::string& channel_name) const;
+};
+
+struct LogLine {
+  double time_s = 0;
+  bool sent = false;  ///< to the device
+  std::string text;   ///< UTF-8; bytes that are not, and control characters, as \xNN
+};
+
+struct Event {
+  std::string kind;  ///< output_on, output_off, input_lost, clock_anchor, …
+  double earliest_s = 0, latest_s = 0;
+  std::string text;
+};
+
+struct StoredSplit {
+  std::int64_t id = 0;
+  std::int64_t channel = 0;
+  std::string recipe_name, recipe_text;
+  Visits visits;
+};
+
+/// One open book. A connection belongs to the thread that opened it; open one for each thread. Readers never
+/// wait for the writer, nor the writer for them.
+class Book {
+ public:
+  enum class Mode { read, write, create };
+
+  /// Opens a book. `create` makes it when the file is missing. Opening to write marks captures whose
+  /// writer has died as interrupted and purges half-done imports. Throws Error: no_input (no such file),
+  /// bad_data (not a book, unknown version, altered schema), io.
+  static Book open(const std::string& path, Mode mode);
+
+  std::vector<CaptureInfo> captures() const;
+  CaptureInfo capture(std::int64_t id) const;
+  /// By id or by unique name; Error bad_data (usage when ambiguous) otherwise.
+  CaptureInfo find(const std::string& id_or_name) const;
+  std::vector<std::string> builds() const;
+
+  std::vector<LogLine> log(std::int64_t capture) const;
+  std::vector<Event> events(std::int64_t capture) const;
+  std::vector<OutputSwitch> output_switches(std::int64_t capture) const;
+
+  /// The newest split of a capture.
+  std::optional<StoredSplit> split(std::int64_t capture) const;
+  /// Saves a split; one transaction.
+  void save_split(std::int64_t capture, const StoredSplit& split) const;
+
+  /// Changes whenever another connection has written.
+  std::int64_t data_version() const;
+  const std::string& path() const { return db_->path(); }
+  const Database& database() const { return *db_; }
+
+ private:
+  explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
+  void require_schema() const;
+  void settle_dead_writers() const;
+  CaptureInfo read_capture(const Statement& row) const;
+  std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
+
+  std::unique_ptr<Database> db_;
+};
+
+/// Seconds since the epoch as "2026-05-04T14:02:31.250Z".
+std::string utc_now();
+/// Text that is safe to store and show: invalid UTF-8 and control characters become \xNN.
+std::string printable(std::string_view bytes);
+
+/// Identity of this process, and whether the one that wrote an identity still runs.
+std::string own_identity();
+bool is_alive(const std::string& identity);
+
+}  // namespace kuvio::book

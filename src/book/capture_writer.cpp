@@ -1,0 +1,256 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/capture_writer.h"
+
+#include "book/schema.h"
+
+#include <chrono>
+#include <stdexcept>
+
+namespace kuvio::book {
+namespace {
+
+constexpr std::int64_t kCheckpointBytes = 32 << 20;
+
+std::int64_t now_us() {
+  return std::chrono::duration_cast<std::chrono::microseconds>(
+             std::chrono::system_clock::now().time_since_epoch())
+      .count();
+}
+
+const char* flag_name(Flag flag) {
+  switch (flag) {
+    case Flag::over_range: return "over_range";
+    case Flag::not_a_number: return "not_a_number";
+    case Flag::dropped: return "dropped";
+  }
+  return "dropped";
+}
+
+}  // namespace
+
+/// A stretch of samples being appended. `open` holds what is in no chunk yet; the first `in_tail` of it are in
+/// the tail table already.
+struct CaptureWriter::Segment {
+  std::int64_t seq = 0, start = 0, period = 0, end = 0, first = 0, count = 0;
+  std::vector<double> open;
+  std::vector<std::int64_t> open_times;  // empty for uniform segments
+  std::size_t in_tail = 0;
+  bool closed = false;
+
+  bool explicit_times() const { return period == 0; }
+};
+
+/// One channel being appended to. All but the last of its segments are closed and wait for the next flush.
+struct CaptureWriter::Channel {
+  ChannelInfo info;
+  std::vector<Segment> segments;
+  std::vector<FlagRun> flags;
+  std::int64_t segment_seq = 0, chunk_seq = 0;
+  std::int64_t sealed = 0;    // samples of the channel in chunks
+  std::int64_t appended = 0;  // samples of the channel in all
+};
+
+CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec, const std::vector<ChannelInfo>& channels)
+    : book_(book) {
+  const Database& db = book_.database();
+  Transaction transaction(db);
+  db.prepare("INSERT INTO capture(name, build, started_utc, phase, end_reason, owner, heartbeat_us) "
+             "VALUES(?1, ?2, ?3, ?4, '', ?5, ?6)")
+      .bind_all(spec.name, spec.build, utc_now(), std::string_view(spec.importing ? "importing" : "recording"),
+                own_identity(), now_us())
+      .run();
+  id_ = db.last_row();
+  for (const auto& [key, value] : spec.conditions) condition(key, value);
+  for (const ChannelInfo& info : channels) {
+    db.prepare("INSERT INTO channel(capture, name, quantity, unit, kind, encoding, tick_num, tick_den, input, accuracy) "
+               "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)")
+        .bind_all(id_, info.name, info.quantity, info.unit,
+                  std::string_view(info.kind == SampleKind::instant ? "instant" : "averaged"),
+                  std::string_view(to_string(info.encoding)), info.time_base.num, info.time_base.den, info.input,
+                  info.accuracy)
+        .run();
+    auto channel = std::make_unique<Channel>();
+    channel->info = info;
+    channel->info.id = db.last_row();
+    channels_.push_back(std::move(channel));
+  }
+  transaction.commit();
+}
+
+CaptureWriter::~CaptureWriter() = default;
+
+void CaptureWriter::condition(const std::string& key, const std::string& value) {
+  book_.database()
+      .prepare("INSERT INTO condition(capture, key, value) VALUES(?1, ?2, ?3) "
+               "ON CONFLICT(capture, key) DO UPDATE SET value=excluded.value")
+      .bind_all(id_, key, value)
+      .run();
+}
+
+CaptureWriter::Segment& CaptureWriter::open_segment(Channel& c, std::int64_t start, std::int64_t period) {
+  if (!c.segments.empty()) {
+    if (start < c.segments.back().end) throw std::invalid_argument("samples overlap those before them");
+    c.segments.back().closed = true;
+  }
+  Segment& s = c.segments.emplace_back();
+  s.seq = c.segment_seq++;
+  s.start = s.end = start;
+  s.period = period;
+  s.first = c.appended;
+  return s;
+}
+
+void CaptureWriter::append(std::size_t channel, std::int64_t start, std::int64_t period,
+                           std::span<const double> values) {
+  if (values.empty()) return;
+  if (period <= 0) throw std::invalid_argument("a period must be positive");
+  Channel& c = *channels_.at(channel);
+  Segment* s = c.segments.empty() ? nullptr : &c.segments.back();
+  const bool follows = s && !s->closed && s->period == period && start == s->start + s->count * period;
+  if (!follows) s = &open_segment(c, start, period);
+  for (const double v : values) {
+    s->open.push_back(c.info.encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v)) : v);
+  }
+  s->count += static_cast<std::int64_t>(values.size());
+  c.appended += static_cast<std::int64_t>(values.size());
+  s->end = s->start + (s->count - (c.info.kind == SampleKind::instant ? 1 : 0)) * period;
+}
+
+void CaptureWriter::append_times(std::size_t channel, std::span<const std::int64_t> times,
+                                 std::span<const double> values, std::int64_t end, bool new_segment) {
+  if (values.empty()) return;
+  Channel& c = *channels_.at(channel);
+  Segment* s = c.segments.empty() ? nullptr : &c.segments.back();
+  if (!s || s->closed || !s->explicit_times() || new_segment) s = &open_segment(c, times.front(), 0);
+  if (!s->open_times.empty() && times.front() <= s->open_times.back()) {
+    throw std::invalid_argument("sample times must rise");
+  }
+  s->open.insert(s->open.end(), values.begin(), values.end());
+  s->open_times.insert(s->open_times.end(), times.begin(), times.end());
+  s->count += static_cast<std::int64_t>(values.size());
+  c.appended += static_cast<std::int64_t>(values.size());
+  s->end = c.info.kind == SampleKind::instant ? times.back() : end;
+}
+
+void CaptureWriter::flag(std::size_t channel, const FlagRun& run) {
+  channels_.at(channel)->flags.push_back(run);
+}
+
+/// Stores samples [at, at + count) of what is open as a chunk. `last`: the segment ends with them.
+void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std::size_t count, bool last) {
+  const Database& db = book_.database();
+  const std::span<const double> values(s.open.data() + at, count);
+  std::vector<std::int64_t> times;
+  if (s.explicit_times()) {
+    const auto begin = s.open_times.begin() + static_cast<std::ptrdiff_t>(at);
+    times.assign(begin, begin + static_cast<std::ptrdiff_t>(count));
+    times.push_back(last ? s.end : s.open_times[at + count]);
+  }
+  const SealedChunk sealed =
+      seal(c.info.kind, c.info.encoding, values, last ? nullptr : &s.open[at + count], times);
+  const std::int64_t id = c.info.id << 32 | c.chunk_seq++;
+  db.prepare("INSERT INTO chunk(id, segment, first_sample, samples, q, r, coarse, strides_crc, times_crc) "
+             "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")
+      .bind_all(id, s.seq, c.sealed, static_cast<std::int64_t>(count), sealed.sum.q, sealed.sum.r,
+                std::span<const std::byte>(sealed.coarse), static_cast<std::int64_t>(sealed.strides_crc),
+                static_cast<std::int64_t>(sealed.times_crc))
+      .run();
+  const auto store = [&](const char* sql, const Bytes& data) {
+    db.prepare(sql).bind_all(id, std::span<const std::byte>(data)).run();
+  };
+  store("INSERT INTO chunk_samples(id, data) VALUES(?1, ?2)", sealed.samples);
+  store("INSERT INTO chunk_strides(id, data) VALUES(?1, ?2)", sealed.strides);
+  if (s.explicit_times()) store("INSERT INTO chunk_times(id, data) VALUES(?1, ?2)", sealed.times);
+  c.sealed += static_cast<std::int64_t>(count);
+}
+
+/// Seals what can be sealed. A full chunk waits for the sample after it, since its last cell reaches there;
+/// a closed segment is sealed to its end.
+void CaptureWriter::seal_segment(Channel& c, Segment& s) {
+  std::size_t at = 0;
+  while (s.open.size() - at > static_cast<std::size_t>(kChunkSamples)) {
+    seal_chunk(c, s, at, kChunkSamples, false);
+    at += kChunkSamples;
+  }
+  if (s.closed && s.open.size() > at) {
+    seal_chunk(c, s, at, s.open.size() - at, true);
+    at = s.open.size();
+  }
+  if (at == 0) return;
+  if (s.in_tail > 0) book_.database().prepare("DELETE FROM tail WHERE channel=?1").bind_all(c.info.id).run();
+  s.in_tail = 0;  // what is left open goes into the tail again, as one piece
+  const auto n = static_cast<std::ptrdiff_t>(at);
+  s.open.erase(s.open.begin(), s.open.begin() + n);
+  if (s.explicit_times()) s.open_times.erase(s.open_times.begin(), s.open_times.begin() + n);
+}
+
+void CaptureWriter::append_tail(const Channel& c, Segment& s) {
+  if (s.open.size() <= s.in_tail) return;
+  const std::span<const double> fresh = std::span<const double>(s.open).subspan(s.in_tail);
+  const Bytes data = encode(fresh, c.info.encoding);
+  const Bytes times =
+      s.explicit_times() ? encode_ticks(std::span<const std::int64_t>(s.open_times).subspan(s.in_tail)) : Bytes{};
+  book_.database()
+      .prepare("INSERT INTO tail(channel, first_sample, samples, crc, data, times) VALUES(?1, ?2, ?3, ?4, ?5, ?6)")
+      .bind_all(c.info.id, c.sealed + static_cast<std::int64_t>(s.in_tail), static_cast<std::int64_t>(fresh.size()),
+                static_cast<std::int64_t>(crc32(data)), std::span<const std::byte>(data),
+                std::span<const std::byte>(times))
+      .run();
+  s.in_tail = s.open.size();
+}
+
+void CaptureWriter::write_channel(Channel& c) {
+  const Database& db = book_.database();
+  auto segment = db.prepare(
+      "INSERT INTO segment(channel, seq, start_tick, period_ticks, end_tick, first_sample, samples, gain, offset) "
+      "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, 1.0, 0.0) "
+      "ON CONFLICT(channel, seq) DO UPDATE SET end_tick=excluded.end_tick, samples=excluded.samples");
+  for (Segment& s : c.segments) {
+    seal_segment(c, s);
+    if (!s.closed) append_tail(c, s);
+    segment.bind_all(c.info.id, s.seq, s.start, s.period, s.end, s.first, s.count).run();
+  }
+  std::erase_if(c.segments, [](const Segment& s) { return s.closed; });
+  for (const FlagRun& run : c.flags) {
+    db.prepare("INSERT INTO flag_run(channel, flag, from_s, to_s, samples) VALUES(?1, ?2, ?3, ?4, ?5)")
+        .bind_all(c.info.id, std::string_view(flag_name(run.flag)), run.from_s, run.to_s, run.samples)
+        .run();
+  }
+}
+
+void CaptureWriter::flush() {
+  const Database& db = book_.database();
+  Transaction transaction(db);
+  for (auto& channel : channels_) write_channel(*channel);
+  for (const LogLine& line : log_) {
+    db.prepare("INSERT INTO log_line(capture, time_s, direction, text) VALUES(?1, ?2, ?3, ?4)")
+        .bind_all(id_, line.time_s, std::string_view(line.sent ? "sent" : "received"), line.text)
+        .run();
+  }
+  for (const Event& e : events_) {
+    db.prepare("INSERT INTO event(capture, kind, earliest_s, latest_s, text) VALUES(?1, ?2, ?3, ?4, ?5)")
+        .bind_all(id_, e.kind, e.earliest_s, e.latest_s, e.text)
+        .run();
+  }
+  db.prepare("UPDATE capture SET heartbeat_us=?2 WHERE id=?1").bind_all(id_, now_us()).run();
+  transaction.commit();
+  for (auto& channel : channels_) channel->flags.clear();
+  log_.clear();
+  events_.clear();
+  if (db.wal_bytes() > kCheckpointBytes) db.checkpoint();
+}
+
+void CaptureWriter::finish(const std::string& end_reason, bool interrupted) {
+  if (finished_) return;
+  for (auto& channel : channels_) {
+    if (!channel->segments.empty()) channel->segments.back().closed = true;
+  }
+  flush();
+  book_.database()
+      .prepare("UPDATE capture SET phase=?2, end_reason=?3 WHERE id=?1")
+      .bind_all(id_, std::string_view(interrupted ? "interrupted" : "done"), end_reason)
+      .run();
+  finished_ = true;
+}
+
+}  // namespace kuvio::book

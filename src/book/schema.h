@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <array>
+#include <cstdint>
+
+namespace kuvio::book {
+
+// The book's constants and schema; docs/book-format.md explains them. Text and page agree.
+
+inline constexpr std::int64_t kApplicationId = 0x4b75766f;  // "Kuvo"
+inline constexpr std::int64_t kSchemaVersion = 1;
+inline constexpr std::int64_t kChunkSamples = 65536;
+inline constexpr std::int64_t kStrideSamples = 256;
+inline constexpr std::int64_t kCoarseSamples = 4096;
+
+inline constexpr std::array kSchema{
+    "CREATE TABLE capture("
+    "id INTEGER PRIMARY KEY, name TEXT NOT NULL, build TEXT NOT NULL, started_utc TEXT NOT NULL, "
+    "phase TEXT NOT NULL, end_reason TEXT NOT NULL, owner TEXT NOT NULL, heartbeat_us INTEGER NOT NULL)",
+
+    "CREATE TABLE condition("
+    "capture INTEGER NOT NULL REFERENCES capture(id) ON DELETE CASCADE, "
+    "key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY(capture, key)) WITHOUT ROWID",
+
+    "CREATE TABLE channel("
+    "id INTEGER PRIMARY KEY, capture INTEGER NOT NULL REFERENCES capture(id) ON DELETE CASCADE, "
+    "name TEXT NOT NULL, quantity TEXT NOT NULL, unit TEXT NOT NULL, kind TEXT NOT NULL, "
+    "encoding TEXT NOT NULL, tick_num INTEGER NOT NULL, tick_den INTEGER NOT NULL, "
+    "input TEXT NOT NULL, accuracy TEXT NOT NULL)",
+
+    "CREATE TABLE segment("
+    "channel INTEGER NOT NULL REFERENCES channel(id) ON DELETE CASCADE, seq INTEGER NOT NULL, "
+    "start_tick INTEGER NOT NULL, period_ticks INTEGER NOT NULL, end_tick INTEGER NOT NULL, "
+    "first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, gain REAL NOT NULL, offset REAL NOT NULL, "
+    "PRIMARY KEY(channel, seq)) WITHOUT ROWID",
+
+    "CREATE TABLE chunk("
+    "id INTEGER PRIMARY KEY, segment INTEGER NOT NULL, first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, "
+    "q REAL NOT NULL, r REAL NOT NULL, coarse BLOB NOT NULL, strides_crc INTEGER NOT NULL, "
+    "times_crc INTEGER NOT NULL)",
+    "CREATE TABLE chunk_samples(id INTEGER PRIMARY KEY, data BLOB NOT NULL)",
+    "CREATE TABLE chunk_strides(id INTEGER PRIMARY KEY, data BLOB NOT NULL)",
+    "CREATE TABLE chunk_times(id INTEGER PRIMARY KEY, data BLOB NOT NULL)",
+
+    "CREATE TABLE tail("
+    "channel INTEGER NOT NULL, first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, crc INTEGER NOT NULL, "
+    "data BLOB NOT NULL, times BLOB NOT NULL, PRIMARY KEY(channel, first_sample))",
+
+    "CREATE TABLE flag_run("
+    "channel INTEGER NOT NULL REFERENCES channel(id) ON DELETE CASCADE, flag TEXT NOT NULL, "
+    "from_s REAL NOT NULL, to_s REAL NOT NULL, samples INTEGER NOT NULL)",
+
+    "CREATE TABLE log_line("
+    "id INTEGER PRIMARY KEY, capture INTEGER NOT NULL REFERENCES capture(id) ON DELETE CASCADE, "
+    "time_s REAL NOT NULL, direction TEXT NOT NULL, text TEXT NOT NULL)",
+    "CREATE INDEX log_line_by_time ON log_line(capture, time_s)",
+
+    "CREATE TABLE event("
+    "id INTEGER PRIMARY KEY, capture INTEGER NOT NULL REFERENCES capture(id) ON DELETE CASCADE, "
+    "kind TEXT NOT NULL, earliest_s REAL NOT NULL, latest_s REAL NOT NULL, text TEXT NOT NULL)",
+
+    "CREATE TABLE split("
+    "id INTEGER PRIMARY KEY, capture INTEGER NOT NULL REFERENCES capture(id) ON DELETE CASCADE, "
+    "channel INTEGER NOT NULL, recipe_name TEXT NOT NULL, recipe_text TEXT NOT NULL, made_utc TEXT NOT NULL)",
+    "CREATE TABLE visit("
+    "split INTEGER NOT NULL REFERENCES split(id) ON DELETE CASCADE, ordinal INTEGER NOT NULL, "
+    "state TEXT NOT NULL, from_s REAL NOT NULL, to_s REAL NOT NULL, whole INTEGER NOT NULL, "
+    "PRIMARY KEY(split, ordinal)) WITHOUT ROWID",
+};
+
+}  // namespace kuvio::book

@@ -1,0 +1,164 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/sqlite.h"
+
+#include <sqlite3.h>
+
+namespace kuvio::book {
+
+void fail(sqlite3* db, int code, const std::string& where) {
+  const std::string why = db ? sqlite3_errmsg(db) : sqlite3_errstr(code);
+  switch (code & 0xff) {
+    case SQLITE_NOTADB: throw Error(Failure::bad_data, "not a Kuvio book", where, "it is not an SQLite file");
+    case SQLITE_CORRUPT: throw Error(Failure::bad_data, "damaged book", where, why + "; run kuvio-cli verify");
+    case SQLITE_FULL: throw Error(Failure::io, "disk full", where, "what was written before is kept");
+    case SQLITE_BUSY:
+      throw Error(Failure::io, "book is busy", where, "another program is writing to it; try again");
+    case SQLITE_READONLY:
+    case SQLITE_PERM:
+    case SQLITE_AUTH: throw Error(Failure::cannot_create, "cannot write book", where, why);
+    case SQLITE_CANTOPEN: throw Error(Failure::io, "cannot open book", where, why);
+    default: throw Error(Failure::io, "book error", where, why);
+  }
+}
+
+void Statement::Finalize::operator()(sqlite3_stmt* s) const { sqlite3_finalize(s); }
+
+Statement::Statement(sqlite3* db, std::string_view sql, std::string where)
+    : db_(db), where_(std::move(where)) {
+  sqlite3_stmt* raw = nullptr;
+  const int code = sqlite3_prepare_v2(db, sql.data(), static_cast<int>(sql.size()), &raw, nullptr);
+  stmt_.reset(raw);
+  check(code);
+}
+
+void Statement::check(int code) const {
+  if (code != SQLITE_OK && code != SQLITE_ROW && code != SQLITE_DONE) fail(db_, code, where_);
+}
+
+Statement& Statement::bind(int at, std::int64_t value) {
+  check(sqlite3_bind_int64(stmt_.get(), at, value));
+  return *this;
+}
+Statement& Statement::bind(int at, double value) {
+  check(sqlite3_bind_double(stmt_.get(), at, value));
+  return *this;
+}
+Statement& Statement::bind(int at, std::string_view text) {
+  check(sqlite3_bind_text(stmt_.get(), at, text.data(), static_cast<int>(text.size()), SQLITE_TRANSIENT));
+  return *this;
+}
+Statement& Statement::bind(int at, std::span<const std::byte> blob) {
+  if (blob.empty()) {
+    check(sqlite3_bind_zeroblob(stmt_.get(), at, 0));
+  } else {
+    check(sqlite3_bind_blob64(stmt_.get(), at, blob.data(), blob.size(), SQLITE_TRANSIENT));
+  }
+  return *this;
+}
+Statement& Statement::bind_null(int at) {
+  check(sqlite3_bind_null(stmt_.get(), at));
+  return *this;
+}
+
+bool Statement::step() {
+  const int code = sqlite3_step(stmt_.get());
+  if (code == SQLITE_ROW) return true;
+  if (code != SQLITE_DONE) {
+    sqlite3_reset(stmt_.get());
+    check(code);
+  }
+  check(sqlite3_reset(stmt_.get()));
+  return false;
+}
+
+void Statement::run() {
+  while (step()) {
+  }
+}
+
+std::int64_t Statement::integer(int column) const { return sqlite3_column_int64(stmt_.get(), column); }
+double Statement::real(int column) const { return sqlite3_column_double(stmt_.get(), column); }
+std::string Statement::text(int column) const {
+  const auto* data = reinterpret_cast<const char*>(sqlite3_column_text(stmt_.get(), column));
+  if (!data) return {};
+  return {data, static_cast<std::size_t>(sqlite3_column_bytes(stmt_.get(), column))};
+}
+bool Statement::is_null(int column) const {
+  return sqlite3_column_type(stmt_.get(), column) == SQLITE_NULL;
+}
+std::span<const std::byte> Statement::blob(int column) const {
+  const auto* data = static_cast<const std::byte*>(sqlite3_column_blob(stmt_.get(), column));
+  return {data, data ? static_cast<std::size_t>(sqlite3_column_bytes(stmt_.get(), column)) : 0};
+}
+
+void Database::Close::operator()(sqlite3* db) const { sqlite3_close_v2(db); }
+
+Database::Database(const std::string& path, Access access) : path_(path) {
+  sqlite3* raw = nullptr;
+  const int flags = access == Access::read    ? SQLITE_OPEN_READONLY
+                    : access == Access::write ? SQLITE_OPEN_READWRITE
+                                              : SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE;
+  int code = sqlite3_open_v2(path.c_str(), &raw, flags | SQLITE_OPEN_NOMUTEX, nullptr);
+  db_.reset(raw);
+  if (code != SQLITE_OK) fail(raw, code, path);
+  sqlite3_extended_result_codes(raw, 1);
+  sqlite3_busy_timeout(raw, 5000);
+  // An untrusted book must not be able to run anything.
+  sqlite3_db_config(raw, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
+  sqlite3_db_config(raw, SQLITE_DBCONFIG_TRUSTED_SCHEMA, 0, nullptr);
+  sqlite3_db_config(raw, SQLITE_DBCONFIG_ENABLE_TRIGGER, 0, nullptr);
+  sqlite3_db_config(raw, SQLITE_DBCONFIG_ENABLE_VIEW, 0, nullptr);
+  execute("PRAGMA cell_size_check=ON; PRAGMA mmap_size=0; PRAGMA secure_delete=OFF;");
+  if (access == Access::create) execute("PRAGMA page_size=16384; PRAGMA auto_vacuum=INCREMENTAL;");
+  if (access != Access::read) {
+    execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;");
+    // Set last: it takes the place of SQLite's own checkpointing after each commit.
+    sqlite3_wal_hook(
+        raw,
+        [](void* pages, sqlite3*, const char*, int count) {
+          *static_cast<std::int64_t*>(pages) = count;
+          return SQLITE_OK;
+        },
+        wal_pages_.get());
+  }
+}
+
+void Database::execute(const std::string& sql) const {
+  const int code = sqlite3_exec(db_.get(), sql.c_str(), nullptr, nullptr, nullptr);
+  if (code != SQLITE_OK) fail(db_.get(), code, path_);
+}
+
+void Database::read_blob(const char* table, const char* column, std::int64_t row, std::int64_t offset,
+                         std::span<std::byte> out) const {
+  sqlite3_blob* handle = nullptr;
+  // An open handle pins a snapshot, so each read opens and closes its own (2 us).
+  int code = sqlite3_blob_open(db_.get(), "main", table, column, row, 0, &handle);
+  if (code == SQLITE_OK) {
+    code = sqlite3_blob_read(handle, out.data(), static_cast<int>(out.size()), static_cast<int>(offset));
+  }
+  const std::string why = code == SQLITE_OK ? "" : sqlite3_errmsg(db_.get());
+  sqlite3_blob_close(handle);
+  if (code != SQLITE_OK) {
+    throw Error(Failure::bad_data, "damaged book", path_,
+                std::string(table) + " " + std::to_string(row) + " cannot be read: " + why +
+                    "; run kuvio-cli verify");
+  }
+}
+
+std::int64_t Database::last_row() const { return sqlite3_last_insert_rowid(db_.get()); }
+
+void Database::checkpoint() const {
+  prepare("PRAGMA schema_version").run();  // without a read first the checkpoint silently does nothing
+  sqlite3_wal_checkpoint_v2(db_.get(), nullptr, SQLITE_CHECKPOINT_PASSIVE, nullptr, nullptr);
+}
+
+Transaction::Transaction(const Database& db) : db_(db) { db_.execute("BEGIN IMMEDIATE"); }
+Transaction::~Transaction() {
+  if (open_) sqlite3_exec(db_.handle(), "ROLLBACK", nullptr, nullptr, nullptr);
+}
+void Transaction::commit() {
+  db_.execute("COMMIT");
+  open_ = false;
+}
+
+}  // namespace kuvio::book

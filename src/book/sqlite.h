@@ -1,0 +1,106 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/error.h"
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+struct sqlite3;
+struct sqlite3_stmt;
+
+namespace kuvio::book {
+
+/// One prepared statement; bind, then step through its rows. Errors become kuvio::Error.
+class Statement {
+ public:
+  Statement(sqlite3* db, std::string_view sql, std::string where);
+
+  Statement& bind(int at, std::int64_t value);
+  Statement& bind(int at, double value);
+  Statement& bind(int at, std::string_view text);
+  Statement& bind(int at, std::span<const std::byte> blob);
+  Statement& bind_null(int at);
+  /// Binds all of them in order, from 1.
+  template <typename... T>
+  Statement& bind_all(const T&... values) {
+    int at = 0;
+    (bind(++at, values), ...);
+    return *this;
+  }
+
+  /// True while there is a row. Resets by itself after the last one.
+  bool step();
+  /// Runs a statement that yields no rows.
+  void run();
+
+  std::int64_t integer(int column) const;
+  double real(int column) const;
+  std::string text(int column) const;
+  bool is_null(int column) const;
+  std::span<const std::byte> blob(int column) const;
+
+ private:
+  struct Finalize {
+    void operator()(sqlite3_stmt* s) const;
+  };
+  void check(int code) const;
+
+  sqlite3* db_;
+  std::string where_;
+  std::unique_ptr<sqlite3_stmt, Finalize> stmt_;
+};
+
+/// One connection. For the thread that opened it alone.
+class Database {
+ public:
+  enum class Access { read, write, create };
+
+  /// Opens `path` with Kuvio's pragmas. Does not look at the contents.
+  Database(const std::string& path, Access access);
+
+  Statement prepare(std::string_view sql) const { return Statement(db_.get(), sql, path_); }
+  void execute(const std::string& sql) const;
+  /// Reads part of a blob without fetching the whole of it.
+  void read_blob(const char* table, const char* column, std::int64_t row, std::int64_t offset,
+                 std::span<std::byte> out) const;
+  std::int64_t last_row() const;
+  const std::string& path() const { return path_; }
+  sqlite3* handle() const { return db_.get(); }
+  /// Moves the write-ahead log into the file as far as readers allow, without waiting.
+  void checkpoint() const;
+  /// Size of the write-ahead log after the last commit, in bytes.
+  std::int64_t wal_bytes() const { return *wal_pages_ * 16384; }
+
+ private:
+  struct Close {
+    void operator()(sqlite3* db) const;
+  };
+  std::string path_;
+  std::unique_ptr<std::int64_t> wal_pages_ = std::make_unique<std::int64_t>(0);
+  std::unique_ptr<sqlite3, Close> db_;
+};
+
+/// BEGIN IMMEDIATE … COMMIT; rolls back unless committed.
+class Transaction {
+ public:
+  explicit Transaction(const Database& db);
+  ~Transaction();
+  Transaction(const Transaction&) = delete;
+  Transaction& operator=(const Transaction&) = delete;
+  void commit();
+
+ private:
+  const Database& db_;
+  bool open_ = true;
+};
+
+/// Turns an SQLite result code into an Error.
+[[noreturn]] void fail(sqlite3* db, int code, const std::string& where);
+
+}  // namespace kuvio::book

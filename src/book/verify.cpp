@@ -1,0 +1,142 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/verify.h"
+
+#include "book/channel_trace.h"
+#include "book/schema.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::book {
+namespace {
+
+class Verifier {
+ public:
+  Verifier(const Book& book, const std::function<bool(double)>& progress)
+      : book_(book), db_(book.database()), progress_(progress) {}
+
+  std::vector<Problem> run() {
+    try {
+      structure();
+      auto count = db_.prepare("SELECT count(*) FROM chunk");
+      if (count.step()) total_ = std::max<std::int64_t>(1, count.integer(0));
+      for (const CaptureInfo& capture : book_.captures()) check_capture(capture);
+    } catch (const Error& e) {
+      add("", e.where(), e.happened() + ": " + e.why());
+    }
+    return std::move(problems_);
+  }
+
+ private:
+  void add(const std::string& capture, const std::string& where, const std::string& what) {
+    if (problems_.size() < 1000) problems_.push_back({capture, where, what});
+  }
+
+  void structure() {
+    auto rows = db_.prepare("PRAGMA quick_check(20)");
+    while (rows.step()) {
+      if (rows.text(0) != "ok") add("", "file", rows.text(0));
+    }
+    auto keys = db_.prepare("PRAGMA foreign_key_check");
+    while (keys.step()) add("", keys.text(0), "refers to a row of " + keys.text(2) + " that is not there");
+    auto orphans = db_.prepare("SELECT count(*) FROM chunk WHERE (id >> 32) NOT IN (SELECT id FROM channel)");
+    if (orphans.step() && orphans.integer(0) > 0) {
+      add("", "chunk", fmt::format("{} chunks belong to no channel", orphans.integer(0)));
+    }
+  }
+
+  void check_capture(const CaptureInfo& capture) {
+    for (const ChannelInfo& channel : capture.channels) {
+      try {
+        const ChannelTrace trace(book_, channel);  // checks how everything fits
+        check_chunks(capture, channel, trace);
+      } catch (const Error& e) {
+        add(capture.name, "channel " + channel.name, e.why());
+      }
+      if (stopped_) return;
+    }
+    try {
+      book_.split(capture.id);
+    } catch (const Error& e) {
+      add(capture.name, "split", e.why());
+    }
+  }
+
+  void check_chunks(const CaptureInfo& capture, const ChannelInfo& channel, const ChannelTrace& trace) {
+    auto rows = db_.prepare(
+        "SELECT c.id, c.first_sample, c.samples, c.q, c.r, c.coarse, s.data, n.data, t.data, c.times_crc FROM chunk c "
+        "LEFT JOIN chunk_samples s ON s.id=c.id LEFT JOIN chunk_strides n ON n.id=c.id "
+        "LEFT JOIN chunk_times t ON t.id=c.id WHERE c.id>=?1 AND c.id<?2 ORDER BY c.id");
+    rows.bind_all(channel.id << 32, (channel.id + 1) << 32);
+    while (rows.step()) {
+      check_chunk(capture, channel, trace, rows);
+      if (progress_ && !progress_(static_cast<double>(++done_) / static_cast<double>(total_))) {
+        stopped_ = true;
+        return;
+      }
+    }
+  }
+
+  void check_chunk(const CaptureInfo& capture, const ChannelInfo& channel, const ChannelTrace& trace,
+                   const Statement& row) {
+    const std::string where =
+        fmt::format("channel {}, chunk {}", channel.name, row.integer(0) & 0xffffffff);
+    const std::int64_t first = row.integer(1), samples = row.integer(2);
+    const auto data = row.blob(6), strides = row.blob(7), times = row.blob(8);
+    if (data.size() != static_cast<std::size_t>(samples) * bytes_per_sample(channel.encoding)) {
+      add(capture.name, where, "samples are missing");
+      return;
+    }
+    std::vector<double> values(static_cast<std::size_t>(samples));
+    decode(data, channel.encoding, values);
+    const auto blocks = trace.blocks();
+    const auto block = std::find_if(blocks.begin(), blocks.end(), [&](const Block& b) {
+      return first >= b.first && first < b.first + b.count;
+    });
+    if (block == blocks.end()) return;  // ChannelTrace has told
+    const std::int64_t after = first - block->first + samples;
+    double next = 0;
+    const bool has_next = after < block->count;
+    if (has_next) trace.read(*block, after, {&next, 1});
+    std::vector<std::int64_t> ticks;
+    if (block->period == 0) {
+      if (times.size() != values.size() * 8 || crc32(times) != static_cast<std::uint32_t>(row.integer(9))) {
+        add(capture.name, where, "sample times are damaged");
+        return;
+      }
+      ticks.resize(values.size() + 1);
+      decode_ticks(times, std::span(ticks).first(values.size()));
+      ticks.back() = tick_of(trace, *block, after);
+      if (std::adjacent_find(ticks.begin(), ticks.end() - 1, std::greater_equal<>()) != ticks.end() - 1) {
+        add(capture.name, where, "sample times do not rise");
+      }
+    }
+    const SealedChunk right = seal(channel.kind, channel.encoding, values, has_next ? &next : nullptr, ticks);
+    if (!std::equal(strides.begin(), strides.end(), right.strides.begin(), right.strides.end())) {
+      add(capture.name, where, "samples or their strides are damaged");
+      return;
+    }
+    const auto coarse = row.blob(5);
+    if (!std::equal(coarse.begin(), coarse.end(), right.coarse.begin(), right.coarse.end()) ||
+        row.real(3) != right.sum.q || row.real(4) != right.sum.r) {
+      add(capture.name, where, "sums do not match the samples");
+    }
+  }
+
+  const Book& book_;
+  const Database& db_;
+  const std::function<bool(double)>& progress_;
+  std::vector<Problem> problems_;
+  std::int64_t total_ = 1, done_ = 0;
+  bool stopped_ = false;
+};
+
+}  // namespace
+
+std::vector<Problem> verify(const Book& book, const std::function<bool(double)>& progress) {
+  return Verifier(book, progress).run();
+}
+
+}  // namespace kuvio::book

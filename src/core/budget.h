@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/duty.h"
+#include "core/ledger.h"
+#include "core/lifetime.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio {
+
+/// What a limit is about.
+enum class LimitQuantity { mean_current, charge_per_visit, energy_per_visit, visit_length, peak_current, lifetime };
+std::string_view to_string(LimitQuantity quantity);
+/// "A", "C", "J", "s".
+std::string_view unit_of(LimitQuantity quantity);
+
+/// Which figure over the visits must hold.
+enum class Of { mean, p95, worst };
+
+/// Whose quantity it is.
+enum class Scope { state, whole, field };
+
+struct Limit {
+  Scope scope = Scope::whole;
+  std::string state;               ///< for Scope::state
+  LimitQuantity quantity = LimitQuantity::mean_current;
+  Of of = Of::mean;
+  std::optional<double> expect, max, min;  ///< in SI units; min for a life
+  std::optional<DutyPlan> duty;    ///< for Scope::field
+  std::optional<Battery> battery;  ///< for a life
+
+  /// "Hibernate mean current", "whole peak current", "field lifetime".
+  std::string name() const;
+};
+
+struct Budget {
+  std::string name;
+  double supply = 0;          ///< V; 0: not given
+  std::string recipe_file;    ///< as resolved against the budget's folder
+  std::vector<Limit> limits;
+};
+
+/// A limit held against a build.
+struct LimitResult {
+  const Limit* limit = nullptr;
+  std::optional<double> measured;
+  double U = 0;                 ///< expanded uncertainty (95 %); for a life half of its interval
+  double low = 0, high = 0;     ///< measured - U … measured + U; a life's interval is not symmetric
+  double coverage_factor = 0;
+  bool lower_bound = false;
+  bool single_visit = false;    ///< the uncertainty is the accuracy's alone
+  std::optional<double> headroom;  ///< limit minus measured (measured minus limit for a lower limit)
+  Verdict verdict = Verdict::no_data;
+  std::string note;             ///< why there is no data, or what the figure rests on
+};
+
+struct CheckResult {
+  std::vector<LimitResult> limits;
+  /// over if any is over, else no data if any has none, else too close if any is, else within.
+  Verdict verdict = Verdict::within;
+};
+
+/// Holds every limit of a budget against a build's pooled ledger. A limit whose state the ledger does not
+/// hold has no data, which is never a pass. The results point into `budget`.
+CheckResult check(const Budget& budget, const Ledger& ledger);
+
+}  // namespace kuvio

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/lifetime.h"
+
+#include <cmath>
+
+namespace kuvio {
+
+double self_discharge_rate(double share, double period_s) { return -std::log1p(-share) / period_s; }
+
+std::optional<double> life(const Battery& battery, double mean_a, double once_c) {
+  const double end = battery.capacity_c - battery.usable_c();
+  const double start = battery.capacity_c - once_c;
+  if (start <= end) return 0.0;
+  const double k = battery.self_discharge_hz;
+  if (k <= 0) {
+    if (mean_a <= 0) return std::nullopt;
+    return (start - end) / mean_a;
+  }
+  const double drain_at_end = end * k + mean_a;  // the slowest drain on the way
+  if (drain_at_end <= 0) return std::nullopt;
+  // ln((start + I/k)/(end + I/k)) with the ratio taken as 1 + (start-end) k / (end k + I)
+  return std::log1p((start - end) * k / drain_at_end) / k;
+}
+
+std::optional<double> needed_capacity(const Battery& battery, double mean_a, double wanted_s,
+                                      double once_c) {
+  const double used = (1 - battery.reserve) * (1 - battery.margin);
+  const double k = battery.self_discharge_hz;
+  if (k <= 0) return used > 0 ? std::optional((mean_a * wanted_s + once_c) / used) : std::nullopt;
+  const double growth = std::expm1(k * wanted_s);
+  const double factor = 1 - (1 - used) * (1 + growth);
+  if (factor <= 0) return std::nullopt;
+  return (mean_a / k * growth + once_c) / factor;
+}
+
+}  // namespace kuvio

@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/trace.h"
+
+#include <optional>
+
+namespace kuvio {
+
+/// What a span of a trace holds. Times in s, values in the channel's unit, charge in unit x s.
+struct SpanFigures {
+  double from_s = 0, to_s = 0;
+  double observed_s = 0;     ///< time covered by samples
+  double missing_s = 0;      ///< time inside the span without samples
+  std::int64_t samples = 0;  ///< samples whose instant (or any of whose interval) lies inside
+  double charge = 0;         ///< integral of the value over the observed time (A s = C for a current)
+  double square = 0;         ///< integral of its square; a lower bound for averaged samples
+  std::optional<double> min, max;  ///< over those samples
+  std::int64_t over_range = 0, not_a_number = 0, dropped = 0;  ///< flagged samples inside
+
+  double duration_s() const { return to_s - from_s; }
+  /// charge / observed time; nothing when nothing was observed.
+  std::optional<double> mean() const;
+  std::optional<double> rms() const;
+  /// Over-range samples inside: charge, mean and max are then lower bounds.
+  bool lower_bound() const { return over_range > 0; }
+};
+
+/// Exact integral of the trace's model over [from_s, to_s], partial cells at both edges included.
+///
+/// measure(a, b) + measure(b, c) equals measure(a, c) to 1e-12 of the integral of |value|. A span
+/// without a sample in it still has its charge; its extremes are then those of the model at its two
+/// edges. Requires from_s <= to_s. Cost: a few reads at each edge of each block touched, and one `sum`
+/// for what lies between.
+SpanFigures measure(const Trace& trace, double from_s, double to_s);
+
+/// The whole trace.
+SpanFigures measure(const Trace& trace);
+
+/// Position of the cell of `block` that holds `tick` (clamped to [0, count - 1]).
+std::int64_t cell_at(const Trace& trace, const Block& block, long double tick);
+
+}  // namespace kuvio

@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/present.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace kuvio {
+namespace {
+
+constexpr const char* kThin = "\u2009";  // thin space
+constexpr const char* kMinus = "\u2212";
+constexpr std::array<const char*, 11> kPrefix{"f", "p", "n", "µ", "m", "", "k", "M", "G", "T", "P"};
+constexpr int kNoPrefix = 5;
+
+/// Exponent step (thousands) that shows `value` as 1 … 999.
+int step_of(double value) {
+  if (value == 0 || !std::isfinite(value)) return 0;
+  const int step = static_cast<int>(std::floor(std::log10(std::fabs(value)) / 3 + 1e-12));
+  return std::clamp(step, -kNoPrefix, 5);
+}
+
+std::string fixed(double value, int decimals) {
+  std::string text = fmt::format("{:.{}f}", std::fabs(value), std::max(0, decimals));
+  const bool zero = text.find_first_not_of("0.") == std::string::npos;
+  return (value < 0 && !zero ? kMinus : "") + text;
+}
+
+std::string unit_text(int step, std::string_view unit) {
+  return std::string(kThin) + kPrefix[static_cast<std::size_t>(step + kNoPrefix)] + std::string(unit);
+}
+
+int magnitude(double value) { return static_cast<int>(std::floor(std::log10(std::fabs(value)) + 1e-12)); }
+
+}  // namespace
+
+std::string with_prefix(double value, std::string_view unit, int digits) {
+  if (!std::isfinite(value)) return "–";
+  if (value == 0) return "0" + unit_text(0, unit);
+  int step = step_of(value);
+  double scaled = value / std::pow(1000.0, step);
+  // 999.96 at three digits would print as 1000: take the next prefix.
+  const double rounding = std::pow(10.0, magnitude(scaled) - digits + 1) / 2;
+  if (std::fabs(scaled) + rounding >= 1000 && step < 5) {
+    ++step;
+    scaled /= 1000;
+  }
+  return fixed(scaled, digits - 1 - magnitude(scaled)) + unit_text(step, unit);
+}
+
+std::string with_uncertainty(double value, double U, std::string_view unit) {
+  if (!(U > 0) || !std::isfinite(U)) return with_prefix(value, unit, 4);
+  const int step = step_of(std::max(std::fabs(value), U));
+  const double scale = std::pow(1000.0, step);
+  const double u = U / scale;
+  int place = magnitude(u);
+  if (u / std::pow(10.0, place) < 1.95) --place;  // 0.012 keeps both digits
+  const int decimals = std::max(0, -place);
+  const double grain = std::pow(10.0, std::max(place, 0));
+  const auto cut = [&](double x) { return std::round(x / grain) * grain; };
+  return fixed(cut(value / scale), decimals) + kThin + "±" + kThin + fixed(cut(u), decimals) +
+         unit_text(step, unit);
+}
+
+std::string duration(double seconds) {
+  const double s = std::fabs(seconds);
+  if (s < 1) return with_prefix(seconds, "s", 3);
+  if (s < 60) return fmt::format("{:.3f}{}s", seconds, kThin);
+  if (s < 3600) return fmt::format("{:.0f}{}min {:04.1f}{}s", std::floor(s / 60), kThin, std::fmod(s, 60), kThin);
+  if (s < 48 * 3600) {
+    const auto minutes = static_cast<long>(std::round(s / 60));
+    return fmt::format("{}{}h {:02}{}min", minutes / 60, kThin, minutes % 60, kThin);
+  }
+  return life_time(seconds);
+}
+
+std::string life_time(double seconds) {
+  constexpr double kDay = 86400, kYear = 365.25 * kDay;
+  const double s = std::fabs(seconds);
+  if (s >= 1.5 * kYear) return fmt::format("{:.2f}{}years", seconds / kYear, kThin);
+  if (s >= 2 * kDay) return fmt::format("{:.0f}{}days", seconds / kDay, kThin);
+  return fmt::format("{:.1f}{}hours", seconds / 3600, kThin);
+}
+
+std::string percent(double share) {
+  const double p = share * 100;
+  if (p != 0 && std::fabs(p) < 0.1) return std::string("< 0.1") + kThin + "%";
+  if (std::fabs(p) < 9.95) return fmt::format("{:.1f}{}%", p, kThin);
+  return fmt::format("{:.0f}{}%", p, kThin);
+}
+
+std::string signed_prefix(double value, std::string_view unit, int digits) {
+  if (value == 0) return with_prefix(0, unit, digits);
+  return (value > 0 ? "+" : "") + with_prefix(value, unit, digits);
+}
+
+}  // namespace kuvio

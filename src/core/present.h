@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace kuvio {
+
+/// How numbers are written for people: SI prefixes, a thin space before the unit, digits cut to what
+/// the uncertainty supports. Everything that a person reads goes through here.
+
+/// "3.12 mA", "105 mC", "0 A": `digits` significant digits.
+std::string with_prefix(double value, std::string_view unit, int digits = 3);
+
+/// "9.37 ± 0.02 mA": the uncertainty to one significant digit (two when it begins with 1), the
+/// value to the same place, both with one prefix. U <= 0 falls back to with_prefix(value, unit, 4).
+std::string with_uncertainty(double value, double U, std::string_view unit);
+
+/// "12.331 s", "1 h 02 min", "2.8 years": a length of time for people.
+std::string duration(double seconds);
+/// "2.81 years", "310 days", "14.2 hours".
+std::string life_time(double seconds);
+/// "37 %", "0.4 %", "< 0.1 %".
+std::string percent(double share);
+/// With a leading + or − (U+2212): "+34.1 µA".
+std::string signed_prefix(double value, std::string_view unit, int digits = 3);
+
+}  // namespace kuvio
