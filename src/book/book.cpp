@@ -210,14 +210,24 @@ void Book::settle_dead_writers() const {
           .run();
       continue;
     }
-    for (const char* table : {"chunk", "chunk_samples", "chunk_strides", "chunk_times"}) {
-      db_->prepare(fmt::format("DELETE FROM {} WHERE (id >> 32) IN (SELECT id FROM channel WHERE capture=?1)", table))
-          .bind_all(id)
-          .run();
-    }
-    db_->prepare("DELETE FROM tail WHERE channel IN (SELECT id FROM channel WHERE capture=?1)").bind_all(id).run();
-    db_->prepare("DELETE FROM capture WHERE id=?1").bind_all(id).run();
+    erase(id);
   }
+  transaction.commit();
+}
+
+void Book::erase(std::int64_t id) const {
+  for (const char* table : {"chunk", "chunk_samples", "chunk_strides", "chunk_times"}) {
+    db_->prepare(fmt::format("DELETE FROM {} WHERE (id >> 32) IN (SELECT id FROM channel WHERE capture=?1)", table))
+        .bind_all(id)
+          .run();
+  }
+  db_->prepare("DELETE FROM tail WHERE channel IN (SELECT id FROM channel WHERE capture=?1)").bind_all(id).run();
+  db_->prepare("DELETE FROM capture WHERE id=?1").bind_all(id).run();
+}
+
+void Book::discard(std::int64_t capture) const {
+  Transaction transaction(*db_);
+  erase(capture);
   transaction.commit();
 }
 

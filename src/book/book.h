@@ -92,6 +92,9 @@ class Book {
   /// Saves a split; one transaction.
   void save_split(std::int64_t capture, const StoredSplit& split) const;
 
+  /// Removes a capture with all it holds.
+  void discard(std::int64_t capture) const;
+
   /// Changes whenever another connection has written.
   std::int64_t data_version() const;
   const std::string& path() const { return db_->path(); }
@@ -101,6 +104,7 @@ class Book {
   explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
   void require_schema() const;
   void settle_dead_writers() const;
+  void erase(std::int64_t capture) const;
   CaptureInfo read_capture(const Statement& row) const;
   std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
 

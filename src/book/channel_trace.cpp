@@ -88,7 +88,7 @@ void ChannelTrace::load_segments(const Book&) {
   auto rows = db_.prepare("SELECT start_tick, period_ticks, end_tick, first_sample, samples FROM segment "
                           "WHERE channel=?1 ORDER BY seq");
   rows.bind_all(info_.id);
-  constexpr std::int64_t kLimit = std::int64_t{1} << 61;
+  constexpr std::int64_t kLimit = std::int64_t{1} << 62;
   while (rows.step()) {
     Block b{rows.integer(0), rows.integer(1), rows.integer(2), rows.integer(3), rows.integer(4)};
     const std::int64_t expected_first = blocks_.empty() ? 0 : blocks_.back().first + blocks_.back().count;

@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/log_input.h"
+
+#include "core/error.h"
+
+#include <array>
+#include <charconv>
+#include <utility>
+
+namespace kuvio::acquire {
+namespace {
+constexpr std::size_t kLongestLine = 4096;
+}
+
+void LineCutter::emit(std::vector<DeviceLine>& out) {
+  DeviceLine line{first_, {}, false, std::move(line_)};
+  line_.clear();
+  if (stamped_ && line.text.starts_with('[')) {
+    const auto close = line.text.find(']');
+    double uptime = 0;
+    if (close != std::string::npos) {
+      const auto [end, failed] = std::from_chars(line.text.data() + 1, line.text.data() + close, uptime);
+      if (failed == std::errc{} && end == line.text.data() + close) {
+        line.uptime_s = uptime;
+        line.text.erase(0, line.text.find_first_not_of(' ', close + 1) == std::string::npos
+                               ? line.text.size()
+                               : line.text.find_first_not_of(' ', close + 1));
+      }
+    }
+  }
+  out.push_back(std::move(line));
+}
+
+void LineCutter::take(std::string_view bytes, std::chrono::steady_clock::time_point when,
+                      std::vector<DeviceLine>& out) {
+  for (const char c : bytes) {
+    if (c == '\n' || c == '\r') {
+      if (!line_.empty()) emit(out);
+      continue;
+    }
+    if (line_.empty()) first_ = when;
+    line_ += c;
+    if (line_.size() >= kLongestLine) emit(out);
+  }
+}
+
+void LineCutter::finish(std::vector<DeviceLine>& out) {
+  if (!line_.empty()) emit(out);
+}
+
+LogInput::LogInput(const Endpoint& endpoint)
+    : link_(open_link(endpoint)), cutter_(endpoint.options.count("stamped") > 0) {
+  thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
+}
+
+void LogInput::send(const std::string& line) {
+  const std::lock_guard lock(mutex_);
+  outgoing_.push_back(line);
+}
+
+std::vector<DeviceLine> LogInput::take() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(lines_, {});
+}
+
+std::optional<std::string> LogInput::failure() const {
+  const std::lock_guard lock(mutex_);
+  return failure_;
+}
+
+void LogInput::stop() {
+  if (!thread_.joinable()) return;
+  thread_.request_stop();
+  thread_.join();
+}
+
+void LogInput::run(const std::stop_token& stop) {
+  std::array<char, 4096> buffer;
+  std::vector<DeviceLine> fresh;
+  try {
+    while (!stop.stop_requested()) {
+      std::vector<std::string> outgoing;
+      {
+        const std::lock_guard lock(mutex_);
+        outgoing.swap(outgoing_);
+      }
+      for (const std::string& line : outgoing) {
+        link_->write(line + "\n");
+        fresh.push_back({std::chrono::steady_clock::now(), {}, true, line});
+      }
+      const std::size_t n = link_->read(buffer, std::chrono::milliseconds(10));
+      if (n > 0) cutter_.take({buffer.data(), n}, std::chrono::steady_clock::now(), fresh);
+      if (!fresh.empty()) {
+        const std::lock_guard lock(mutex_);
+        lines_.insert(lines_.end(), fresh.begin(), fresh.end());
+        fresh.clear();
+      }
+    }
+  } catch (const Error& e) {
+    const std::lock_guard lock(mutex_);
+    failure_ = e.what();
+  }
+  cutter_.finish(fresh);
+  const std::lock_guard lock(mutex_);
+  lines_.insert(lines_.end(), fresh.begin(), fresh.end());
+}
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,118 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/analysis.h"
+
+#include "core/quantity.h"
+
+#include <stdexcept>
+
+namespace kuvio::book {
+
+double nominal_voltage(const Conditions& conditions) {
+  const auto it = conditions.find("voltage");
+  if (it == conditions.end()) return 0;
+  try {
+    return parse_quantity(it->second, Dimension::voltage);
+  } catch (const std::invalid_argument&) {
+    return 0;  // a remark rather than a number: energy is then not known
+  }
+}
+
+Basis SplitCapture::basis() const {
+  Basis out;
+  if (!channel.accuracy.empty()) {
+    try {
+      out.accuracy = parse_accuracy(channel.accuracy);
+    } catch (const std::invalid_argument& e) {
+      throw Error(Failure::bad_data, "bad accuracy statement", "capture " + info.name, e.what());
+    }
+  }
+  out.voltage = nominal_voltage(info.conditions);
+  out.sample_s = channel.period_s > 0 ? channel.period_s
+                 : channel.samples > 1
+                     ? (channel.to_s - channel.from_s) / static_cast<double>(channel.samples - 1)
+                     : 0;
+  return out;
+}
+
+const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name, const std::string& book_path) {
+  std::string names;
+  const ChannelInfo* found = nullptr;
+  int currents = 0;
+  for (const ChannelInfo& c : capture.channels) {
+    names += (names.empty() ? "" : ", ") + c.name;
+    if (!name.empty() ? c.name == name : c.quantity == "current") {
+      found = &c;
+      ++currents;
+    }
+  }
+  if (found && currents == 1) return *found;
+  if (!name.empty()) {
+    throw Error(Failure::usage, "no such channel", book_path,
+                "capture " + capture.name + " has no channel \"" + name + "\"; it has " + names);
+  }
+  if (currents > 1) {
+    throw Error(Failure::usage, "which channel", book_path,
+                "capture " + capture.name + " has several currents; name one of " + names + " with --channel");
+  }
+  if (capture.channels.size() == 1) return capture.channels.front();
+  throw Error(Failure::bad_data, "no current", book_path, "capture " + capture.name + " has no channel of current");
+}
+
+StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
+                          const std::string& recipe_text) {
+  if (!recipe.channel.empty() && !capture.channel(recipe.channel)) {
+    throw Error(Failure::bad_data, "recipe does not fit", "capture " + capture.name,
+                "it has no channel \"" + recipe.channel + "\" that recipe \"" + recipe.name + "\" reads");
+  }
+  const ChannelInfo& channel = choose_channel(capture, recipe.channel, book.path());
+  const ChannelTrace trace(book, channel);
+  if (trace.blocks().empty()) {
+    throw Error(Failure::bad_data, "nothing to split", "capture " + capture.name, "it holds no samples");
+  }
+  double quiet = 1e-6;
+  if (!channel.accuracy.empty()) quiet = std::max(5 * parse_accuracy(channel.accuracy).offset, 1e-9);
+  std::vector<OutputSwitch> switches = book.output_switches(capture.id);
+  for (OutputSwitch& s : switches) {
+    if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
+  }
+  return {0, channel.id, recipe.name, recipe_text, split(trace, recipe, switches)};
+}
+
+SplitCapture load_split(const Book& book, const CaptureInfo& capture, std::optional<StoredSplit> given) {
+  SplitCapture out;
+  out.info = capture;
+  if (!given) given = book.split(capture.id);
+  if (!given) {
+    throw Error(Failure::bad_data, "not split into states", "capture " + capture.name,
+                "split it first: kuvio-cli states BOOK CAPTURE --recipe FILE");
+  }
+  const ChannelInfo* channel = nullptr;
+  for (const ChannelInfo& c : capture.channels) {
+    if (c.id == given->channel) channel = &c;
+  }
+  if (!channel) throw Error(Failure::bad_data, "damaged book", book.path(), "a split refers to a missing channel");
+  out.channel = *channel;
+  out.trace = std::make_unique<ChannelTrace>(book, *channel);
+  out.recipe_name = given->recipe_name;
+  out.recipe_text = given->recipe_text;
+  out.visits = measure_visits(*out.trace, given->visits);
+  return out;
+}
+
+Ledger pooled_ledger(const std::vector<SplitCapture>& captures, const std::vector<std::string>& states) {
+  std::vector<Account> accounts;
+  for (const SplitCapture& c : captures) accounts.push_back({c.trace.get(), c.visits});
+  return make_ledger(accounts, captures.front().basis(), states);
+}
+
+Conditions pooled_conditions(const std::vector<SplitCapture>& captures) {
+  Conditions out = captures.front().info.conditions;
+  for (std::size_t i = 1; i < captures.size(); ++i) {
+    for (const Unlike& u : unlike_conditions(out, captures[i].info.conditions)) {
+      out[u.condition] = u.reference + " / " + u.candidate;
+    }
+  }
+  return out;
+}
+
+}  // namespace kuvio::book

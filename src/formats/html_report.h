@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "book/analysis.h"
+#include "core/budget.h"
+#include "core/compare.h"
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio::formats {
+
+struct LifeResult {
+  std::string build;
+  double mean_a = 0, life_s = 0, low_s = 0, high_s = 0;
+};
+
+struct ReportContent {
+  std::string title;
+  const std::vector<book::SplitCapture>* captures = nullptr;
+  std::vector<std::string> state_order;   ///< of the recipe
+  std::vector<Comparison> comparisons;
+  const Budget* budget = nullptr;
+  std::map<std::string, CheckResult> checks;  ///< by build
+  std::vector<LifeResult> lives;
+  std::string battery;
+};
+
+/// One page for people: verdicts first, then comparisons, then each capture with its picture and ledger. Everything is
+/// inside the file.
+std::string html_report(const ReportContent& content);
+
+}  // namespace kuvio::formats

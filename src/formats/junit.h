@@ -1,0 +1,17 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/budget.h"
+
+#include <string>
+
+namespace kuvio::formats {
+
+/// A check as JUnit XML, which CI systems read: a test case per limit; over is a failure, too close and no data
+/// are errors.
+std::string junit_xml(const Budget& budget, const std::string& build, const CheckResult& result);
+
+/// "<" and its like escaped for XML and HTML.
+std::string escape_xml(const std::string& text);
+
+}  // namespace kuvio::formats

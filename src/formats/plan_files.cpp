@@ -1,0 +1,222 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/plan_files.h"
+
+#include "formats/toml_file.h"
+
+#include <algorithm>
+#include <cmath>
+#include <stdexcept>
+
+namespace kuvio::formats {
+namespace {
+
+Band read_band(const TomlTable& level) {
+  level.expect({"below", "above", "release"});
+  Band band;
+  const auto below = level.optional_quantity("below", Dimension::current);
+  const auto above = level.optional_quantity("above", Dimension::current);
+  if (!below && !above) level.complain("a level needs \"below\", \"above\" or both");
+  if (below) band.high = *below;
+  if (above) band.low = *above;
+  if (band.low >= band.high) level.complain("\"above\" must be less than \"below\"");
+  band.release_low = band.low;
+  band.release_high = band.high;
+  if (const auto release = level.optional_quantity("release", Dimension::current)) {
+    if (below && above) level.complain("\"release\" goes with one of \"below\" and \"above\" alone", "release");
+    if (below && *release < band.high) level.complain("\"release\" must not lie under \"below\"", "release");
+    if (above && *release > band.low) level.complain("\"release\" must not lie over \"above\"", "release");
+    (below ? band.release_high : band.release_low) = *release;
+  }
+  return band;
+}
+
+double not_negative(const TomlTable& table, std::string_view key) {
+  const double value = table.optional_quantity(key, Dimension::time).value_or(0);
+  if (value < 0) table.complain("\"" + std::string(key) + "\" cannot be negative", key);
+  return value;
+}
+
+struct QuantityKey {
+  const char* key;
+  LimitQuantity quantity;
+  Dimension dimension;
+};
+constexpr QuantityKey kQuantities[] = {
+    {"mean_current", LimitQuantity::mean_current, Dimension::current},
+    {"charge_per_visit", LimitQuantity::charge_per_visit, Dimension::charge},
+    {"energy_per_visit", LimitQuantity::energy_per_visit, Dimension::energy},
+    {"visit_length", LimitQuantity::visit_length, Dimension::time},
+    {"peak_current", LimitQuantity::peak_current, Dimension::current},
+    {"lifetime", LimitQuantity::lifetime, Dimension::time},
+};
+
+Of read_of(const TomlTable& table, LimitQuantity quantity) {
+  const auto of = table.optional_string("of");
+  if (!of) return quantity == LimitQuantity::peak_current ? Of::worst : Of::mean;
+  if (*of == "mean") return Of::mean;
+  if (*of == "p95") return Of::p95;
+  if (*of == "worst") return Of::worst;
+  table.complain("\"of\" must be \"mean\", \"p95\" or \"worst\"", "of");
+}
+
+void check_fits(const TomlTable& table, const Limit& limit, const char* key) {
+  const bool life = limit.quantity == LimitQuantity::lifetime;
+  const bool per_visit = limit.quantity == LimitQuantity::charge_per_visit ||
+                         limit.quantity == LimitQuantity::energy_per_visit ||
+                         limit.quantity == LimitQuantity::visit_length;
+  const std::string name = "\"" + std::string(key) + "\"";
+  if (life && limit.scope != Scope::field) table.complain(name + " goes with field = true", key);
+  if (per_visit && limit.scope != Scope::state) table.complain(name + " needs a state", key);
+  if (limit.scope == Scope::field && !life && limit.quantity != LimitQuantity::mean_current) {
+    table.complain(name + " cannot be told of the field", key);
+  }
+}
+
+Limit read_limit(const TomlTable& table, const QuantityKey& q, const Limit& common) {
+  Limit limit = common;
+  limit.quantity = q.quantity;
+  check_fits(table, limit, q.key);
+  const TomlTable value = table.table(q.key);
+  if (q.quantity == LimitQuantity::lifetime) {
+    value.expect({"expect", "min", "battery"});
+    limit.min = value.optional_quantity("min", q.dimension);
+    if (!limit.min) value.complain("a lifetime needs \"min\"");
+    limit.battery = read_battery(value.beside(value.string("battery")));
+  } else {
+    value.expect({"expect", "max", "of"}, {"min", "peak_over"});
+    limit.max = value.optional_quantity("max", q.dimension);
+    if (!limit.max) value.complain("a limit needs \"max\"");
+    limit.of = read_of(value, q.quantity);
+  }
+  limit.expect = value.optional_quantity("expect", q.dimension);
+  return limit;
+}
+
+}  // namespace
+
+RecipeFile parse_recipe(const std::string& text, const std::string& path) {
+  const TomlTable root = TomlTable::text(text, path, "recipe");
+  root.expect({"kuvio", "name", "channel", "state"}, {"smooth"});
+  RecipeFile out;
+  out.text = text;
+  out.recipe.name = root.string("name");
+  out.recipe.channel = root.optional_string("channel").value_or("");
+  for (const TomlTable& table : root.tables("state")) {
+    table.expect({"name", "level", "shortest", "join_gaps"}, {"must", "begins", "ends", "after"});
+    StateRule rule;
+    rule.name = table.string("name");
+    if (rule.name.empty()) table.complain("a state needs a name", "name");
+    if (is_built_in_state(rule.name)) table.complain("\"" + rule.name + "\" is built in and cannot be a rule", "name");
+    for (const StateRule& other : out.recipe.states) {
+      if (other.name == rule.name) table.complain("there are two rules named \"" + rule.name + "\"", "name");
+    }
+    rule.level = read_band(table.table("level"));
+    rule.shortest_s = not_negative(table, "shortest");
+    rule.join_gaps_s = not_negative(table, "join_gaps");
+    out.recipe.states.push_back(std::move(rule));
+  }
+  if (out.recipe.states.empty()) root.complain("a recipe needs at least one [[state]]");
+  return out;
+}
+
+RecipeFile read_recipe(const std::string& path) { return parse_recipe(read_text_file(path), path); }
+
+double parse_self_discharge(const std::string& text) {
+  const auto slash = text.find('/');
+  if (slash == std::string::npos) {
+    throw std::invalid_argument("\"" + text + "\" needs " + describe(Dimension::ratio_per_time));
+  }
+  const double share = parse_quantity(text.substr(0, slash), Dimension::ratio);
+  const double period = unit_factor(text.substr(slash + 1), Dimension::time);
+  if (share < 0 || share >= 1) throw std::invalid_argument("\"" + text + "\" is not between 0 and 100 %");
+  return self_discharge_rate(share, period);
+}
+
+Battery read_battery(const std::string& path) {
+  const TomlTable root = TomlTable::file(path, "battery");
+  // Resistance, buffer and cut-off voltage describe the cell for pulse checks; a life does not need them.
+  root.expect({"kuvio", "name", "capacity", "voltage", "cutoff_reserve", "margin", "self_discharge", "open_circuit_voltage",
+               "internal_resistance", "buffer_capacitor", "buffer_esr", "buffer_leakage", "cutoff_voltage"});
+  Battery out;
+  out.name = root.optional_string("name").value_or("");
+  out.capacity_c = root.quantity("capacity", Dimension::charge);
+  if (!(out.capacity_c > 0)) root.complain("\"capacity\" must be more than nothing", "capacity");
+  out.voltage = root.optional_quantity("voltage", Dimension::voltage).value_or(0);
+  for (const auto& [key, target] : {std::pair{"cutoff_reserve", &out.reserve}, std::pair{"margin", &out.margin}}) {
+    *target = root.optional_quantity(key, Dimension::ratio).value_or(0);
+    if (*target < 0 || *target >= 1) root.complain("\"" + std::string(key) + "\" must lie between 0 and 100 %", key);
+  }
+  if (const auto text = root.optional_string("self_discharge")) {
+    try {
+      out.self_discharge_hz = parse_self_discharge(*text);
+    } catch (const std::invalid_argument& e) {
+      root.complain(std::string("\"self_discharge\": ") + e.what(), "self_discharge");
+    }
+  }
+  for (const auto& [key, dimension] :
+       {std::pair{"open_circuit_voltage", Dimension::voltage}, std::pair{"internal_resistance", Dimension::resistance},
+        std::pair{"buffer_capacitor", Dimension::capacitance}, std::pair{"buffer_esr", Dimension::resistance},
+        std::pair{"buffer_leakage", Dimension::current}, std::pair{"cutoff_voltage", Dimension::voltage}}) {
+    root.optional_quantity(key, dimension);  // checked, so that a slip is told now
+  }
+  return out;
+}
+
+DutyPlan read_duty(const std::string& path) {
+  const TomlTable root = TomlTable::file(path, "duty");
+  root.expect({"kuvio", "name", "rest", "round", "once"});
+  DutyPlan out;
+  out.rest = root.string("rest");
+  for (const TomlTable& table : root.tables("round")) {
+    table.expect({"every", "per", "states"});
+    Round round;
+    const auto every = table.optional_quantity("every", Dimension::time);
+    const auto per = table.optional_quantity("per", Dimension::frequency);
+    if (every.has_value() == per.has_value()) table.complain("a round needs one of \"every\" and \"per\"");
+    if (every && !(*every > 0)) table.complain("\"every\" must be more than nothing", "every");
+    if (per && !(*per > 0)) table.complain("\"per\" must be more than nothing", "per");
+    round.rate_hz = every ? 1 / *every : *per;
+    round.states = table.strings("states");
+    out.rounds.push_back(std::move(round));
+  }
+  for (const TomlTable& table : root.tables("once")) {
+    table.expect({"states"});
+    for (const std::string& state : table.strings("states")) out.once.push_back(state);
+  }
+  return out;
+}
+
+Budget read_budget(const std::string& path) {
+  const TomlTable root = TomlTable::file(path, "budget");
+  root.expect({"kuvio", "name", "supply", "recipe", "limit"});
+  Budget out;
+  out.name = root.string("name");
+  out.supply = root.optional_quantity("supply", Dimension::voltage).value_or(0);
+  out.recipe_file = root.beside(root.string("recipe"));
+  for (const TomlTable& table : root.tables("limit")) {
+    table.expect({"state", "whole", "field", "duty", "mean_current", "charge_per_visit", "energy_per_visit",
+                  "visit_length", "peak_current", "lifetime"});
+    Limit common;
+    const auto state = table.optional_string("state");
+    const bool field = table.boolean("field", false), whole = table.boolean("whole", false);
+    if ((state ? 1 : 0) + (field ? 1 : 0) + (whole ? 1 : 0) > 1) {
+      table.complain("a limit speaks of a state, of the whole capture or of the field: of one of them");
+    }
+    common.scope = state ? Scope::state : field ? Scope::field : Scope::whole;
+    common.state = state.value_or("");
+    if (field) {
+      common.duty = read_duty(table.beside(table.string("duty")));
+    } else if (table.has("duty")) {
+      table.complain("\"duty\" goes with field = true", "duty");
+    }
+    const auto before = out.limits.size();
+    for (const QuantityKey& q : kQuantities) {
+      if (table.has(q.key)) out.limits.push_back(read_limit(table, q, common));
+    }
+    if (out.limits.size() == before) table.complain("a limit needs a quantity such as mean_current = { max = \"4 uA\" }");
+  }
+  if (out.limits.empty()) root.complain("a budget needs at least one [[limit]]");
+  return out;
+}
+
+}  // namespace kuvio::formats

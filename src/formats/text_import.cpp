@@ -1,0 +1,477 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/text_import.h"
+
+#include "book/capture_writer.h"
+#include "core/error.h"
+#include "formats/text_columns.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <cstring>
+#include <filesystem>
+#include <fstream>
+#include <map>
+
+namespace kuvio::formats {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr int kTimeExponent = 9;  // times are read to the nanosecond
+constexpr TimeBase kTicks{1, 2'000'000'000};  // half of one is exact too: samples stamped at their centre
+constexpr std::size_t kBatch = 65536, kFlush = 1 << 20;
+constexpr std::size_t kLongestLine = 1 << 20;
+
+/// Thrown when a file that looked evenly spaced turns out not to be; the import then begins again.
+struct Uneven {};
+
+/// Lines of a file with their numbers; tells whether the last one had an end.
+class Lines {
+ public:
+  explicit Lines(const std::string& path) : path_(path) {
+    std::error_code ignored;
+    if (!fs::exists(path, ignored)) throw Error(Failure::no_input, "no such file", path, "check the path");
+    if (fs::is_directory(path, ignored)) throw Error(Failure::no_input, "not a file", path, "it is a folder");
+    in_.open(path, std::ios::binary);
+    if (!in_) throw Error(Failure::io, "cannot read", path, "it may not be read");
+    size_ = static_cast<double>(fs::file_size(path, ignored));
+    buffer_.resize(2 << 20);
+  }
+
+  bool next(std::string_view& line) {
+    while (true) {
+      const auto* begin = buffer_.data() + at_;
+      const auto* found = static_cast<const char*>(std::memchr(begin, '\n', filled_ - at_));
+      if (found) {
+        line = {begin, static_cast<std::size_t>(found - begin)};
+        at_ += line.size() + 1;
+        return counted(line);
+      }
+      if (filled_ - at_ > kLongestLine) complain(number_ + 1, "the line is longer than 1 MiB: this is no text log");
+      if (!refill()) {
+        if (at_ == filled_) return false;
+        line = {buffer_.data() + at_, filled_ - at_};
+        at_ = filled_;
+        torn_ = true;
+        return counted(line);
+      }
+    }
+  }
+
+  [[noreturn]] void complain(std::int64_t line, const std::string& why) const {
+    throw Error(Failure::bad_data, "bad file", path_ + ":" + std::to_string(line), why);
+  }
+  std::int64_t number() const { return number_; }
+  bool torn() const { return torn_; }  ///< the last line given had no end
+  double share() const { return size_ > 0 ? static_cast<double>(read_) / size_ : 1; }
+
+ private:
+  bool refill() {
+    std::memmove(buffer_.data(), buffer_.data() + at_, filled_ - at_);
+    filled_ -= at_;
+    at_ = 0;
+    in_.read(buffer_.data() + filled_, static_cast<std::streamsize>(buffer_.size() - filled_));
+    const auto n = static_cast<std::size_t>(in_.gcount());
+    filled_ += n;
+    read_ += n;
+    return n > 0;
+  }
+  bool counted(std::string_view& line) {
+    ++number_;
+    if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
+    if (number_ == 1) {
+      if (line.starts_with("\xef\xbb\xbf")) line.remove_prefix(3);
+      if (line.starts_with("\xff\xfe") || line.starts_with("\xfe\xff")) complain(1, "UTF-16 is not yet supported; save it as UTF-8");
+    }
+    if (line.find('\0') != std::string_view::npos) complain(number_, "it holds binary data: this is no text log");
+    return true;
+  }
+
+  std::string path_;
+  std::ifstream in_;
+  std::string buffer_;
+  std::size_t at_ = 0, filled_ = 0, read_ = 0;
+  std::int64_t number_ = 0;
+  double size_ = 0;
+  bool torn_ = false;
+};
+
+enum class Cell { number, over_range, not_a_number, junk };
+
+Cell read_value(std::string_view cell, double& value) {
+  if (cell.empty()) return Cell::not_a_number;
+  if (cell.front() == '+') cell.remove_prefix(1);
+  const auto [end, failed] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
+  if (failed == std::errc{} && end == cell.data() + cell.size()) {
+    const double size = std::fabs(value);
+    if (std::isnan(value) || (size >= 9.905e37 && size <= 9.915e37)) return Cell::not_a_number;
+    return size >= 9.8e37 ? Cell::over_range : Cell::number;
+  }
+  if (cell == "OVLD" || cell == "OL" || cell == "Overload") return Cell::over_range;
+  if (cell == "NaN" || cell == "NAN" || cell == "nan") return Cell::not_a_number;
+  return Cell::junk;
+}
+
+bool looks_like_number(std::string_view cell) {
+  double ignored = 0;
+  return !cell.empty() && read_value(cell, ignored) != Cell::junk;
+}
+
+struct Layout {
+  char separator = ',';
+  std::vector<Column> columns;
+  int time_column = -1;
+  std::vector<int> channels;  // column of each channel
+  bool first_line_is_data = false;
+  std::string first_line;
+};
+
+char guess_separator(std::string_view line) {
+  char best = ',';
+  std::ptrdiff_t most = 0;
+  for (const char c : {'\t', ';', ','}) {
+    const auto n = std::count(line.begin(), line.end(), c);
+    if (n > most) {
+      most = n;
+      best = c;
+    }
+  }
+  return best;
+}
+
+Layout read_layout(Lines& lines, const ImportSettings& settings) {
+  Layout out;
+  std::string_view line;
+  do {
+    if (!lines.next(line)) lines.complain(std::max<std::int64_t>(1, lines.number()), "it holds no header line and no samples");
+  } while (line.empty() || line.front() == '#');
+  out.separator = guess_separator(line);
+  std::vector<std::string_view> cells;
+  split_cells(line, out.separator, cells);
+  const bool numbers = std::all_of(cells.begin(), cells.end(), looks_like_number);
+  if (numbers && settings.columns.empty()) {
+    lines.complain(lines.number(), "no header line; say what the columns are, as in --column \"1=time[s]\" --column \"2=current[mA]\"");
+  }
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    Column c;
+    if (numbers) {
+      c.title = c.name = "column " + std::to_string(i + 1);
+    } else {
+      c = guess_column(std::string(cells[i]));
+    }
+    out.columns.push_back(c);
+  }
+  out.first_line_is_data = numbers;
+  if (numbers) out.first_line = std::string(line);
+  for (const std::string& option : settings.columns) {
+    try {
+      apply_column_option(out.columns, option);
+    } catch (const std::invalid_argument& e) {
+      throw Error(Failure::usage, "bad call", "command line", e.what());
+    }
+  }
+  for (std::size_t i = 0; i < out.columns.size(); ++i) {
+    const Role role = out.columns[i].role;
+    if (role == Role::time) {
+      if (out.time_column >= 0) lines.complain(lines.number(), "two columns hold time; name one with --column");
+      out.time_column = static_cast<int>(i);
+    } else if (role != Role::ignore) {
+      out.channels.push_back(static_cast<int>(i));
+    }
+  }
+  if (out.channels.empty()) {
+    lines.complain(lines.number(), "no column of current or voltage; name one, as in --column \"COL=current[mA]\"");
+  }
+  if (out.time_column < 0 && !settings.rate_hz) {
+    lines.complain(lines.number(), "no column of time; name one with --column \"COL=time[s]\", or give --rate");
+  }
+  return out;
+}
+
+int exponent_of(double factor) { return static_cast<int>(std::lround(std::log10(factor))); }
+
+/// One channel on its way into the book: a batch of samples with times.
+struct Lane {
+  std::vector<double> values;
+  std::vector<std::int64_t> times;
+  bool gap_before = true;              // the batch begins a new block
+  std::optional<FlagRun> flag;
+  std::int64_t last_time = 0, last_step = 0, longest_step = 0;
+  std::int64_t steps = 0, jumps = 0;
+};
+
+class Importer {
+ public:
+  Importer(book::Book& book, const std::string& file, const ImportSettings& settings, bool even)
+      : book_(book), file_(file), settings_(settings), lines_(file), layout_(read_layout(lines_, settings)), even_(even) {}
+
+  ImportResult run(const std::stop_token& stop, const std::function<void(double)>& progress) {
+    begin_capture();
+    try {
+      read_rows(stop, progress);
+      for (std::size_t i = 0; i < lanes_.size(); ++i) {
+        // Jumps all over are not gaps: such samples simply have times of their own.
+        if (even_ && lanes_[i].jumps * 10 > lanes_[i].steps) throw Uneven{};
+        store(i, true);
+      }
+      if (rows_ == 0) lines_.complain(std::max<std::int64_t>(1, lines_.number()), "it holds a header but no samples");
+      writer_->finish("imported", false);
+    } catch (...) {
+      const std::int64_t id = writer_->id();
+      writer_.reset();
+      book_.discard(id);
+      throw;
+    }
+    result_.capture = writer_->id();
+    if (standing_ > 0) result_.warnings.push_back(fmt::format("{} lines repeat the time before them and were left out, the first is line {}", standing_, first_standing_));
+    for (const Column& c : layout_.columns) {
+      if (c.role == Role::ignore) result_.warnings.push_back("column \"" + c.title + "\" was left out");
+    }
+    return result_;
+  }
+
+ private:
+  void begin_capture() {
+    book::CaptureSpec spec{settings_.name, settings_.build, settings_.conditions, true};
+    spec.conditions["file"] = fs::path(file_).filename().string();
+    std::vector<book::ChannelInfo> channels;
+    for (const int index : layout_.channels) {
+      Column& c = layout_.columns[static_cast<std::size_t>(index)];
+      book::ChannelInfo info;
+      info.name = c.name;
+      info.kind = settings_.kind;
+      info.encoding = book::Encoding::f8;
+      info.time_base = base();
+      info.input = "file";
+      const bool shunt = settings_.shunt_ohm && c.role == Role::voltage;
+      if (shunt) c.factor /= *settings_.shunt_ohm;
+      const bool current = c.role == Role::current || shunt;
+      info.quantity = current ? "current" : "voltage";
+      info.unit = current ? "A" : "V";
+      if (current) info.accuracy = settings_.accuracy;
+      channels.push_back(info);
+      if (shunt) spec.conditions["shunt"] = fmt::format("{:g} Ohm", *settings_.shunt_ohm);
+    }
+    lanes_.resize(channels.size());
+    writer_ = std::make_unique<book::CaptureWriter>(book_, spec, channels);
+  }
+
+  /// Without a time column one tick is half a sample period, else half a nanosecond.
+  TimeBase base() const {
+    if (layout_.time_column >= 0) return kTicks;
+    const double rate = *settings_.rate_hz;
+    if (std::fabs(rate - std::round(rate)) < 1e-9 * rate) return {1, 2 * std::llround(rate)};
+    return kTicks;
+  }
+
+  void read_rows(const std::stop_token& stop, const std::function<void(double)>& progress) {
+    std::vector<std::string_view> cells;
+    std::string_view line;
+    if (layout_.first_line_is_data) row(layout_.first_line, cells);
+    while (lines_.next(line)) {
+      if (line.empty() || line.front() == '#') continue;
+      row(line, cells);
+      if (rows_ % kBatch == 0) {
+        if (stop.stop_requested()) throw Error(Failure::io, "cancelled", file_, "nothing of it was kept");
+        if (progress) progress(lines_.share());
+      }
+    }
+  }
+
+  void row(std::string_view line, std::vector<std::string_view>& cells) {
+    split_cells(line, layout_.separator, cells);
+    const std::string torn = "the last line is torn and was left out (line " + std::to_string(lines_.number()) + ")";
+    if (cells.size() != layout_.columns.size()) {
+      if (lines_.torn()) {
+        result_.warnings.push_back(torn);
+        return;
+      }
+      lines_.complain(lines_.number(), fmt::format("it has {} columns where the header has {}", cells.size(), layout_.columns.size()));
+    }
+    std::int64_t time = 0;
+    if (layout_.time_column < 0) {
+      time = base() == kTicks ? std::llround(static_cast<double>(rows_) * 2e9 / *settings_.rate_hz) : rows_ * 2;
+    } else {
+      const auto at = static_cast<std::size_t>(layout_.time_column);
+      const auto ticks = exact_decimal(cells[at], exponent_of(layout_.columns[at].factor), kTimeExponent);
+      if (!ticks || std::abs(*ticks) > (std::int64_t{1} << 61)) {
+        if (lines_.torn()) {
+          result_.warnings.push_back(torn);
+          return;
+        }
+        lines_.complain(lines_.number(), "\"" + std::string(cells[at].substr(0, 40)) + "\" is no time in " + layout_.columns[at].unit);
+      }
+      time = *ticks * 2;
+      if (rows_ > 0 && time < last_time_) {
+        lines_.complain(lines_.number(), "time runs backwards here; cut the file there and import its parts by themselves");
+      }
+      if (rows_ > 0 && time == last_time_) {
+        if (standing_++ == 0) first_standing_ = lines_.number();
+        return;
+      }
+    }
+    for (std::size_t i = 0; i < lanes_.size(); ++i) {
+      const auto column = static_cast<std::size_t>(layout_.channels[i]);
+      double value = 0;
+      const Cell kind = read_value(cells[column], value);
+      if (kind == Cell::junk) {
+        if (lines_.torn()) {
+          result_.warnings.push_back(torn);
+          return;
+        }
+        lines_.complain(lines_.number(), "\"" + std::string(cells[column].substr(0, 40)) + "\" in column \"" +
+                                             layout_.columns[column].title + "\" is no number");
+      }
+      add(i, time, kind, value * layout_.columns[column].factor);
+    }
+    last_time_ = time;
+    ++rows_;
+  }
+
+  void add(std::size_t index, std::int64_t time, Cell kind, double value) {
+    Lane& lane = lanes_[index];
+    if (kind != Cell::number) {
+      const Flag flag = kind == Cell::over_range ? Flag::over_range : Flag::not_a_number;
+      if (lane.flag && lane.flag->flag != flag) end_flag(index);
+      if (!lane.flag) lane.flag = FlagRun{flag, base().seconds(stamped(lane, time)), 0, 0};
+      ++lane.flag->samples;
+      lane.flag->to_s = base().seconds(stamped(lane, time) + lane.last_step);
+      store(index, true);
+      return;
+    }
+    end_flag(index);
+    if (!lane.values.empty() || !lane.gap_before) {
+      const std::int64_t step = time - lane.last_time;
+      if (lane.last_step > 0 && step != lane.last_step) {
+        const bool jump = even_ ? 2 * step > 3 * lane.last_step : step > 10 * lane.longest_step;
+        if (even_ && !jump) throw Uneven{};
+        if (jump) {
+          ++lane.jumps;
+          store(index, true);
+        } else {
+          lane.last_step = step;
+        }
+      } else {
+        lane.last_step = step;
+      }
+      ++lane.steps;
+      lane.longest_step = std::max(lane.longest_step, lane.last_step);
+    }
+    lane.values.push_back(value);
+    lane.times.push_back(time);
+    lane.last_time = time;
+    if (lane.values.size() >= kBatch) store(index, false);
+  }
+
+  void end_flag(std::size_t index) {
+    Lane& lane = lanes_[index];
+    if (!lane.flag) return;
+    writer_->flag(index, *lane.flag);
+    lane.flag.reset();
+  }
+
+  /// Where the interval of a sample stamped at `time` begins.
+  std::int64_t stamped(const Lane& lane, std::int64_t time) const {
+    if (settings_.kind == SampleKind::instant || settings_.stamp == Stamp::start) return time;
+    return settings_.stamp == Stamp::centre ? time - lane.last_step / 2 : time - lane.last_step;
+  }
+
+  /// Hands the batch to the book; `last`: its block ends here.
+  void store(std::size_t index, bool last) {
+    Lane& lane = lanes_[index];
+    if (!lane.values.empty()) {
+      if (even_) {
+        const std::int64_t period = std::max<std::int64_t>(1, lane.last_step);
+        writer_->append(index, stamped(lane, lane.times.front()), period, lane.values);
+      } else {
+        if (settings_.kind == SampleKind::averaged && settings_.stamp != Stamp::start) {
+          lines_.complain(lines_.number(), "samples are not evenly spaced: averaged samples must then be stamped at their start");
+        }
+        const std::int64_t end = lane.times.back() + std::max<std::int64_t>(1, lane.last_step);
+        writer_->append_times(index, lane.times, lane.values, end, lane.gap_before);
+      }
+      lane.gap_before = false;
+      pending_ += lane.values.size();
+      if (pending_ >= kFlush) {
+        writer_->flush();
+        pending_ = 0;
+      }
+    }
+    lane.values.clear();
+    lane.times.clear();
+    if (last) lane.gap_before = true;
+  }
+
+  book::Book& book_;
+  const std::string& file_;
+  const ImportSettings& settings_;
+  Lines lines_;
+  Layout layout_;
+  bool even_;
+  std::unique_ptr<book::CaptureWriter> writer_;
+  std::vector<Lane> lanes_;
+  std::size_t pending_ = 0;
+  std::int64_t rows_ = 0, last_time_ = 0, standing_ = 0, first_standing_ = 0;
+  ImportResult result_;
+};
+
+}  // namespace
+
+std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent) {
+  std::size_t at = 0;
+  const bool negative = !text.empty() && text[0] == '-';
+  if (!text.empty() && (text[0] == '-' || text[0] == '+')) ++at;
+  std::int64_t digits = 0;
+  int shift = exponent + den_exponent, seen = 0;
+  bool point = false;
+  for (; at < text.size(); ++at) {
+    const char c = text[at];
+    if (c == '.' && !point) {
+      point = true;
+    } else if (c >= '0' && c <= '9') {
+      ++seen;
+      if (digits < 100'000'000'000'000'000) {
+        digits = digits * 10 + (c - '0');
+        if (point) --shift;
+      } else if (!point) {
+        ++shift;
+      }
+    } else {
+      break;
+    }
+  }
+  if (seen == 0) return std::nullopt;
+  if (at < text.size() && (text[at] == 'e' || text[at] == 'E')) {
+    const char* begin = text.data() + at + 1;
+    if (begin < text.data() + text.size() && *begin == '+') ++begin;
+    int power = 0;
+    const auto [end, failed] = std::from_chars(begin, text.data() + text.size(), power);
+    if (failed != std::errc{} || power > 30 || power < -60) return std::nullopt;
+    shift += power;
+    at = static_cast<std::size_t>(end - text.data());
+  }
+  if (at != text.size()) return std::nullopt;
+  for (; shift > 0; --shift) {
+    if (digits > (std::int64_t{1} << 60) / 10) return std::nullopt;
+    digits *= 10;
+  }
+  if (shift < -18) return 0;
+  std::int64_t divisor = 1;
+  for (; shift < 0; ++shift) divisor *= 10;
+  digits = (digits + divisor / 2) / divisor;
+  return negative ? -digits : digits;
+}
+
+ImportResult import_text(book::Book& book, const std::string& file, const ImportSettings& settings,
+                         const std::stop_token& stop, const std::function<void(double)>& progress) {
+  try {
+    return Importer(book, file, settings, true).run(stop, progress);
+  } catch (const Uneven&) {
+    return Importer(book, file, settings, false).run(stop, progress);
+  }
+}
+
+}  // namespace kuvio::formats

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "sim/satchel.h"
+
+#include <cstdint>
+#include <deque>
+#include <functional>
+#include <limits>
+#include <map>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace kuvio::sim {
+
+/// Faults the bench plays on request, at a simulated time counted from the start of logging (s).
+struct Faults {
+  static constexpr double kNever = std::numeric_limits<double>::infinity();
+  double hang_up_at = kNever;                       ///< closes every connection
+  double stall_at = kNever;                         ///< no longer answers
+  double lost_from = kNever, lost_to = kNever;      ///< memory overran: these samples are gone
+  double over_from = kNever, over_to = kNever;      ///< reads over range
+  double odd_from = kNever, odd_to = kNever;        ///< reads not-a-number
+};
+/// "hang-up@30", "stall@30", "lost@30:2", "over-range@30:0.5", "nan@30:0.5" (seconds from the start of
+/// logging, and how long). Throws std::invalid_argument.
+void add_fault(Faults& faults, const std::string& text);
+
+/// A bench supply that measures what it feeds, and logs current and voltage in arrays.
+///
+/// Speaks SCPI (docs/simulated-bench.md lists its commands). Its error of gain and offset is drawn once from the
+/// seed, within the bound it states: 0.08 % + 40 nA.
+class Analyser {
+ public:
+  Analyser(Satchel& device, std::uint64_t seed, Faults faults);
+
+  /// Answers one program message at bench time now_s; empty when there is nothing to answer.
+  std::string command(double now_s, std::string_view message);
+  /// Lets time pass: the device goes on, protection acts.
+  void advance(double now_s);
+
+  bool stalled(double now_s) const;
+  bool hung_up(double now_s) const;
+  double log_start_s() const { return log_start_; }
+  double log_stop_s() const { return log_stop_; }
+  double gain_error() const { return gain_error_; }
+  double offset_error() const { return offset_error_; }
+
+ private:
+  std::string one(double now_s, const std::string& header, const std::string& argument);
+  std::string block(double now_s, const std::string& argument, bool voltage);
+  void error(int code, const std::string& text);
+  std::int64_t logged(double now_s) const;
+  std::int64_t oldest(double now_s) const;
+  double sample(std::int64_t index);
+  double measure_now(double now_s);
+  void switch_output(double now_s, bool on);
+
+  Satchel& device_;
+  std::uint64_t seed_;
+  Faults faults_;
+  double gain_error_ = 0, offset_error_ = 0;
+  double volts_ = 3.6, limit_ = 0.5, interval_ = 1e-3;
+  bool output_ = false, protection_ = true, tripped_ = false, logging_ = false;
+  double log_start_ = -1, log_stop_ = -1;
+  std::size_t cursor_ = 0;  // stretch of the last sample
+  std::deque<std::string> errors_;
+};
+
+/// Noise of sample `index`: the same for the same seed, whoever asks in whatever order.
+double gauss(std::uint64_t seed, std::int64_t index);
+
+}  // namespace kuvio::sim
