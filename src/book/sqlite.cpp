@@ -2,6 +2,9 @@
 #include "book/sqlite.h"
 
 #include <sqlite3.h>
+#include <unistd.h>
+
+#include <filesystem>
 
 namespace kuvio::book {
 
@@ -101,6 +104,19 @@ Database::Database(const std::string& path, Access access) : path_(path) {
   int code = sqlite3_open_v2(path.c_str(), &raw, flags | SQLITE_OPEN_NOMUTEX, nullptr);
   db_.reset(raw);
   if (code != SQLITE_OK) fail(raw, code, path);
+  // A book in a folder that cannot be written to has no place for the log's index. Without a log the file cannot
+  // change under us, and is read as it is.
+  if (access == Access::read && ::access(path.c_str(), F_OK) == 0 && ::access((path + "-wal").c_str(), F_OK) != 0) {
+    const std::string folder = std::filesystem::path(path).parent_path().string();
+    if (::access(folder.empty() ? "." : folder.c_str(), W_OK) != 0) {
+      std::string uri = "file:";
+      for (const char c : path) uri += c == '?' ? "%3f" : c == '#' ? "%23" : c == '%' ? "%25" : std::string(1, c);
+      db_.reset();
+      code = sqlite3_open_v2((uri + "?immutable=1").c_str(), &raw, flags | SQLITE_OPEN_URI | SQLITE_OPEN_NOMUTEX, nullptr);
+      db_.reset(raw);
+      if (code != SQLITE_OK) fail(raw, code, path);
+    }
+  }
   sqlite3_extended_result_codes(raw, 1);
   sqlite3_busy_timeout(raw, 5000);
   // An untrusted book must not be able to run anything.

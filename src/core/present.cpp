@@ -58,7 +58,7 @@ std::string with_uncertainty(double value, double U, std::string_view unit) {
   int place = magnitude(u);
   if (u / std::pow(10.0, place) < 1.95) --place;  // 0.012 keeps both digits
   const int decimals = std::max(0, -place);
-  const double grain = std::pow(10.0, std::max(place, 0));
+  const double grain = std::pow(10.0, place);
   const auto cut = [&](double x) { return std::round(x / grain) * grain; };
   return fixed(cut(value / scale), decimals) + kThin + "±" + kThin + fixed(cut(u), decimals) +
          unit_text(step, unit);
@@ -79,9 +79,10 @@ std::string duration(double seconds) {
 std::string life_time(double seconds) {
   constexpr double kDay = 86400, kYear = 365.25 * kDay;
   const double s = std::fabs(seconds);
-  if (s >= 1.5 * kYear) return fmt::format("{:.2f}{}years", seconds / kYear, kThin);
-  if (s >= 2 * kDay) return fmt::format("{:.0f}{}days", seconds / kDay, kThin);
-  return fmt::format("{:.1f}{}hours", seconds / 3600, kThin);
+  const std::string sign = seconds < 0 ? kMinus : "";
+  if (s >= 1.5 * kYear) return sign + fmt::format("{:.2f}{}years", s / kYear, kThin);
+  if (s >= 2 * kDay) return sign + fmt::format("{:.0f}{}days", s / kDay, kThin);
+  return sign + fmt::format("{:.1f}{}hours", s / 3600, kThin);
 }
 
 std::string percent(double share) {

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "budget_run.h"
+
+#include "command.h"
+
+namespace kuvio::cli {
+
+std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build, const formats::RecipeFile& recipe) {
+  std::vector<book::SplitCapture> out;
+  for (const book::CaptureInfo& c : captures_of_build(book, build)) {
+    auto split = book.split(c.id);
+    if (!split || split->recipe_text != recipe.text) split = book::split_capture(book, c, recipe.recipe, recipe.text);
+    out.push_back(book::load_split(book, c, std::move(split)));
+  }
+  return out;
+}
+
+CheckResult check_build(const book::Book& book, const Budget& budget, const std::string& build) {
+  const formats::RecipeFile recipe = formats::read_recipe(budget.recipe_file);
+  std::vector<std::string> states;
+  for (const StateRule& rule : recipe.recipe.states) states.push_back(rule.name);
+  Ledger ledger = book::pooled_ledger(split_build(book, build, recipe), states);
+  if (ledger.basis.voltage <= 0) ledger.basis.voltage = budget.supply;
+  try {
+    return check(budget, ledger);
+  } catch (const std::domain_error& e) {
+    throw Error(Failure::bad_data, "bad duty plan", budget.name, e.what());
+  }
+}
+
+}  // namespace kuvio::cli

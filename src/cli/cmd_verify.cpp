@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "command.h"
+
+#include "book/verify.h"
+#include "formats/json_results.h"
+
+#include <fmt/format.h>
+
+#include <memory>
+
+namespace kuvio::cli {
+
+Runner add_verify(CLI::App& app) {
+  auto path = std::make_shared<std::string>();
+  app.add_option("BOOK", *path, "the book")->required();
+  return [path](bool json) {
+    const book::Book book = book::Book::open(*path, book::Book::Mode::read);
+    const auto problems = book::verify(book);
+    Outcome out;
+    out.document = formats::to_json(problems);
+    out.status = problems.empty() ? 0 : 65;
+    if (!json) {
+      for (const book::Problem& p : problems) fmt::print("{}{}{}: {}\n", p.capture, p.capture.empty() ? "" : ": ", p.where, p.what);
+      if (problems.empty()) fmt::print("The book is whole.\n");
+    }
+    if (!problems.empty()) say(fmt::format("damaged book: {}: {} problems", *path, problems.size()));
+    return out;
+  };
+}
+
+}  // namespace kuvio::cli

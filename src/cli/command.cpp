@@ -1,0 +1,97 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "command.h"
+
+#include "core/quantity.h"
+#include "core/uncertainty.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+#include <cstdio>
+
+namespace kuvio::cli {
+
+void usage(const std::string& why) { throw Error(Failure::usage, "bad call", "command line", why); }
+
+double option_quantity(const std::string& option, const std::string& text, Dimension dimension) {
+  double plain = 0;
+  const auto [end, failed] = std::from_chars(text.data(), text.data() + text.size(), plain);
+  if (failed == std::errc{} && end == text.data() + text.size()) return plain;
+  try {
+    return parse_quantity(text, dimension);
+  } catch (const std::invalid_argument& e) {
+    usage(option + ": " + e.what());
+  }
+}
+
+Conditions option_conditions(const std::vector<std::string>& list) {
+  Conditions out;
+  for (const std::string& item : list) {
+    const auto equals = item.find('=');
+    if (equals == std::string::npos || equals == 0) usage("--condition \"" + item + "\" is not KEY=VALUE");
+    out[item.substr(0, equals)] = item.substr(equals + 1);
+  }
+  return out;
+}
+
+std::string option_accuracy(const std::string& text) {
+  try {
+    if (!text.empty()) parse_accuracy(text);
+  } catch (const std::invalid_argument& e) {
+    usage(std::string("--accuracy: ") + e.what());
+  }
+  return text;
+}
+
+namespace {
+std::size_t shown_width(const std::string& text) {
+  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xc0) != 0x80; }));
+}
+}  // namespace
+
+void print_table(const std::vector<std::vector<std::string>>& rows) {
+  std::vector<std::size_t> widths;
+  for (const auto& row : rows) {
+    widths.resize(std::max(widths.size(), row.size()));
+    for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], shown_width(row[i]));
+  }
+  for (const auto& row : rows) {
+    std::string line;
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      const std::string pad(widths[i] - shown_width(row[i]), ' ');
+      line += i == 0 ? row[i] + pad : "  " + pad + row[i];
+    }
+    while (!line.empty() && line.back() == ' ') line.pop_back();
+    std::puts(line.c_str());
+  }
+}
+
+void say(const std::string& text) {
+  std::fflush(stdout);
+  fmt::print(stderr, "kuvio-cli: {}\n", text);
+}
+
+std::vector<book::CaptureInfo> captures_of_build(const book::Book& book, const std::string& build) {
+  std::vector<book::CaptureInfo> out;
+  for (auto& c : book.captures()) {
+    if (c.build == build && !c.channels.empty()) out.push_back(std::move(c));
+  }
+  if (out.empty()) {
+    std::string builds;
+    for (const std::string& b : book.builds()) builds += (builds.empty() ? "" : ", ") + b;
+    throw Error(Failure::bad_data, "no such build", book.path(),
+                "there is no capture of build \"" + build + "\"; there are " + (builds.empty() ? "none" : builds));
+  }
+  return out;
+}
+
+std::vector<book::CaptureInfo> captures_of(const book::Book& book, const std::string& build_or_capture) {
+  const auto builds = book.builds();
+  if (std::find(builds.begin(), builds.end(), build_or_capture) != builds.end()) {
+    return captures_of_build(book, build_or_capture);
+  }
+  return {book.find(build_or_capture)};
+}
+
+}  // namespace kuvio::cli

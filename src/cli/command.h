@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "book/analysis.h"
+#include "core/error.h"
+#include "core/quantity.h"
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
+
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace kuvio::cli {
+
+/// What a command leaves behind: its exit status, and its document if --json was asked for.
+struct Outcome {
+  int status = 0;
+  nlohmann::ordered_json document;
+};
+
+/// One command. `add` declares its options on a sub-command and returns what runs it. A new command is one file with
+/// such a function and one line in kCommands (main.cpp).
+using Runner = std::function<Outcome(bool json)>;
+using Add = Runner (*)(CLI::App& app);
+
+Runner add_import(CLI::App& app);
+Runner add_capture(CLI::App& app);
+Runner add_list(CLI::App& app);
+Runner add_span(CLI::App& app);
+Runner add_states(CLI::App& app);
+Runner add_ledger(CLI::App& app);
+Runner add_compare(CLI::App& app);
+Runner add_check(CLI::App& app);
+Runner add_lifetime(CLI::App& app);
+Runner add_demo(CLI::App& app);
+Runner add_report(CLI::App& app);
+Runner add_verify(CLI::App& app);
+
+// --- shared by commands --------------------------------------------------------------------------
+
+/// Throws Error (usage).
+[[noreturn]] void usage(const std::string& why);
+/// parse_quantity on an option's text; a plain number is taken to be in the SI unit.
+double option_quantity(const std::string& option, const std::string& text, Dimension dimension);
+/// "KEY=VALUE" list to conditions.
+Conditions option_conditions(const std::vector<std::string>& list);
+/// Checks an accuracy statement; gives it back.
+std::string option_accuracy(const std::string& text);
+/// Prints rows as columns: the first to the left, the others to the right.
+void print_table(const std::vector<std::vector<std::string>>& rows);
+/// A message or progress on standard error.
+void say(const std::string& text);
+/// Captures of a build; Error bad_data when there is none.
+std::vector<book::CaptureInfo> captures_of_build(const book::Book& book, const std::string& build);
+/// A build's captures, or a single capture by id or name.
+std::vector<book::CaptureInfo> captures_of(const book::Book& book, const std::string& build_or_capture);
+
+}  // namespace kuvio::cli

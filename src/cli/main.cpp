@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// kuvio-cli: everything that needs no eyes, for scripts and CI.
+
+#include "command.h"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <csignal>
+#include <cstdio>
+#include <iostream>
+
+namespace {
+
+using namespace kuvio;
+
+struct Entry {
+  const char* name;
+  const char* does;
+  cli::Add add;
+};
+
+constexpr std::array kCommands{
+    Entry{"import", "read text logs into captures", cli::add_import},
+    Entry{"capture", "record from inputs", cli::add_capture},
+    Entry{"list", "captures, channels, builds", cli::add_list},
+    Entry{"span", "statistics of a span", cli::add_span},
+    Entry{"states", "split a capture into states and save", cli::add_states},
+    Entry{"ledger", "the account of time and charge by state", cli::add_ledger},
+    Entry{"compare", "two builds or captures by state", cli::add_compare},
+    Entry{"check", "a budget against a build", cli::add_check},
+    Entry{"lifetime", "battery life", cli::add_lifetime},
+    Entry{"demo", "make the demo book", cli::add_demo},
+    Entry{"report", "a page for people", cli::add_report},
+    Entry{"verify", "check a book from end to end", cli::add_verify},
+};
+
+int status_of(Failure failure) {
+  switch (failure) {
+    case Failure::usage: return 64;
+    case Failure::bad_data: return 65;
+    case Failure::no_input: return 66;
+    case Failure::unavailable: return 69;
+    case Failure::cannot_create: return 73;
+    case Failure::io: return 74;
+  }
+  return 70;
+}
+
+int complain(const std::string& text, int status) {
+  std::fflush(stdout);
+  fmt::print(stderr, "kuvio-cli: {}\n", text);
+  return status;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  std::signal(SIGPIPE, SIG_IGN);
+  CLI::App app{"Kuvio: capture current, split it into states, account for the charge, compare builds"};
+  app.name("kuvio-cli");
+  app.require_subcommand(1);
+  app.set_version_flag("--version", KUVIO_VERSION);
+  bool json = false;
+  std::vector<std::pair<CLI::App*, cli::Runner>> commands;
+  for (const Entry& entry : kCommands) {
+    CLI::App* sub = app.add_subcommand(entry.name, entry.does);
+    sub->add_flag("--json", json, "print one JSON document on standard output");
+    commands.emplace_back(sub, entry.add(*sub));
+  }
+  try {
+    app.parse(argc, argv);
+    for (const auto& [sub, run] : commands) {
+      if (!sub->parsed()) continue;
+      const cli::Outcome outcome = run(json);
+      if (json) std::cout << outcome.document.dump(1) << "\n";
+      std::cout.flush();
+      if (!std::cout || std::fflush(stdout) != 0) return complain("cannot write: standard output: it was closed or is full", 74);
+      return outcome.status;
+    }
+    return 64;
+  } catch (const CLI::ParseError& e) {
+    if (e.get_exit_code() == 0) return app.exit(e);
+    return complain(std::string("bad call: command line: ") + e.what(), 64);
+  } catch (const Error& e) {
+    return complain(e.what(), status_of(e.failure()));
+  } catch (const std::bad_alloc&) {
+    return complain("out of memory: this command: nothing was changed", 74);
+  } catch (const std::exception& e) {
+    return complain(std::string("failed: this command: ") + e.what(), 74);
+  }
+}
