@@ -327,6 +327,56 @@ CellSum ChannelTrace::sum_in_chunk(const Block& block, std::size_t chunk, std::i
   return out.result();
 }
 
+/// Whole nodes first; a stride that is only touched is read if its own extremes reach beyond what is known by then.
+template <typename Known>
+void ChannelTrace::extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from, std::int64_t to,
+                                     Known& known) const {
+  const Chunk& c = chunks_[chunk];
+  if (from == 0 && to == c.samples) {
+    known.add(c.sum);
+    return;
+  }
+  const std::int64_t head = std::min(to, (from + kStrideSamples - 1) / kStrideSamples * kStrideSamples);
+  const std::int64_t tail = to == c.samples ? to : std::max(head, to / kStrideSamples * kStrideSamples);
+  const auto node = [&](std::int64_t at) -> const CellSum& { return strides(chunk)[static_cast<std::size_t>(at / kStrideSamples)].sum; };
+  for (std::int64_t at = head; at < tail;) {
+    const bool coarse = at % kCoarseSamples == 0 && at + kCoarseSamples <= tail;
+    known.add(coarse ? c.coarse[static_cast<std::size_t>(at / kCoarseSamples)] : node(at));
+    at += coarse ? kCoarseSamples : kStrideSamples;
+  }
+  const auto touched = [&](std::int64_t a, std::int64_t b) {
+    if (a >= b || known.holds(node(a))) return;
+    std::vector<double> values(static_cast<std::size_t>(b - a));
+    read(block, base + a, values);
+    for (const double v : values) known.add({v, v, 0, 0});
+  };
+  touched(from, head);
+  touched(tail, to);
+}
+
+std::pair<double, double> ChannelTrace::extremes(const Block& block, std::int64_t from, std::int64_t to) const {
+  struct Known {
+    double lo = 0, hi = 0;
+    bool any = false;
+    void add(const CellSum& s) {
+      lo = any ? std::min(lo, s.lo) : s.lo;
+      hi = any ? std::max(hi, s.hi) : s.hi;
+      any = true;
+    }
+    bool holds(const CellSum& s) const { return any && s.lo >= lo && s.hi <= hi; }
+  } known;
+  const Store& store = stores_[index_of(block)];
+  const std::int64_t in_chunks = std::min(to, store.sealed);
+  for (std::int64_t at = from; at < in_chunks;) {
+    const std::int64_t number = at / kChunkSamples, base = number * kChunkSamples;
+    const std::int64_t end = std::min(in_chunks, base + kChunkSamples);
+    extremes_in_chunk(block, store.first_chunk + static_cast<std::size_t>(number), base, at - base, end - base, known);
+    at = end;
+  }
+  if (to > store.sealed) known.add(sum_tail(block, std::max(from, store.sealed), to));
+  return {known.lo, known.hi};
+}
+
 CellSum ChannelTrace::sum_tail(const Block& block, std::int64_t from, std::int64_t to) const {
   const std::int64_t sealed = stores_[index_of(block)].sealed;
   const std::int64_t head = std::min(to, sealed + (from - sealed + kStrideSamples - 1) / kStrideSamples * kStrideSamples);

@@ -27,6 +27,7 @@ class ChannelTrace : public Trace {
   void read(const Block& block, std::int64_t at, std::span<double> out) const override;
   void read_times(const Block& block, std::int64_t at, std::span<std::int64_t> out) const override;
   CellSum sum(const Block& block, std::int64_t from, std::int64_t to) const override;
+  std::pair<double, double> extremes(const Block& block, std::int64_t from, std::int64_t to) const override;
 
   const ChannelInfo& info() const { return info_; }
 
@@ -61,6 +62,8 @@ class ChannelTrace : public Trace {
   void read_chunk(std::size_t chunk, std::int64_t at, std::span<double> out) const;
   CellSum sum_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from,
                        std::int64_t to) const;
+  template <typename Known>
+  void extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from, std::int64_t to, Known& known) const;
   CellSum sum_raw(const Block& block, std::int64_t from, std::int64_t to) const;
   CellSum sum_tail(const Block& block, std::int64_t from, std::int64_t to) const;
 

@@ -91,8 +91,8 @@ class Painter {
       std::int64_t j = c == c1 ? last + 1 : boundary(b, from_ + width_ * static_cast<double>(c + 1), false);
       j = std::min(j, last + 1);
       if (i >= j) continue;
-      const CellSum sum = trace_.sum(b, i, j);
-      put(c, sum.lo, sum.hi);
+      const auto [lo, hi] = trace_.extremes(b, i, j);
+      put(c, lo, hi);
     }
   }
   std::int64_t boundary(const Block& b, double t, bool reaching) const {

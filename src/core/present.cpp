@@ -47,7 +47,10 @@ std::string with_prefix(double value, std::string_view unit, int digits) {
     ++step;
     scaled /= 1000;
   }
-  return fixed(scaled, digits - 1 - magnitude(scaled)) + unit_text(step, unit);
+  // 9.996 at three digits is 10.0: the rounded value says how many decimals are left.
+  const double grain = std::pow(10.0, magnitude(scaled) - digits + 1);
+  const double rounded = std::round(scaled / grain) * grain;
+  return fixed(scaled, digits - 1 - magnitude(rounded)) + unit_text(step, unit);
 }
 
 std::string with_uncertainty(double value, double U, std::string_view unit) {

@@ -433,8 +433,9 @@ std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, i
       point = true;
     } else if (c >= '0' && c <= '9') {
       ++seen;
-      if (digits < 100'000'000'000'000'000) {
-        digits = digits * 10 + (c - '0');
+      std::int64_t longer = 0;
+      if (!__builtin_mul_overflow(digits, std::int64_t{10}, &longer) && !__builtin_add_overflow(longer, std::int64_t{c - '0'}, &longer)) {
+        digits = longer;
         if (point) --shift;
       } else if (!point) {
         ++shift;
@@ -455,13 +456,12 @@ std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, i
   }
   if (at != text.size()) return std::nullopt;
   for (; shift > 0; --shift) {
-    if (digits > (std::int64_t{1} << 60) / 10) return std::nullopt;
-    digits *= 10;
+    if (__builtin_mul_overflow(digits, std::int64_t{10}, &digits)) return std::nullopt;
   }
   if (shift < -18) return 0;
   std::int64_t divisor = 1;
   for (; shift < 0; ++shift) divisor *= 10;
-  digits = (digits + divisor / 2) / divisor;
+  digits = divisor == 1 ? digits : digits / divisor + (digits % divisor >= divisor / 2 ? 1 : 0);
   return negative ? -digits : digits;
 }
 

@@ -1,0 +1,204 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/fan_view.h"
+
+#include "app/theme.h"
+#include "app/trace_lane.h"
+#include "core/present.h"
+
+#include <QHelpEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+
+FanView::FanView(ViewState& view, Session& session, QWidget* parent) : QWidget(parent), view_(view) {
+  setObjectName(QStringLiteral("fan"));
+  setAccessibleName(tr("States by time and by charge"));
+  setAccessibleDescription(tr("Each visit's stretch of time above, its share of the charge below."));
+  setMouseTracking(true);
+  setFixedHeight(132);
+  connect(&session, &Session::frameReady, this, [this](const FramePtr& frame) {
+    fan_ = frame->fan;
+    fan_from_ = frame->from_s;
+    fan_to_ = frame->to_s;
+    update();
+  });
+  connect(&view_, &ViewState::captureChanged, this, [this] {
+    fan_ = {};
+    update();
+  });
+  for (const auto signal : {&ViewState::visitChanged, &ViewState::pointedChanged, &ViewState::rangeChanged}) {
+    connect(&view_, signal, this, qOverload<>(&QWidget::update));
+  }
+}
+
+double FanView::left() const { return kLaneLeft; }
+double FanView::span() const { return std::max(1, width() - kLaneLeft - kLaneRight); }
+
+const FanBand* FanView::band(int visit) const {
+  for (const FanBand& b : fan_.bands) {
+    if (static_cast<int>(b.visit) == visit) return &b;
+  }
+  return nullptr;
+}
+
+QRectF FanView::ribbonRect(int visit) const {
+  const FanBand* b = band(visit);
+  if (!b) return {};
+  return {left() + b->time_from * span(), rows_.ribbon, (b->time_to - b->time_from) * span(), rows_.ribbon_end - rows_.ribbon};
+}
+
+QRectF FanView::chargeRect(int visit) const {
+  const FanBand* b = band(visit);
+  if (!b) return {};
+  return {left() + b->charge_from * span(), rows_.charge, (b->charge_to - b->charge_from) * span(), rows_.charge_end - rows_.charge};
+}
+
+QPainterPath FanView::shape(const FanBand& b) const {
+  const double t0 = left() + b.time_from * span(), t1 = left() + b.time_to * span();
+  const double q0 = left() + b.charge_from * span(), q1 = left() + b.charge_to * span();
+  const double middle = (rows_.ribbon_end + rows_.charge) / 2;
+  QPainterPath path(QPointF(t0, rows_.ribbon_end));
+  path.lineTo(t1, rows_.ribbon_end);
+  path.cubicTo(t1, middle, q1, middle, q1, rows_.charge);
+  path.lineTo(q0, rows_.charge);
+  path.cubicTo(q0, middle, t0, middle, t0, rows_.ribbon_end);
+  return path;
+}
+
+int FanView::visitAt(const QPointF& place) const {
+  const double share = (place.x() - left()) / span();
+  if (share < 0 || share > 1) return ViewState::kNone;
+  if (place.y() <= rows_.ribbon_end) {
+    for (const FanBand& b : fan_.bands) {
+      if (share >= b.time_from && share < b.time_to) return static_cast<int>(b.visit);
+    }
+  } else if (place.y() >= rows_.charge) {
+    for (const FanBand& b : fan_.bands) {
+      if (share >= b.charge_from && share < b.charge_to) return static_cast<int>(b.visit);
+    }
+  } else {
+    // Bands cross nowhere, but thin ones are drawn over wide ones: the narrowest that holds the place is meant.
+    const FanBand* best = nullptr;
+    double narrowest = 1e9;
+    for (const FanBand& b : fan_.bands) {
+      const double s = (place.y() - rows_.ribbon_end) / (rows_.charge - rows_.ribbon_end);
+      const double ease = s * s * (3 - 2 * s);
+      const double a = b.time_from + (b.charge_from - b.time_from) * ease, e = b.time_to + (b.charge_to - b.time_to) * ease;
+      if (share >= a && share < e && e - a < narrowest) {
+        best = &b;
+        narrowest = e - a;
+      }
+    }
+    if (best) return static_cast<int>(best->visit);
+  }
+  return ViewState::kNone;
+}
+
+void FanView::paintNames(QPainter& painter) const {
+  const auto& visits = view_.capture()->visits;
+  const QFontMetricsF metrics(painter.font());
+  const auto write = [&](const QRectF& box, const QString& text) {
+    if (metrics.horizontalAdvance(text) + 12 > box.width()) return false;
+    painter.drawText(box.adjusted(6, 0, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, text);
+    return true;
+  };
+  for (const FanBand& b : fan_.bands) {
+    const QString name = QString::fromStdString(visits[b.visit].visit.state);
+    write(ribbonRect(static_cast<int>(b.visit)), name);
+    const QRectF charge = chargeRect(static_cast<int>(b.visit));
+    const QString share = QString::fromStdString(percent(b.charge_to - b.charge_from));
+    if (!write(charge, name + QStringLiteral("  ") + share)) write(charge, name);
+  }
+}
+
+void FanView::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  const Theme& t = Theme::current();
+  painter.fillRect(rect(), t.ground());
+  painter.setFont(Theme::baseFont(12, QFont::DemiBold));
+  painter.setPen(t.text());
+  const auto caption = [&](double y0, double y1, const QString& text) {
+    painter.drawText(QRectF(0, y0, kLaneLeft - 10, y1 - y0), Qt::AlignVCenter | Qt::AlignRight, text);
+  };
+  caption(rows_.ribbon, rows_.ribbon_end, tr("states"));
+  caption(rows_.charge, rows_.charge_end, tr("charge"));
+  if (!view_.capture() || view_.capture()->visits.empty()) {
+    painter.setFont(Theme::baseFont(13));
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(left(), 0, span(), height()), Qt::AlignCenter,
+                     view_.capture() ? tr("Not split into states yet. Open a recipe (Ctrl+R)") : QString());
+    return;
+  }
+  painter.setFont(Theme::baseFont(12));
+  const auto& visits = view_.capture()->visits;
+  const std::string picked = view_.pickedState();
+  painter.setRenderHint(QPainter::Antialiasing);
+  const auto wider = [](const QRectF& r) { return QRectF(r.x(), r.y(), std::max(0.7, r.width()), r.height()); };
+  // The wide bands first, so that a short visit stays in sight.
+  std::vector<const FanBand*> order;
+  for (const FanBand& b : fan_.bands) order.push_back(&b);
+  std::stable_sort(order.begin(), order.end(), [](const FanBand* a, const FanBand* b) {
+    return a->time_to - a->time_from + a->charge_to - a->charge_from > b->time_to - b->time_from + b->charge_to - b->charge_from;
+  });
+  for (const FanBand* b : order) {
+    const int index = static_cast<int>(b->visit);
+    const std::string& state = visits[b->visit].visit.state;
+    const QBrush fill = t.fill(state, view_.capture()->fills);
+    const bool lit = index == view_.pointed() || index == view_.visit();
+    QBrush body = fill;
+    if (fill.style() == Qt::SolidPattern) {
+      QColor c = fill.color();
+      c.setAlphaF(lit ? 1.0F : picked.empty() || picked == state ? 0.72F : 0.4F);
+      body = c;
+    }
+    painter.setPen(Qt::NoPen);
+    painter.fillPath(shape(*b), body);
+    painter.fillRect(wider(ribbonRect(index)), fill);
+    painter.fillRect(wider(chargeRect(index)), fill);
+  }
+  // What is picked is outlined, from its stretch of time to its charge.
+  for (const int index : {view_.pointed(), view_.visit()}) {
+    const FanBand* b = index == ViewState::kNone ? nullptr : band(index);
+    if (!b) continue;
+    painter.setPen(QPen(index == view_.visit() ? t.focus() : t.border(), index == view_.visit() ? 1.6 : 1.0));
+    painter.setBrush(Qt::NoBrush);
+    QPainterPath outline = shape(*b);
+    outline.addRect(wider(ribbonRect(index)));
+    outline.addRect(wider(chargeRect(index)));
+    painter.drawPath(outline.simplified());
+  }
+  painter.setPen(t.text());
+  paintNames(painter);
+}
+
+void FanView::mouseMoveEvent(QMouseEvent* event) {
+  const int visit = visitAt(event->position());
+  view_.pointAt(visit);
+  if (visit == ViewState::kNone) {
+    setToolTip({});
+    return;
+  }
+  const VisitFigures& f = view_.capture()->visits[static_cast<std::size_t>(visit)];
+  setToolTip(QStringLiteral("%1  %2  %3").arg(QString::fromStdString(f.visit.state), QString::fromStdString(duration(f.visit.length_s())),
+                                              QString::fromStdString(with_prefix(f.charge, "C", 3))));
+}
+
+void FanView::mousePressEvent(QMouseEvent* event) {
+  if (event->button() == Qt::LeftButton) view_.pickVisit(visitAt(event->position()));
+}
+
+void FanView::mouseDoubleClickEvent(QMouseEvent* event) {
+  const int visit = visitAt(event->position());
+  if (visit == ViewState::kNone) return;
+  const Visit& v = view_.capture()->visits[static_cast<std::size_t>(visit)].visit;
+  view_.show(v.from_s - 0.08 * v.length_s(), v.to_s + 0.08 * v.length_s());
+}
+
+void FanView::leaveEvent(QEvent*) { view_.pointAt(ViewState::kNone); }
+
+}  // namespace kuvio::app

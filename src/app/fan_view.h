@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/view_state.h"
+
+#include <QWidget>
+
+namespace kuvio::app {
+
+/// The fan: above the ribbon of states laid out by time, below the same visits by charge, each visit's two stretches
+/// joined by a band in its state's fill. Pointing lights a visit, a click picks it, a double-click zooms to it.
+class FanView : public QWidget {
+  Q_OBJECT
+ public:
+  FanView(ViewState& view, Session& session, QWidget* parent = nullptr);
+
+  QSize sizeHint() const override { return {600, 132}; }
+  /// The visit painted at a place, or ViewState::kNone.
+  int visitAt(const QPointF& place) const;
+  /// Where a visit is painted: in the ribbon, or in the bar of charge. Empty when it is not shown.
+  QRectF ribbonRect(int visit) const;
+  QRectF chargeRect(int visit) const;
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseDoubleClickEvent(QMouseEvent* event) override;
+  void leaveEvent(QEvent* event) override;
+
+ private:
+  struct Rows {
+    double ribbon = 4, ribbon_end = 28, charge = 96, charge_end = 120;
+  };
+  double left() const;
+  double span() const;
+  const FanBand* band(int visit) const;
+  QPainterPath shape(const FanBand& band) const;
+  void paintNames(QPainter& painter) const;
+
+  ViewState& view_;
+  Fan fan_;
+  double fan_from_ = 0, fan_to_ = 0;
+  Rows rows_;
+};
+
+}  // namespace kuvio::app

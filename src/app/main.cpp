@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// kuvio: the desktop application.
+
+#include "app/main_window.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QElapsedTimer>
+#include <QTimer>
+
+#include <cstdio>
+
+int main(int argc, char** argv) {
+  QElapsedTimer since;
+  since.start();
+  QApplication application(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("Kuvio"));
+  QApplication::setOrganizationName(QStringLiteral("Kuvio"));
+  QApplication::setApplicationVersion(QStringLiteral(KUVIO_VERSION));
+  QCommandLineParser parser;
+  parser.setApplicationDescription(QStringLiteral("Capture current, split it into states, account for the charge, compare builds."));
+  parser.addHelpOption();
+  parser.addVersionOption();
+  parser.addPositionalArgument(QStringLiteral("book"), QStringLiteral("the book to open (*.kuvio)"), QStringLiteral("[book]"));
+  const QCommandLineOption night(QStringLiteral("night"), QStringLiteral("Begin in the night theme."));
+  const QCommandLineOption timing(QStringLiteral("time-start"), QStringLiteral("Print how long the start took, in ms, and quit."));
+  parser.addOption(night);
+  parser.addOption(timing);
+  parser.process(application);
+
+  using namespace kuvio::app;
+  Theme::apply(parser.isSet(night) ? Theme::Kind::night : Theme::Kind::paper);
+  MainWindow window;
+  window.show();
+  if (parser.isSet(timing)) {
+    const auto report = [&] {
+      std::printf("%lld\n", static_cast<long long>(since.elapsed()));
+      std::fflush(stdout);
+      QCoreApplication::quit();
+    };
+    if (parser.positionalArguments().isEmpty()) {
+      QTimer::singleShot(0, &window, report);
+    } else {
+      QObject::connect(&window, &MainWindow::ready, &window, report, Qt::QueuedConnection);
+    }
+  }
+  if (!parser.positionalArguments().isEmpty()) window.openBook(parser.positionalArguments().constFirst());
+  return QApplication::exec();
+}

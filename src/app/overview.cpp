@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/overview.h"
+
+#include "app/theme.h"
+#include "app/trace_lane.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+
+void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns, const QColor& ink) {
+  if (columns.empty()) return;
+  double top = 0, least = 0;
+  for (const EnvelopeColumn& c : columns) {
+    if (!c.any) continue;
+    top = std::max(top, c.hi);
+    if (c.hi > 0) least = least > 0 ? std::min(least, std::max(c.lo, c.hi / 30)) : std::max(c.lo, c.hi / 30);
+  }
+  if (!(top > 0)) return;
+  const double hi = std::log10(top), lo = std::min(hi - 1, std::log10(std::max(least, top * 1e-7)));
+  const auto y = [&](double v) {
+    const double e = v > 0 ? std::clamp(std::log10(v), lo, hi) : lo;
+    return box.bottom() - (e - lo) / (hi - lo) * box.height();
+  };
+  const double pitch = box.width() / static_cast<double>(columns.size());
+  painter.setPen(QPen(ink, 1));
+  QVector<QLineF> lines;
+  double last = -1;
+  for (std::size_t i = 0; i < columns.size(); ++i) {
+    const EnvelopeColumn& c = columns[i];
+    if (!c.any) {
+      last = -1;
+      continue;
+    }
+    const double x = box.left() + (static_cast<double>(i) + 0.5) * pitch;
+    double a = y(c.hi), b = y(c.lo);
+    if (last >= 0) {
+      a = std::min(a, last);
+      b = std::max(b, last);
+    }
+    lines.append(QLineF(x, a, x, std::max(b, a + 0.8)));
+    last = y(c.lo);
+  }
+  painter.drawLines(lines);
+}
+
+Overview::Overview(ViewState& view, QWidget* parent) : QWidget(parent), view_(view), ink_(Theme::current().ink(0)) {
+  setObjectName(QStringLiteral("overview"));
+  setAccessibleName(tr("Whole capture"));
+  setAccessibleDescription(tr("The whole capture with the shown part framed."));
+  setFixedHeight(44);
+  connect(&view_, &ViewState::captureChanged, this, qOverload<>(&QWidget::update));
+  connect(&view_, &ViewState::rangeChanged, this, qOverload<>(&QWidget::update));
+}
+
+void Overview::setInk(const QColor& ink) {
+  ink_ = ink;
+  update();
+}
+
+QRectF Overview::frameRect() const {
+  if (!view_.capture()) return {};
+  const double whole = view_.capture()->to_s - view_.capture()->from_s;
+  const double width_px = std::max(1, width() - kLaneLeft - kLaneRight);
+  if (!(whole > 0)) return {};
+  const double x0 = kLaneLeft + (view_.from() - view_.capture()->from_s) / whole * width_px;
+  const double x1 = kLaneLeft + (view_.to() - view_.capture()->from_s) / whole * width_px;
+  return {x0, 2, std::max(3.0, x1 - x0), height() - 4.0};
+}
+
+double Overview::timeAt(double x) const {
+  const double width_px = std::max(1, width() - kLaneLeft - kLaneRight);
+  return view_.capture()->from_s + (x - kLaneLeft) / width_px * (view_.capture()->to_s - view_.capture()->from_s);
+}
+
+void Overview::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  const Theme& t = Theme::current();
+  painter.fillRect(rect(), t.ground());
+  if (!view_.capture()) return;
+  paintSketch(painter, QRectF(kLaneLeft, 7, width() - kLaneLeft - kLaneRight, height() - 14), view_.capture()->overview, ink_);
+  QColor wash = t.text();
+  wash.setAlpha(14);
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setPen(QPen(t.border(), 1));
+  painter.setBrush(wash);
+  painter.drawRect(frameRect().adjusted(0.5, 0.5, -0.5, -0.5));
+}
+
+void Overview::mousePressEvent(QMouseEvent* event) {
+  if (!view_.capture() || event->button() != Qt::LeftButton) return;
+  const double t = timeAt(event->position().x()), width_s = view_.to() - view_.from();
+  if (!frameRect().adjusted(-3, 0, 3, 0).contains(event->position())) view_.show(t - width_s / 2, t + width_s / 2);
+  grabbed_ = t - view_.from();
+}
+
+void Overview::mouseMoveEvent(QMouseEvent* event) {
+  if (!view_.capture() || !(event->buttons() & Qt::LeftButton)) return;
+  const double from = timeAt(event->position().x()) - grabbed_;
+  view_.show(from, from + view_.to() - view_.from());
+}
+
+void Overview::wheelEvent(QWheelEvent* event) {
+  if (view_.capture()) view_.zoomAt(timeAt(event->position().x()), std::pow(0.8, event->angleDelta().y() / 120.0));
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/view_state.h"
+
+#include <QWidget>
+
+namespace kuvio::app {
+
+/// The whole capture in a strip, with the shown part framed. Drag the frame to pan; a click elsewhere brings it there.
+class Overview : public QWidget {
+  Q_OBJECT
+ public:
+  explicit Overview(ViewState& view, QWidget* parent = nullptr);
+  void setInk(const QColor& ink);
+  QRectF frameRect() const;
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void wheelEvent(QWheelEvent* event) override;
+
+ private:
+  double timeAt(double x) const;
+  ViewState& view_;
+  QColor ink_;
+  double grabbed_ = 0;
+};
+
+/// Paints columns of an envelope on a logarithmic scale into a box, four decades below the top.
+void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns, const QColor& ink);
+
+}  // namespace kuvio::app

@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// kuvio-pictures BOOK FOLDER: pictures of the main views from a book, through the real window.
+
+#include "app/main_window.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QEventLoop>
+#include <QStandardPaths>
+#include <QTimer>
+
+#include <cstdio>
+#include <functional>
+
+using namespace kuvio::app;
+
+namespace {
+
+void settle(int ms) {
+  QEventLoop loop;
+  QTimer::singleShot(ms, &loop, &QEventLoop::quit);
+  loop.exec();
+}
+
+bool waitFor(const std::function<bool()>& done, int ms) {
+  for (int i = 0; i < ms / 20 && !done(); ++i) settle(20);
+  return done();
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  QStandardPaths::setTestModeEnabled(true);  // leave the user's own settings alone
+  QApplication application(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("Kuvio pictures"));
+  QApplication::setOrganizationName(QStringLiteral("Kuvio"));
+  if (argc != 3) {
+    std::fprintf(stderr, "kuvio-pictures: bad call: command line: it takes BOOK and FOLDER\n");
+    return 64;
+  }
+  const QDir folder(QString::fromLocal8Bit(argv[2]));
+  if (!folder.exists()) {
+    std::fprintf(stderr, "kuvio-pictures: cannot write: %s: there is no such folder\n", argv[2]);
+    return 73;
+  }
+  Theme::apply(Theme::Kind::paper);
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  const auto take = [&](const char* name) {
+    settle(150);
+    if (!window.grab().save(folder.filePath(QString::fromLatin1(name)))) {
+      std::fprintf(stderr, "kuvio-pictures: cannot write: %s/%s: it could not be saved\n", argv[2], name);
+      std::exit(73);
+    }
+  };
+  take("empty.png");
+  QString failure;
+  QObject::connect(&window.session(), &Session::failed, [&](const QString& message) { failure = message; });
+  window.openBook(QString::fromLocal8Bit(argv[1]));
+  if (!waitFor([&] { return window.settled() || !failure.isEmpty(); }, 20000) || !failure.isEmpty()) {
+    std::fprintf(stderr, "kuvio-pictures: %s\n", failure.isEmpty() ? "the book did not open in 20 s" : qPrintable(failure));
+    return 65;
+  }
+  take("trace-whole.png");
+
+  // A round with its uplink, and a span over it.
+  ViewState& view = window.view();
+  const auto& visits = view.capture()->visits;
+  for (std::size_t i = 0; i < visits.size(); ++i) {
+    if (visits[i].visit.state != "Uplink") continue;
+    const double t = visits[i].visit.from_s;
+    view.show(t - 16, t + 14);
+    view.pickVisit(static_cast<int>(i));
+    take("trace-visit.png");
+    view.pickVisit(ViewState::kNone);
+    view.setSpan(i > 0 ? visits[i - 1].visit.from_s : t, visits[i].visit.to_s + 2);
+    take("trace-span.png");
+    window.setTheme(Theme::Kind::night);
+    take("trace-night.png");
+    break;
+  }
+  return 0;
+}

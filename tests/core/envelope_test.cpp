@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/envelope.h"
+
+#include "core/fan.h"
+#include "core/measure.h"
+#include "support.h"
+
+#include <catch2/catch.hpp>
+
+using namespace kuvio;
+
+TEST_CASE("every column's extremes are those of the samples in it") {
+  std::mt19937_64 random(11);
+  for (int round = 0; round < 80; ++round) {
+    const SampleKind kind = round % 2 ? SampleKind::instant : SampleKind::averaged;
+    const MemoryTrace trace = test::random_trace(random, kind, round % 4 == 3);
+    std::uniform_real_distribution<double> any(trace.from_s(), trace.to_s());
+    double a = any(random), b = any(random);
+    if (a > b) std::swap(a, b);
+    if (!(b > a)) continue;
+    const int columns = 1 + static_cast<int>(random() % (round % 5 == 0 ? 3 : 200));
+    const auto got = envelope(trace, a, b, columns);
+    std::vector<EnvelopeColumn> want(got.size());
+    const double width = (b - a) / columns;
+    for (const Block& block : trace.blocks()) {
+      for (std::int64_t i = 0; i < block.count; ++i) {
+        double v = 0;
+        trace.read(block, i, {&v, 1});
+        const double t0 = trace.time_base().seconds(tick_of(trace, block, i));
+        const double t1 = kind == SampleKind::averaged ? trace.time_base().seconds(tick_of(trace, block, i + 1)) : t0;
+        for (int c = 0; c < columns; ++c) {
+          const double x0 = a + width * c, x1 = a + width * (c + 1);
+          const bool inside = kind == SampleKind::averaged ? t0 < x1 && t1 > x0 : t0 >= x0 && t0 < x1;
+          if (!inside) continue;
+          EnvelopeColumn& w = want[static_cast<std::size_t>(c)];
+          w.lo = w.any ? std::min(w.lo, v) : v;
+          w.hi = w.any ? std::max(w.hi, v) : v;
+          w.any = true;
+        }
+      }
+    }
+    int differ = 0;  // a sample on a column's very edge may fall to either side by rounding
+    for (std::size_t c = 0; c < got.size(); ++c) {
+      differ += got[c].any != want[c].any || (got[c].any && (got[c].lo != want[c].lo || got[c].hi != want[c].hi));
+    }
+    REQUIRE(differ <= 1);
+  }
+}
+
+TEST_CASE("a single sample's spike shows at every zoom") {
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values(2'000'000, 1e-6);
+  values[1'234'567] = 0.5;
+  trace.append(0, 1, values);
+  for (const double half : {1000.0, 100.0, 1.0, 0.01}) {
+    const double t = 1234.567, from = std::max(0.0, t - half);
+    double most = 0;
+    for (const EnvelopeColumn& c : envelope(trace, from, std::min(2000.0, t + half), 700)) most = std::max(most, c.hi);
+    CHECK(most == 0.5);
+  }
+}
+
+TEST_CASE("the fan's shares add up and follow the view") {
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values(3000, 1e-3);
+  std::fill(values.begin() + 1000, values.begin() + 2000, 9e-3);
+  trace.append(0, 1, values);
+  const auto visits = measure_visits(trace, {{"A", 0, 1, false}, {"B", 1, 2, true}, {"A", 2, 3, false}});
+  const Fan whole = make_fan(trace, visits, 0, 3);
+  REQUIRE(whole.bands.size() == 3);
+  CHECK(whole.bands[1].charge_to - whole.bands[1].charge_from == Approx(9.0 / 11));
+  CHECK(whole.bands[2].charge_to == Approx(1));
+  const Fan part = make_fan(trace, visits, 1.5, 2.5);
+  REQUIRE(part.bands.size() == 2);
+  CHECK(part.bands[0].charge_to == Approx(0.9));
+  CHECK(part.bands[0].time_to == Approx(0.5));
+  CHECK(visit_at(visits, 1.5) == 1);
+  CHECK(visit_at(visits, 3.5) == 3);
+}

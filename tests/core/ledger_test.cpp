@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/ledger.h"
+
+#include "core/sum.h"
+#include "support.h"
+
+#include <catch2/catch.hpp>
+
+using namespace kuvio;
+
+TEST_CASE("the ledger's rows add up to the whole on random traces and recipes") {
+  std::mt19937_64 random(5);
+  std::uniform_real_distribution<double> unit(0, 1);
+  for (int round = 0; round < 60; ++round) {
+    const MemoryTrace trace = test::random_trace(random, round % 2 ? SampleKind::instant : SampleKind::averaged, round % 3 == 0);
+    if (!(trace.to_s() > trace.from_s())) continue;
+    Recipe recipe;
+    for (int i = 0; i < 4; ++i) {
+      const double low = std::pow(10, -7 + 6 * unit(random)), high = low * 30;
+      recipe.states.push_back({"S" + std::to_string(i), {low, high, low / 2, high * 2}, unit(random) * 0.03, unit(random) * 0.03});
+    }
+    const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, recipe))}}, {});
+    Sum charge, time;
+    for (const LedgerRow& row : ledger.rows) {
+      charge += row.charge;
+      time += row.time_s;
+    }
+    REQUIRE(std::fabs(charge.value() - measure(trace).charge) <= 1e-9 * test::absolute_charge(trace));
+    REQUIRE(time.value() == Approx(trace.to_s() - trace.from_s()).epsilon(1e-9));
+    REQUIRE(ledger.find(kUnassigned));
+    REQUIRE(ledger.missing_s == Approx(measure(trace).missing_s).margin(1e-9));
+  }
+}
+
+namespace {
+/// n rounds of sleep and work; the work of round i draws work[i] for 100 ms.
+MemoryTrace rounds(const std::vector<double>& work) {
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values;
+  for (const double w : work) {
+    values.insert(values.end(), 900, 2e-6);
+    values.insert(values.end(), 100, w);
+  }
+  values.insert(values.end(), 500, 2e-6);
+  trace.append(0, 1, values);
+  return trace;
+}
+const Recipe kTwo{"two", "", {{"Sleep", {-1, 1e-4, -1, 1e-4}, 0, 0}, {"Work", {1e-4, 1, 1e-4, 1}, 0, 0}}};
+}  // namespace
+
+TEST_CASE("visits cut by the capture's ends are in the ledger but not in per-visit figures") {
+  const MemoryTrace trace = rounds({5e-3, 6e-3, 7e-3});
+  const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, kTwo))}}, {{0.001, 1e-8, false}, 3.6, 1e-3});
+  const LedgerRow& work = *ledger.find("Work");
+  CHECK(work.visits == 3);
+  CHECK(work.whole_visits == 3);
+  CHECK(work.charge_per_visit.mean == Approx(0.6e-3));
+  CHECK(work.charge_per_visit.sd == Approx(0.1e-3));
+  CHECK(work.charge_per_visit.freedom == 2);
+  CHECK(*work.peak == 7e-3);
+  CHECK(*work.energy == Approx(3.6 * 1.8e-3));
+  const LedgerRow& sleep = *ledger.find("Sleep");
+  CHECK(sleep.visits == 4);
+  CHECK(sleep.whole_visits == 2);
+  CHECK(*sleep.mean == Approx(2e-6));
+  CHECK(ledger.longest()->state == "Sleep");
+  CHECK(ledger.rows.front().state == "Work");
+}
+
+TEST_CASE("Off stays out of the mean") {
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values(1000, 0.0);
+  values.insert(values.end(), 1000, 4e-3);
+  trace.append(0, 1, values);
+  const Ledger ledger = make_ledger({{&trace, measure_visits(trace, {{kOff, 0, 1, false}, {"Work", 1, 2, false}})}}, {});
+  CHECK(*ledger.mean == Approx(4e-3));
+  CHECK(ledger.off_s == Approx(1));
+  CHECK(ledger.time_s == Approx(2));
+}
+
+TEST_CASE("cycles run from entry to entry") {
+  const MemoryTrace trace = rounds({5e-3, 6e-3, 7e-3});
+  const Cycles c = find_cycles(trace, split(trace, kTwo), "Work");
+  CHECK(c.count == 2);
+  CHECK(c.period.mean == Approx(1.0));
+  CHECK(c.from_s == Approx(0.9));
+  CHECK(c.to_s == Approx(2.9));
+  CHECK(c.charge.mean == Approx((5e-3 + 6e-3) / 2 * 0.1 + 0.9 * 2e-6));
+  CHECK(find_cycles(trace, split(trace, kTwo), "Nowhere").count == 0);
+}
+
+TEST_CASE("the settled level is not lifted by a visit's edges") {
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values(1600, 3e-6);
+  for (std::size_t i = 0; i < 100; ++i) values[i] = 150e-6;
+  for (std::size_t i = 0; i < values.size(); ++i) values[i] += (i % 7) * 1e-9;
+  trace.append(0, 1, values);
+  CHECK(*settled_level(trace, {"Sleep", 0, 1.6, true}) == Approx(3.003e-6).epsilon(1e-3));
+}

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/present.h"
+
+#include <catch2/catch.hpp>
+
+using namespace kuvio;
+
+TEST_CASE("digits are cut to what the uncertainty supports") {
+  CHECK(with_uncertainty(9.3712e-3, 0.0213e-3, "A") == "9.37\u2009±\u20090.02\u2009mA");
+  CHECK(with_uncertainty(9.3712e-3, 0.0123e-3, "A") == "9.371\u2009±\u20090.012\u2009mA");
+  CHECK(with_uncertainty(46.345e-6, 7.2e-6, "A") == "46\u2009±\u20097\u2009µA");
+  CHECK(with_uncertainty(180e-3, 147e-3, "C") == "180\u2009±\u2009150\u2009mC");
+  CHECK(with_uncertainty(20e-9, 40e-9, "A") == "20\u2009±\u200940\u2009nA");
+  CHECK(with_uncertainty(3.14159, 0, "A") == "3.142\u2009A");
+}
+
+TEST_CASE("numbers carry SI prefixes and stay below a thousand") {
+  CHECK(with_prefix(0.00312, "A") == "3.12\u2009mA");
+  CHECK(with_prefix(999.96e-6, "A", 3) == "1.00\u2009mA");
+  CHECK(with_prefix(0, "C") == "0\u2009C");
+  CHECK(with_prefix(-35e-6, "A", 2) == "\u221235\u2009µA");
+  CHECK(signed_prefix(35e-6, "A", 2) == "+35\u2009µA");
+  CHECK(percent(0.37) == "37\u2009%");
+  CHECK(percent(0.0003) == "< 0.1\u2009%");
+}
+
+TEST_CASE("lengths of time are told in people's units") {
+  CHECK(duration(1.204) == "1.204\u2009s");
+  CHECK(duration(3600) == "1\u2009h 00\u2009min");
+  CHECK(life_time(2.8 * 365.25 * 86400) == "2.80\u2009years");
+  CHECK(life_time(-145 * 86400.0) == "\u2212145\u2009days");
+}
