@@ -16,7 +16,7 @@ namespace kuvio::test {
 
 /// A folder that goes with the test.
 class Folder {
- public:
+public:
   Folder() {
     std::string name = (std::filesystem::temp_directory_path() / "kuvio-test-XXXXXX").string();
     path_ = ::mkdtemp(name.data());
@@ -34,15 +34,17 @@ class Folder {
   }
   std::vector<std::string> files() const {
     std::vector<std::string> out;
-    for (const auto& e : std::filesystem::directory_iterator(path_)) out.push_back(e.path().filename().string());
+    for (const auto& e : std::filesystem::directory_iterator(path_))
+      out.push_back(e.path().filename().string());
     return out;
   }
 
- private:
+private:
   std::filesystem::path path_;
 };
 
-/// A random trace: blocks with gaps, evenly spaced or not, levels over seven decades, some of it negative.
+/// A random trace: blocks with gaps, evenly spaced or not, levels over seven decades, some of it
+/// negative.
 inline MemoryTrace random_trace(std::mt19937_64& random, SampleKind kind, bool explicit_times) {
   MemoryTrace out(kind, {1, 1'000'000});
   std::uniform_real_distribution<double> unit(0, 1);
@@ -53,7 +55,8 @@ inline MemoryTrace random_trace(std::mt19937_64& random, SampleKind kind, bool e
     std::vector<double> values(n);
     double level = std::pow(10, -7 + 7 * unit(random));
     for (double& v : values) {
-      if (unit(random) < 0.01) level = std::pow(10, -7 + 7 * unit(random)) * (unit(random) < 0.1 ? -1 : 1);
+      if (unit(random) < 0.01)
+        level = std::pow(10, -7 + 7 * unit(random)) * (unit(random) < 0.1 ? -1 : 1);
       v = level * (1 + 0.05 * (unit(random) - 0.5));
     }
     if (explicit_times) {
@@ -81,7 +84,8 @@ inline double absolute_charge(const Trace& trace) {
     for (std::int64_t i = 0; i < b.count; ++i) {
       double v = 0;
       trace.read(b, i, {&v, 1});
-      sum += std::fabs(v) * trace.time_base().seconds(tick_of(trace, b, i + 1) - tick_of(trace, b, i));
+      sum +=
+          std::fabs(v) * trace.time_base().seconds(tick_of(trace, b, i + 1) - tick_of(trace, b, i));
     }
   }
   return sum;

@@ -15,7 +15,9 @@ constexpr auto kPoll = std::chrono::milliseconds(20);
 }  // namespace
 
 AnalyserInput::AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& settings)
-    : where_(endpoint.text), scpi_(open_link(endpoint), endpoint.text), settings_(settings),
+    : where_(endpoint.text),
+      scpi_(open_link(endpoint), endpoint.text),
+      settings_(settings),
       ring_(static_cast<std::size_t>(std::max(4e6, settings.rate_hz * 8))) {
   identity_ = scpi_.query("*IDN?");
   scpi_.send("*CLS");
@@ -33,7 +35,8 @@ AnalyserInput::AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& s
   scpi_.send(fmt::format("SENS:SWE:TINT {:.9g}", 1 / settings_.rate_hz));
   refuse_on_error("set range, format and rate");
   interval_s_ = scpi_.query_number("SENS:SWE:TINT?");
-  if (!(interval_s_ > 0)) throw Error(Failure::bad_data, "garbled answer", where_, "a logging interval of zero");
+  if (!(interval_s_ > 0))
+    throw Error(Failure::bad_data, "garbled answer", where_, "a logging interval of zero");
   voltage_ = scpi_.query_number("VOLT?");
 }
 
@@ -42,7 +45,8 @@ AnalyserInput::~AnalyserInput() = default;
 void AnalyserInput::refuse_on_error(const std::string& doing) {
   const auto errors = scpi_.errors();
   if (!errors.empty()) {
-    throw Error(Failure::unavailable, "input refused to " + doing, where_, "it answered " + errors.front());
+    throw Error(Failure::unavailable, "input refused to " + doing, where_,
+                "it answered " + errors.front());
   }
 }
 
@@ -54,7 +58,8 @@ std::int64_t AnalyserInput::logged(std::int64_t* oldest) {
     if (oldest) *oldest = std::stoll(answer.substr(0, comma));
     return std::stoll(answer.substr(comma + 1));
   } catch (const std::exception&) {
-    throw Error(Failure::bad_data, "garbled answer", where_, "FETC:ARR:POIN? was answered by \"" + answer.substr(0, 60) + "\"");
+    throw Error(Failure::bad_data, "garbled answer", where_,
+                "FETC:ARR:POIN? was answered by \"" + answer.substr(0, 60) + "\"");
   }
 }
 

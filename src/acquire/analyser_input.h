@@ -4,8 +4,8 @@
 #include "acquire/ring.h"
 #include "acquire/scpi.h"
 
-#include <chrono>
 #include <atomic>
+#include <chrono>
 #include <mutex>
 #include <optional>
 #include <stop_token>
@@ -19,8 +19,8 @@ struct AnalyserSettings {
   double rate_hz = 1000;
   std::optional<double> voltage;        ///< V; left as it is when not given
   std::optional<double> current_limit;  ///< A
-  bool power_on = false;   ///< switch the output on once recording runs
-  bool power_off = false;  ///< and off when it ends
+  bool power_on = false;                ///< switch the output on once recording runs
+  bool power_off = false;               ///< and off when it ends
 };
 
 /// When the output was switched, in samples of the analyser's own clock.
@@ -29,11 +29,12 @@ struct SwitchReport {
   std::int64_t earliest = 0, latest = 0;
 };
 
-/// A supply or analyser that logs its current in arrays, spoken to in SCPI. Its thread fetches what was
-/// logged and hands it to the recorder through a ring.
+/// A supply or analyser that logs its current in arrays, spoken to in SCPI. Its thread fetches what
+/// was logged and hands it to the recorder through a ring.
 class AnalyserInput {
- public:
-  /// Connects, identifies and sets up; switches nothing on. Error when it cannot be reached or refuses.
+public:
+  /// Connects, identifies and sets up; switches nothing on. Error when it cannot be reached or
+  /// refuses.
   AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& settings);
   ~AnalyserInput();
 
@@ -58,7 +59,7 @@ class AnalyserInput {
   std::optional<std::string> failure() const;
   std::vector<std::string> take_notes();
 
- private:
+private:
   void run(const std::stop_token& stop);
   void switch_output(bool on);
   std::int64_t logged(std::int64_t* oldest = nullptr);

@@ -34,7 +34,8 @@ Endpoint parse_endpoint(const std::string& text) {
   Endpoint out;
   out.text = text;
   const auto colon = text.find(':');
-  if (colon == std::string::npos) wrong(text, "it looks like scpi+tcp://HOST:PORT or log+serial:/dev/…");
+  if (colon == std::string::npos)
+    wrong(text, "it looks like scpi+tcp://HOST:PORT or log+serial:/dev/…");
   const std::string scheme = text.substr(0, colon);
   const auto plus = scheme.find('+');
   out.speaks = scheme.substr(0, plus);
@@ -50,8 +51,8 @@ Endpoint parse_endpoint(const std::string& text) {
     out.host = rest.substr(2, split == std::string::npos ? split : split - 2);
     const std::string port = split == std::string::npos || split < 2 ? "" : rest.substr(split + 1);
     const auto [end, failed] = std::from_chars(port.data(), port.data() + port.size(), out.port);
-    if (out.host.empty() || failed != std::errc{} || end != port.data() + port.size() || out.port < 1 ||
-        out.port > 65535) {
+    if (out.host.empty() || failed != std::errc{} || end != port.data() + port.size() ||
+        out.port < 1 || out.port > 65535) {
       wrong(text, "scpi+tcp goes on with //HOST:PORT");
     }
   } else if (out.speaks == "log" && out.over == "serial") {

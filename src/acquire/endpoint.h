@@ -9,12 +9,12 @@ namespace kuvio::acquire {
 /// Where an input or a log is reached, as written: "scpi+tcp://127.0.0.1:5025",
 /// "log+serial:/dev/ttyUSB1?baud=115200".
 struct Endpoint {
-  std::string text;     ///< as written
-  std::string speaks;   ///< scpi, log
-  std::string over;     ///< tcp, serial
-  std::string host;     ///< for tcp
+  std::string text;    ///< as written
+  std::string speaks;  ///< scpi, log
+  std::string over;    ///< tcp, serial
+  std::string host;    ///< for tcp
   int port = 0;
-  std::string path;     ///< for serial
+  std::string path;  ///< for serial
   std::map<std::string, std::string> options;
 };
 

@@ -15,7 +15,7 @@ using std::chrono::milliseconds;
 /// Waits for one asynchronous operation of Asio with a time limit.
 template <typename Stream>
 class StreamLink : public Link {
- public:
+public:
   explicit StreamLink(std::string where) : where_(std::move(where)), stream_(io_) {}
 
   Stream& stream() { return stream_; }
@@ -63,7 +63,7 @@ class StreamLink : public Link {
     return false;
   }
 
- private:
+private:
   [[noreturn]] void lost(const asio::error_code& why) const {
     throw Error(Failure::unavailable, "link lost", where_,
                 why == asio::error::eof ? "the other end hung up" : why.message());
@@ -115,7 +115,8 @@ std::unique_ptr<Link> open_serial(const Endpoint& endpoint) {
                 std::to_string(baud) + " baud: " + failed.message());
   }
   link->stream().set_option(asio::serial_port_base::character_size(8), failed);
-  link->stream().set_option(asio::serial_port_base::flow_control(asio::serial_port_base::flow_control::none), failed);
+  link->stream().set_option(
+      asio::serial_port_base::flow_control(asio::serial_port_base::flow_control::none), failed);
   return link;
 }
 

@@ -13,10 +13,10 @@ namespace kuvio::acquire {
 
 /// A byte stream to an instrument or a device. For one thread.
 class Link {
- public:
+public:
   virtual ~Link() = default;
-  /// Reads what is there, at most out.size() bytes; 0 when nothing came within the time. Throws Error
-  /// (unavailable) when the other end hung up.
+  /// Reads what is there, at most out.size() bytes; 0 when nothing came within the time. Throws
+  /// Error (unavailable) when the other end hung up.
   virtual std::size_t read(std::span<char> out, std::chrono::milliseconds timeout) = 0;
   /// Writes all of it or throws Error (unavailable).
   virtual void write(std::string_view data) = 0;

@@ -19,7 +19,8 @@ void LineCutter::emit(std::vector<DeviceLine>& out) {
     const auto close = line.text.find(']');
     double uptime = 0;
     if (close != std::string::npos) {
-      const auto [end, failed] = std::from_chars(line.text.data() + 1, line.text.data() + close, uptime);
+      const auto [end, failed] =
+          std::from_chars(line.text.data() + 1, line.text.data() + close, uptime);
       if (failed == std::errc{} && end == line.text.data() + close) {
         line.uptime_s = uptime;
         line.text.erase(0, line.text.find_first_not_of(' ', close + 1) == std::string::npos

@@ -20,15 +20,17 @@ struct DeviceLine {
   std::string text;
 };
 
-/// Cuts a device's bytes into lines and takes its own stamps off them. A line longer than 4096 bytes is cut there.
+/// Cuts a device's bytes into lines and takes its own stamps off them. A line longer than 4096
+/// bytes is cut there.
 class LineCutter {
- public:
+public:
   explicit LineCutter(bool stamped) : stamped_(stamped) {}
-  void take(std::string_view bytes, std::chrono::steady_clock::time_point when, std::vector<DeviceLine>& out);
+  void take(std::string_view bytes, std::chrono::steady_clock::time_point when,
+            std::vector<DeviceLine>& out);
   /// What is left without an end of line.
   void finish(std::vector<DeviceLine>& out);
 
- private:
+private:
   void emit(std::vector<DeviceLine>& out);
   bool stamped_;
   std::string line_;
@@ -37,7 +39,7 @@ class LineCutter {
 
 /// The device's own text over a serial line, both ways.
 class LogInput {
- public:
+public:
   /// Opens the line and begins to listen. Error (unavailable) when it cannot be opened.
   explicit LogInput(const Endpoint& endpoint);
 
@@ -47,7 +49,7 @@ class LogInput {
   void stop();
   std::optional<std::string> failure() const;
 
- private:
+private:
   void run(const std::stop_token& stop);
 
   std::unique_ptr<Link> link_;

@@ -16,7 +16,8 @@ namespace {
 using Clock = std::chrono::steady_clock;
 constexpr auto kFlushEvery = std::chrono::milliseconds(250);
 constexpr auto kIdle = std::chrono::milliseconds(10);
-constexpr float kNotANumber = 9.905e37F, kOverRange = 9.8e37F;  // SCPI-1999, 7.2.1.4: 9.91E37 and 9.9E37
+constexpr float kNotANumber = 9.905e37F,
+                kOverRange = 9.8e37F;  // SCPI-1999, 7.2.1.4: 9.91E37 and 9.9E37
 
 enum class Sort { good, over_range, not_a_number };
 
@@ -27,23 +28,27 @@ Sort sort_of(float value) {
 }
 
 class Recording {
- public:
+public:
   Recording(book::Book& book, const RecordSettings& settings)
       : settings_(settings), analyser_(settings.analyser, settings.setup) {
     if (settings.log) log_ = std::make_unique<LogInput>(*settings.log);
     std::tie(base_, period_) = time_base_for(analyser_.interval_s());
-    if (settings.seconds > 0) last_sample_ = std::llround(settings.seconds / analyser_.interval_s());
+    if (settings.seconds > 0)
+      last_sample_ = std::llround(settings.seconds / analyser_.interval_s());
     sends_.assign(settings.sends.begin(), settings.sends.end());
-    std::stable_sort(sends_.begin(), sends_.end(), [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
+    std::stable_sort(sends_.begin(), sends_.end(),
+                     [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
     book::CaptureSpec spec{settings.name, settings.build, settings.conditions, false};
     spec.conditions["input"] = analyser_.identity();
     spec.conditions["range"] = "automatic";
     spec.conditions["rate"] = fmt::format("{:g} Hz", 1 / analyser_.interval_s());
-    if (analyser_.voltage()) spec.conditions["voltage"] = fmt::format("{:g} V", *analyser_.voltage());
+    if (analyser_.voltage())
+      spec.conditions["voltage"] = fmt::format("{:g} V", *analyser_.voltage());
     if (settings.setup.current_limit) {
       spec.conditions["current_limit"] = fmt::format("{:g} A", *settings.setup.current_limit);
     }
-    if (settings.time_scale != 1) spec.conditions["time_scale"] = fmt::format("{:g}", settings.time_scale);
+    if (settings.time_scale != 1)
+      spec.conditions["time_scale"] = fmt::format("{:g}", settings.time_scale);
     book::ChannelInfo current;
     current.name = "I";
     current.kind = SampleKind::averaged;
@@ -55,11 +60,13 @@ class Recording {
     result_.capture = writer_->id();
     if (analyser_.found_on()) {
       writer_->event({"output_found_on", 0, 0, "the output was already on"});
-      if (settings.setup.power_on) result_.warnings.push_back("the output was already on: no inrush is recorded");
+      if (settings.setup.power_on)
+        result_.warnings.push_back("the output was already on: no inrush is recorded");
     }
   }
 
-  RecordResult run(const std::stop_token& stop, const std::function<void(const RecordProgress&)>& progress) {
+  RecordResult run(const std::stop_token& stop,
+                   const std::function<void(const RecordProgress&)>& progress) {
     try {
       analyser_.start();
     } catch (...) {
@@ -69,7 +76,8 @@ class Recording {
     std::string reason = "stopped";
     auto flushed = Clock::now();
     while (true) {
-      const bool ended = analyser_.ended();  // asked before draining: what came until then is drained
+      const bool ended =
+          analyser_.ended();  // asked before draining: what came until then is drained
       const bool busy = drain_samples();
       take_switches();
       drain_log();
@@ -95,11 +103,12 @@ class Recording {
     return result_;
   }
 
- private:
+private:
   double recorded_s() const { return base_.seconds(next_ * period_); }
   bool complete() const { return last_sample_ > 0 && next_ >= last_sample_; }
 
-  void finish(const std::string& reason, const std::function<void(const RecordProgress&)>& progress) {
+  void finish(const std::string& reason,
+              const std::function<void(const RecordProgress&)>& progress) {
     analyser_.stop();
     if (log_) {
       log_->stop();
@@ -115,8 +124,8 @@ class Recording {
     for (const std::string& note : analyser_.take_notes()) result_.warnings.push_back(note);
     if (result_.interrupted) {
       writer_->event({"input_lost", recorded_s(), recorded_s(), reason});
-      result_.warnings.push_back(fmt::format("{}; {} saved; the output may still be on: check it", reason,
-                                             duration(recorded_s())));
+      result_.warnings.push_back(fmt::format("{}; {} saved; the output may still be on: check it",
+                                             reason, duration(recorded_s())));
     }
     result_.end_reason = reason;
     writer_->finish(reason, result_.interrupted);
@@ -132,7 +141,8 @@ class Recording {
       if (packet->index > next_) lost(packet->index);
       std::size_t n = packet->values.size();
       if (last_sample_ > 0) {
-        n = static_cast<std::size_t>(std::clamp<std::int64_t>(last_sample_ - packet->index, 0, static_cast<std::int64_t>(n)));
+        n = static_cast<std::size_t>(std::clamp<std::int64_t>(last_sample_ - packet->index, 0,
+                                                              static_cast<std::int64_t>(n)));
       }
       take_values(packet->index, std::span<const float>(packet->values).first(n));
       next_ = packet->index + static_cast<std::int64_t>(n);
@@ -145,7 +155,8 @@ class Recording {
     close_flag();
     writer_->flag(0, {Flag::dropped, time_of(next_), time_of(until), until - next_});
     writer_->event({"samples_lost", time_of(next_), time_of(until), "the input's memory overran"});
-    result_.warnings.push_back(fmt::format("{} samples lost at {}", until - next_, duration(time_of(next_))));
+    result_.warnings.push_back(
+        fmt::format("{} samples lost at {}", until - next_, duration(time_of(next_))));
     next_ = until;
   }
 
@@ -159,7 +170,8 @@ class Recording {
       const auto count = static_cast<std::int64_t>(end - at);
       if (sort == Sort::good) {
         close_flag();
-        buffer_.assign(values.begin() + static_cast<std::ptrdiff_t>(at), values.begin() + static_cast<std::ptrdiff_t>(end));
+        buffer_.assign(values.begin() + static_cast<std::ptrdiff_t>(at),
+                       values.begin() + static_cast<std::ptrdiff_t>(end));
         writer_->append(0, first * period_, period_, buffer_);
         if (anchor_watch_) watch_for_rise(first);
         samples_ += count;
@@ -191,7 +203,8 @@ class Recording {
 
   void take_switches() {
     for (const SwitchReport& s : analyser_.take_switches()) {
-      writer_->event({s.on ? "output_on" : "output_off", time_of(s.earliest), time_of(s.latest), ""});
+      writer_->event(
+          {s.on ? "output_on" : "output_off", time_of(s.earliest), time_of(s.latest), ""});
       if (s.on && !power_on_) {
         power_on_ = s;
         anchor_watch_ = true;
@@ -201,8 +214,8 @@ class Recording {
   }
 
   // --- the device's own clock ------------------------------------------------------------------
-  // A log that carries the device's uptime is laid on the capture's axis by the moment it got power: the first
-  // rise of the current after the output was switched on.
+  // A log that carries the device's uptime is laid on the capture's axis by the moment it got
+  // power: the first rise of the current after the output was switched on.
   void watch_for_rise(std::int64_t first) {
     for (std::size_t i = 0; i < buffer_.size() && anchor_watch_; ++i) {
       const std::int64_t at = first + static_cast<std::int64_t>(i);
@@ -215,8 +228,10 @@ class Recording {
     }
   }
   void replay_for_rise() {
-    // Samples since the switch may have been taken before the report of it was: what is at hand is looked through.
-    if (!buffer_.empty() && next_ > power_on_->earliest) watch_for_rise(next_ - static_cast<std::int64_t>(buffer_.size()));
+    // Samples since the switch may have been taken before the report of it was: what is at hand is
+    // looked through.
+    if (!buffer_.empty() && next_ > power_on_->earliest)
+      watch_for_rise(next_ - static_cast<std::int64_t>(buffer_.size()));
   }
   void anchor(double t) {
     anchor_watch_ = false;
@@ -228,11 +243,16 @@ class Recording {
   void drain_log() {
     if (!log_) return;
     for (DeviceLine& line : log_->take()) {
-      const double wall = std::chrono::duration<double>(line.arrived - analyser_.started()).count() * settings_.time_scale;
+      const double wall =
+          std::chrono::duration<double>(line.arrived - analyser_.started()).count() *
+          settings_.time_scale;
       if (line.uptime_s && !boot_at_) {
         if (!power_on_ && !settings_.setup.power_on) {
-          boot_at_ = wall - *line.uptime_s;  // it was running before: its first line's arrival is all there is
-          result_.warnings.push_back("the device was already running: its log is placed by the arrival of the first line");
+          boot_at_ =
+              wall -
+              *line.uptime_s;  // it was running before: its first line's arrival is all there is
+          result_.warnings.push_back(
+              "the device was already running: its log is placed by the arrival of the first line");
         } else {
           held_.push_back(std::move(line));
           continue;
@@ -281,7 +301,8 @@ class Recording {
 
 std::pair<TimeBase, std::int64_t> time_base_for(double interval_s) {
   const double rate = 1 / interval_s;
-  if (rate >= 1 && std::fabs(rate - std::round(rate)) < 1e-9 * rate) return {{1, std::llround(rate)}, 1};
+  if (rate >= 1 && std::fabs(rate - std::round(rate)) < 1e-9 * rate)
+    return {{1, std::llround(rate)}, 1};
   return {{1, 1'000'000'000}, std::max<std::int64_t>(1, std::llround(interval_s * 1e9))};
 }
 

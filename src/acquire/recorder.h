@@ -25,9 +25,9 @@ struct RecordSettings {
   Endpoint analyser;
   std::optional<Endpoint> log;
   AnalyserSettings setup;
-  double seconds = 0;           ///< of the capture's own time; 0: until stopped
-  double time_scale = 1;        ///< capture seconds per real second (a simulated bench may run faster)
-  std::string accuracy;         ///< of the current, as written; "" when not known
+  double seconds = 0;     ///< of the capture's own time; 0: until stopped
+  double time_scale = 1;  ///< capture seconds per real second (a simulated bench may run faster)
+  std::string accuracy;   ///< of the current, as written; "" when not known
   std::vector<ScheduledLine> sends;
   Conditions conditions;
 };
@@ -39,21 +39,22 @@ struct RecordProgress {
 
 struct RecordResult {
   std::int64_t capture = 0;
-  bool interrupted = false;      ///< an input died before the end
+  bool interrupted = false;  ///< an input died before the end
   std::string end_reason;
   std::vector<std::string> warnings;
 };
 
-/// Records one capture into a book: samples from the analyser's ring, the device's log, what happened to the
-/// output, all on the analyser's clock, flushed four times a second.
+/// Records one capture into a book: samples from the analyser's ring, the device's log, what
+/// happened to the output, all on the analyser's clock, flushed four times a second.
 ///
-/// Runs in the calling thread until `seconds` are recorded, `stop` is requested or the analyser is lost; what
-/// was recorded until then is in the book in every case. Throws Error when the inputs cannot be set up (then
-/// nothing was written) or the book cannot be written any further.
+/// Runs in the calling thread until `seconds` are recorded, `stop` is requested or the analyser is
+/// lost; what was recorded until then is in the book in every case. Throws Error when the inputs
+/// cannot be set up (then nothing was written) or the book cannot be written any further.
 RecordResult record(book::Book& book, const RecordSettings& settings, const std::stop_token& stop,
                     const std::function<void(const RecordProgress&)>& progress = {});
 
-/// Exact time base and period for a logging interval: 1/rate where the rate is whole, else nanoseconds.
+/// Exact time base and period for a logging interval: 1/rate where the rate is whole, else
+/// nanoseconds.
 std::pair<TimeBase, std::int64_t> time_base_for(double interval_s);
 
 }  // namespace kuvio::acquire

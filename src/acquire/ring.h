@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <atomic>
 #include <boost/lockfree/spsc_queue.hpp>
+
+#include <atomic>
 #include <cstdint>
 #include <memory>
 #include <vector>
@@ -15,10 +16,11 @@ struct Packet {
   std::vector<float> values;
 };
 
-/// Lock-free ring between one input thread and the recorder. Bounded in samples: an input whose ring is full
-/// leaves the samples with the instrument and tries again; what the instrument then loses it reports.
+/// Lock-free ring between one input thread and the recorder. Bounded in samples: an input whose
+/// ring is full leaves the samples with the instrument and tries again; what the instrument then
+/// loses it reports.
 class SampleRing {
- public:
+public:
   explicit SampleRing(std::size_t max_samples) : max_samples_(max_samples) {}
   ~SampleRing() {
     while (pop()) {
@@ -28,7 +30,8 @@ class SampleRing {
   SampleRing& operator=(const SampleRing&) = delete;
 
   bool has_room(std::size_t samples) const {
-    return held_.load(std::memory_order_acquire) + samples <= max_samples_ && queue_.write_available() > 0;
+    return held_.load(std::memory_order_acquire) + samples <= max_samples_ &&
+           queue_.write_available() > 0;
   }
   /// Requires has_room.
   void push(Packet packet) {
@@ -43,7 +46,7 @@ class SampleRing {
     return std::unique_ptr<Packet>(raw);
   }
 
- private:
+private:
   std::size_t max_samples_;
   std::atomic<std::size_t> held_{0};
   boost::lockfree::spsc_queue<Packet*, boost::lockfree::capacity<4096>> queue_;

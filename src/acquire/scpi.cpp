@@ -20,7 +20,8 @@ void Scpi::fill(const std::string& message) {
   std::array<char, 65536> buffer;
   const std::size_t n = link_->read(buffer, kPatience);
   if (n == 0) {
-    throw Error(Failure::unavailable, "input stopped answering", where_, "no answer to " + message + " within 5 s");
+    throw Error(Failure::unavailable, "input stopped answering", where_,
+                "no answer to " + message + " within 5 s");
   }
   in_.append(buffer.data(), n);
 }
@@ -37,7 +38,8 @@ std::string Scpi::query(const std::string& message) {
   std::size_t end = 0;
   while ((end = in_.find('\n')) == std::string::npos) {
     if (in_.size() > kLongestLine) {
-      throw Error(Failure::bad_data, "garbled answer", where_, "no end of line in the answer to " + message);
+      throw Error(Failure::bad_data, "garbled answer", where_,
+                  "no end of line in the answer to " + message);
     }
     fill(message);
   }
@@ -53,7 +55,8 @@ double Scpi::query_number(const std::string& message) {
   double value = 0;
   const auto [end, failed] = std::from_chars(begin, answer.c_str() + answer.size(), value);
   if (failed != std::errc{} || end == begin) {
-    throw Error(Failure::bad_data, "garbled answer", where_, message + " was answered by \"" + answer.substr(0, 60) + "\"");
+    throw Error(Failure::bad_data, "garbled answer", where_,
+                message + " was answered by \"" + answer.substr(0, 60) + "\"");
   }
   return value;
 }
@@ -64,11 +67,13 @@ std::vector<float> Scpi::query_floats(const std::string& message) {
     throw Error(Failure::bad_data, "garbled answer", where_, message + ": " + why);
   };
   const std::string head = take(2, message);
-  if (head[0] != '#' || head[1] < '1' || head[1] > '9') garbled("a definite-length block was expected");
+  if (head[0] != '#' || head[1] < '1' || head[1] > '9')
+    garbled("a definite-length block was expected");
   const std::string digits = take(static_cast<std::size_t>(head[1] - '0'), message);
   std::size_t length = 0;
   const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), length);
-  if (failed != std::errc{} || end != digits.data() + digits.size()) garbled("the block's length is no number");
+  if (failed != std::errc{} || end != digits.data() + digits.size())
+    garbled("the block's length is no number");
   if (length > kLargestBlock || length % 4 != 0) garbled("a block of " + digits + " bytes");
   const std::string data = take(length, message);
   if (take(1, message) == "\r") take(1, message);

@@ -11,8 +11,9 @@ namespace kuvio::acquire {
 
 /// A conversation in SCPI (IEEE 488.2) over a link. For one thread.
 class Scpi {
- public:
-  Scpi(std::unique_ptr<Link> link, std::string where) : link_(std::move(link)), where_(std::move(where)) {}
+public:
+  Scpi(std::unique_ptr<Link> link, std::string where)
+      : link_(std::move(link)), where_(std::move(where)) {}
 
   /// Sends a program message that has no answer.
   void send(const std::string& message);
@@ -26,7 +27,7 @@ class Scpi {
   /// Reads the error queue until it is empty; what stood in it, oldest first.
   std::vector<std::string> errors();
 
- private:
+private:
   void fill(const std::string& message);
   std::string take(std::size_t bytes, const std::string& message);
 

@@ -21,7 +21,8 @@ int CapturesModel::rowCount(const QModelIndex& parent) const {
 }
 
 const CaptureRow* CapturesModel::row(int index) const {
-  return book_ && index >= 0 && index < rowCount() ? &book_->rows[static_cast<std::size_t>(index)] : nullptr;
+  return book_ && index >= 0 && index < rowCount() ? &book_->rows[static_cast<std::size_t>(index)]
+                                                   : nullptr;
 }
 
 int CapturesModel::rowOf(qint64 id) const {
@@ -34,24 +35,35 @@ int CapturesModel::rowOf(qint64 id) const {
 QVariant CapturesModel::data(const QModelIndex& index, int role) const {
   const CaptureRow* r = row(index.row());
   if (!index.isValid() || !r) return {};
-  const QString name = QString::fromStdString(r->info.name), build = QString::fromStdString(r->info.build);
+  const QString name = QString::fromStdString(r->info.name),
+                build = QString::fromStdString(r->info.build);
   switch (role) {
-    case Qt::DisplayRole: return name;
+    case Qt::DisplayRole:
+      return name;
     case Qt::AccessibleTextRole:
-      return QStringLiteral("%1, %2, %3%4").arg(name, build, QString::fromStdString(duration(r->info.duration_s())), r->info.interrupted ? tr(", interrupted") : QString());
+      return QStringLiteral("%1, %2, %3%4")
+          .arg(name, build, QString::fromStdString(duration(r->info.duration_s())),
+               r->info.interrupted ? tr(", interrupted") : QString());
     case Qt::ToolTipRole: {
       QStringList lines;
-      for (const auto& [key, value] : r->info.conditions) lines << QStringLiteral("%1: %2").arg(QString::fromStdString(key), QString::fromStdString(value));
-      if (!r->info.end_reason.empty()) lines << tr("ended: %1").arg(QString::fromStdString(r->info.end_reason));
+      for (const auto& [key, value] : r->info.conditions)
+        lines << QStringLiteral("%1: %2").arg(QString::fromStdString(key),
+                                              QString::fromStdString(value));
+      if (!r->info.end_reason.empty())
+        lines << tr("ended: %1").arg(QString::fromStdString(r->info.end_reason));
       return lines.join(QLatin1Char('\n'));
     }
-    case IdRole: return static_cast<qlonglong>(r->info.id);
-    case InkRole: return static_cast<int>(r->ink);
-    default: return {};
+    case IdRole:
+      return static_cast<qlonglong>(r->info.id);
+    case InkRole:
+      return static_cast<int>(r->ink);
+    default:
+      return {};
   }
 }
 
-void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
+                            const QModelIndex& index) const {
   const auto* model = qobject_cast<const CapturesModel*>(index.model());
   const CaptureRow* row = model ? model->row(index.row()) : nullptr;
   if (!row) return;
@@ -74,27 +86,35 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   painter->setFont(Theme::baseFont(13, QFont::DemiBold));
   painter->setPen(t.text());
   const QString name = QString::fromStdString(row->info.name);
-  painter->drawText(QRectF(in.left(), in.top(), in.width() - 70, 16), Qt::AlignLeft | Qt::AlignVCenter,
-                    QFontMetrics(painter->font()).elidedText(name, Qt::ElideRight, static_cast<int>(in.width() - 70)));
+  painter->drawText(QRectF(in.left(), in.top(), in.width() - 70, 16),
+                    Qt::AlignLeft | Qt::AlignVCenter,
+                    QFontMetrics(painter->font())
+                        .elidedText(name, Qt::ElideRight, static_cast<int>(in.width() - 70)));
   if (row->info.recording || row->info.interrupted) {
     painter->setFont(Theme::baseFont(11));
     painter->setPen(t.accent());
-    painter->drawText(QRectF(in.right() - 70, in.top(), 70, 16), Qt::AlignRight | Qt::AlignVCenter,
-                      row->info.recording ? QObject::tr("● recording") : QObject::tr("interrupted"));
+    painter->drawText(
+        QRectF(in.right() - 70, in.top(), 70, 16), Qt::AlignRight | Qt::AlignVCenter,
+        row->info.recording ? QObject::tr("● recording") : QObject::tr("interrupted"));
   }
   paintSketch(*painter, QRectF(in.left(), in.top() + 22, in.width(), 28), row->thumbnail, ink);
   const double from = row->info.from_s(), whole = row->info.duration_s();
   if (whole > 0) {
     for (const Visit& v : row->visits) {
-      const QRectF stretch(in.left() + (v.from_s - from) / whole * in.width(), in.top() + 54, std::max(0.6, v.length_s() / whole * in.width()), 5);
+      const QRectF stretch(in.left() + (v.from_s - from) / whole * in.width(), in.top() + 54,
+                           std::max(0.6, v.length_s() / whole * in.width()), 5);
       painter->fillRect(stretch, t.fill(v.state, row->fills));
     }
   }
   painter->setFont(Theme::baseFont(11));
   painter->setPen(t.muted());
-  const QDateTime started = QDateTime::fromString(QString::fromStdString(row->info.started_utc), Qt::ISODateWithMs).toLocalTime();
-  painter->drawText(QRectF(in.left(), in.top() + 63, in.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
-                    QStringLiteral("%1 · %2").arg(started.toString(QStringLiteral("HH:mm")), QString::fromStdString(duration(whole))));
+  const QDateTime started =
+      QDateTime::fromString(QString::fromStdString(row->info.started_utc), Qt::ISODateWithMs)
+          .toLocalTime();
+  painter->drawText(QRectF(in.left(), in.top() + 63, in.width(), 16),
+                    Qt::AlignLeft | Qt::AlignVCenter,
+                    QStringLiteral("%1 · %2").arg(started.toString(QStringLiteral("HH:mm")),
+                                                  QString::fromStdString(duration(whole))));
   painter->restore();
 }
 

@@ -12,7 +12,7 @@ namespace kuvio::app {
 /// Captures of the open book, in the order they were made.
 class CapturesModel : public QAbstractListModel {
   Q_OBJECT
- public:
+public:
   enum Role { IdRole = Qt::UserRole, InkRole };
   using QAbstractListModel::QAbstractListModel;
   void setBook(const BookViewPtr& book);
@@ -21,17 +21,20 @@ class CapturesModel : public QAbstractListModel {
   const CaptureRow* row(int index) const;
   int rowOf(qint64 id) const;
 
- private:
+private:
   BookViewPtr book_;
 };
 
 /// A thumbnail of the trace, its states, length, time and whether it was interrupted.
 class CaptureDelegate : public QStyledItemDelegate {
   Q_OBJECT
- public:
+public:
   using QStyledItemDelegate::QStyledItemDelegate;
-  void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
-  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {180, 104}; }
+  void paint(QPainter* painter, const QStyleOptionViewItem& option,
+             const QModelIndex& index) const override;
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override {
+    return {180, 104};
+  }
 };
 
 }  // namespace kuvio::app

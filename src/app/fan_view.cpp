@@ -15,10 +15,12 @@
 
 namespace kuvio::app {
 
-FanView::FanView(ViewState& view, Session& session, QWidget* parent) : QWidget(parent), view_(view) {
+FanView::FanView(ViewState& view, Session& session, QWidget* parent)
+    : QWidget(parent), view_(view) {
   setObjectName(QStringLiteral("fan"));
   setAccessibleName(tr("States by time and by charge"));
-  setAccessibleDescription(tr("Each visit's stretch of time above, its share of the charge below."));
+  setAccessibleDescription(
+      tr("Each visit's stretch of time above, its share of the charge below."));
   setMouseTracking(true);
   setFixedHeight(132);
   connect(&session, &Session::frameReady, this, [this](const FramePtr& frame) {
@@ -31,7 +33,8 @@ FanView::FanView(ViewState& view, Session& session, QWidget* parent) : QWidget(p
     fan_ = {};
     update();
   });
-  for (const auto signal : {&ViewState::visitChanged, &ViewState::pointedChanged, &ViewState::rangeChanged}) {
+  for (const auto signal :
+       {&ViewState::visitChanged, &ViewState::pointedChanged, &ViewState::rangeChanged}) {
     connect(&view_, signal, this, qOverload<>(&QWidget::update));
   }
 }
@@ -49,13 +52,15 @@ const FanBand* FanView::band(int visit) const {
 QRectF FanView::ribbonRect(int visit) const {
   const FanBand* b = band(visit);
   if (!b) return {};
-  return {left() + b->time_from * span(), rows_.ribbon, (b->time_to - b->time_from) * span(), rows_.ribbon_end - rows_.ribbon};
+  return {left() + b->time_from * span(), rows_.ribbon, (b->time_to - b->time_from) * span(),
+          rows_.ribbon_end - rows_.ribbon};
 }
 
 QRectF FanView::chargeRect(int visit) const {
   const FanBand* b = band(visit);
   if (!b) return {};
-  return {left() + b->charge_from * span(), rows_.charge, (b->charge_to - b->charge_from) * span(), rows_.charge_end - rows_.charge};
+  return {left() + b->charge_from * span(), rows_.charge, (b->charge_to - b->charge_from) * span(),
+          rows_.charge_end - rows_.charge};
 }
 
 QPainterPath FanView::shape(const FanBand& b) const {
@@ -82,13 +87,15 @@ int FanView::visitAt(const QPointF& place) const {
       if (share >= b.charge_from && share < b.charge_to) return static_cast<int>(b.visit);
     }
   } else {
-    // Bands cross nowhere, but thin ones are drawn over wide ones: the narrowest that holds the place is meant.
+    // Bands cross nowhere, but thin ones are drawn over wide ones: the narrowest that holds the
+    // place is meant.
     const FanBand* best = nullptr;
     double narrowest = 1e9;
     for (const FanBand& b : fan_.bands) {
       const double s = (place.y() - rows_.ribbon_end) / (rows_.charge - rows_.ribbon_end);
       const double ease = s * s * (3 - 2 * s);
-      const double a = b.time_from + (b.charge_from - b.time_from) * ease, e = b.time_to + (b.charge_to - b.time_to) * ease;
+      const double a = b.time_from + (b.charge_from - b.time_from) * ease,
+                   e = b.time_to + (b.charge_to - b.time_to) * ease;
       if (share >= a && share < e && e - a < narrowest) {
         best = &b;
         narrowest = e - a;
@@ -123,27 +130,32 @@ void FanView::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(12, QFont::DemiBold));
   painter.setPen(t.text());
   const auto caption = [&](double y0, double y1, const QString& text) {
-    painter.drawText(QRectF(0, y0, kLaneLeft - 10, y1 - y0), Qt::AlignVCenter | Qt::AlignRight, text);
+    painter.drawText(QRectF(0, y0, kLaneLeft - 10, y1 - y0), Qt::AlignVCenter | Qt::AlignRight,
+                     text);
   };
   caption(rows_.ribbon, rows_.ribbon_end, tr("states"));
   caption(rows_.charge, rows_.charge_end, tr("charge"));
   if (!view_.capture() || view_.capture()->visits.empty()) {
     painter.setFont(Theme::baseFont(13));
     painter.setPen(t.muted());
-    painter.drawText(QRectF(left(), 0, span(), height()), Qt::AlignCenter,
-                     view_.capture() ? tr("Not split into states yet. Open a recipe (Ctrl+R)") : QString());
+    painter.drawText(
+        QRectF(left(), 0, span(), height()), Qt::AlignCenter,
+        view_.capture() ? tr("Not split into states yet. Open a recipe (Ctrl+R)") : QString());
     return;
   }
   painter.setFont(Theme::baseFont(12));
   const auto& visits = view_.capture()->visits;
   const std::string picked = view_.pickedState();
   painter.setRenderHint(QPainter::Antialiasing);
-  const auto wider = [](const QRectF& r) { return QRectF(r.x(), r.y(), std::max(0.7, r.width()), r.height()); };
+  const auto wider = [](const QRectF& r) {
+    return QRectF(r.x(), r.y(), std::max(0.7, r.width()), r.height());
+  };
   // The wide bands first, so that a short visit stays in sight.
   std::vector<const FanBand*> order;
   for (const FanBand& b : fan_.bands) order.push_back(&b);
   std::stable_sort(order.begin(), order.end(), [](const FanBand* a, const FanBand* b) {
-    return a->time_to - a->time_from + a->charge_to - a->charge_from > b->time_to - b->time_from + b->charge_to - b->charge_from;
+    return a->time_to - a->time_from + a->charge_to - a->charge_from >
+           b->time_to - b->time_from + b->charge_to - b->charge_from;
   });
   for (const FanBand* b : order) {
     const int index = static_cast<int>(b->visit);
@@ -165,7 +177,8 @@ void FanView::paintEvent(QPaintEvent*) {
   for (const int index : {view_.pointed(), view_.visit()}) {
     const FanBand* b = index == ViewState::kNone ? nullptr : band(index);
     if (!b) continue;
-    painter.setPen(QPen(index == view_.visit() ? t.focus() : t.border(), index == view_.visit() ? 1.6 : 1.0));
+    painter.setPen(
+        QPen(index == view_.visit() ? t.focus() : t.border(), index == view_.visit() ? 1.6 : 1.0));
     painter.setBrush(Qt::NoBrush);
     QPainterPath outline = shape(*b);
     outline.addRect(wider(ribbonRect(index)));
@@ -184,8 +197,10 @@ void FanView::mouseMoveEvent(QMouseEvent* event) {
     return;
   }
   const VisitFigures& f = view_.capture()->visits[static_cast<std::size_t>(visit)];
-  setToolTip(QStringLiteral("%1  %2  %3").arg(QString::fromStdString(f.visit.state), QString::fromStdString(duration(f.visit.length_s())),
-                                              QString::fromStdString(with_prefix(f.charge, "C", 3))));
+  setToolTip(QStringLiteral("%1  %2  %3")
+                 .arg(QString::fromStdString(f.visit.state),
+                      QString::fromStdString(duration(f.visit.length_s())),
+                      QString::fromStdString(with_prefix(f.charge, "C", 3))));
 }
 
 void FanView::mousePressEvent(QMouseEvent* event) {

@@ -7,11 +7,12 @@
 
 namespace kuvio::app {
 
-/// The fan: above the ribbon of states laid out by time, below the same visits by charge, each visit's two stretches
-/// joined by a band in its state's fill. Pointing lights a visit, a click picks it, a double-click zooms to it.
+/// The fan: above the ribbon of states laid out by time, below the same visits by charge, each
+/// visit's two stretches joined by a band in its state's fill. Pointing lights a visit, a click
+/// picks it, a double-click zooms to it.
 class FanView : public QWidget {
   Q_OBJECT
- public:
+public:
   FanView(ViewState& view, Session& session, QWidget* parent = nullptr);
 
   QSize sizeHint() const override { return {600, 132}; }
@@ -21,14 +22,14 @@ class FanView : public QWidget {
   QRectF ribbonRect(int visit) const;
   QRectF chargeRect(int visit) const;
 
- protected:
+protected:
   void paintEvent(QPaintEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseDoubleClickEvent(QMouseEvent* event) override;
   void leaveEvent(QEvent* event) override;
 
- private:
+private:
   struct Rows {
     double ribbon = 4, ribbon_end = 28, charge = 96, charge_end = 120;
   };

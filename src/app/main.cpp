@@ -18,12 +18,17 @@ int main(int argc, char** argv) {
   QApplication::setOrganizationName(QStringLiteral("Kuvio"));
   QApplication::setApplicationVersion(QStringLiteral(KUVIO_VERSION));
   QCommandLineParser parser;
-  parser.setApplicationDescription(QStringLiteral("Capture current, split it into states, account for the charge, compare builds."));
+  parser.setApplicationDescription(QStringLiteral(
+      "Capture current, split it into states, account for the charge, compare builds."));
   parser.addHelpOption();
   parser.addVersionOption();
-  parser.addPositionalArgument(QStringLiteral("book"), QStringLiteral("the book to open (*.kuvio)"), QStringLiteral("[book]"));
-  const QCommandLineOption night(QStringLiteral("night"), QStringLiteral("Begin in the night theme."));
-  const QCommandLineOption timing(QStringLiteral("time-start"), QStringLiteral("Print how long the start took, in ms, and quit."));
+  parser.addPositionalArgument(QStringLiteral("book"), QStringLiteral("the book to open (*.kuvio)"),
+                               QStringLiteral("[book]"));
+  const QCommandLineOption night(QStringLiteral("night"),
+                                 QStringLiteral("Begin in the night theme."));
+  const QCommandLineOption timing(
+      QStringLiteral("time-start"),
+      QStringLiteral("Print how long the start took, in ms, and quit."));
   parser.addOption(night);
   parser.addOption(timing);
   parser.process(application);
@@ -44,6 +49,7 @@ int main(int argc, char** argv) {
       QObject::connect(&window, &MainWindow::ready, &window, report, Qt::QueuedConnection);
     }
   }
-  if (!parser.positionalArguments().isEmpty()) window.openBook(parser.positionalArguments().constFirst());
+  if (!parser.positionalArguments().isEmpty())
+    window.openBook(parser.positionalArguments().constFirst());
   return QApplication::exec();
 }

@@ -41,7 +41,8 @@ QLabel* heading(const QString& text, QWidget* parent) {
 
 /// A moment with as many digits as a span of this width can use.
 QString moment(double t, double width) {
-  const int decimals = std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(width, 1e-9)))) + 3, 3, 9);
+  const int decimals =
+      std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(width, 1e-9)))) + 3, 3, 9);
   return QString::number(t, 'f', decimals);
 }
 
@@ -160,7 +161,8 @@ QWidget* MainWindow::makeMiddle() {
   ledger_ = new NotebookTable(QStringLiteral("ledger"), tr("Ledger"), 24, box);
   ledger_->setModel(ledger_model_);
   auto* header = ledger_->horizontalHeader();
-  for (int i = 0; i < LedgerModel::Columns; ++i) header->setSectionResizeMode(i, QHeaderView::Interactive);
+  for (int i = 0; i < LedgerModel::Columns; ++i)
+    header->setSectionResizeMode(i, QHeaderView::Interactive);
   const int widths[] = {122, 50, 98, 130, 130, 100, 118, 72};
   for (int i = 0; i < LedgerModel::Columns; ++i) ledger_->setColumnWidth(i, widths[i]);
   header->setSectionResizeMode(LedgerModel::Share, QHeaderView::Stretch);
@@ -204,7 +206,9 @@ QWidget* MainWindow::makeLog() {
   log_->horizontalHeader()->setStretchLastSection(true);
   log_->setColumnWidth(LogModel::Time, 68);
   column->addWidget(log_);
-  log_empty_ = new QLabel(tr("No device log in this capture. Record with a log input to see the device's own lines here."), box);
+  log_empty_ = new QLabel(tr("No device log in this capture. Record with a log input to see the "
+                             "device's own lines here."),
+                          box);
   log_empty_->setWordWrap(true);
   log_empty_->setForegroundRole(QPalette::PlaceholderText);
   log_empty_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
@@ -236,7 +240,9 @@ QWidget* MainWindow::makeEmpty() {
   title->setFont(Theme::baseFont(20, QFont::DemiBold));
   title->setAlignment(Qt::AlignCenter);
   column->addWidget(title);
-  empty_text_ = new QLabel(tr("Open a book (*.kuvio), or drop one on this window. To make one from the simulated bench:"), box);
+  empty_text_ = new QLabel(tr("Open a book (*.kuvio), or drop one on this window. To make one from "
+                              "the simulated bench:"),
+                           box);
   empty_text_->setAlignment(Qt::AlignCenter);
   empty_text_->setForegroundRole(QPalette::PlaceholderText);
   column->addWidget(empty_text_);
@@ -259,7 +265,8 @@ QWidget* MainWindow::makeEmpty() {
   return box;
 }
 
-QAction* MainWindow::addOwnAction(const QString& text, const QKeySequence& keys, std::function<void()> run) {
+QAction* MainWindow::addOwnAction(const QString& text, const QKeySequence& keys,
+                                  std::function<void()> run) {
   auto* action = new QAction(text, this);
   action->setShortcut(keys);
   connect(action, &QAction::triggered, this, [run = std::move(run)] { run(); });
@@ -272,25 +279,33 @@ void MainWindow::makeActions() {
   QMenu* menu = findChild<QPushButton*>(QStringLiteral("menu"))->menu();
   addOwnAction(tr("Open book…"), QKeySequence::Open, [this] { chooseBook(); });
   addOwnAction(tr("Open recipe…"), QKeySequence(tr("Ctrl+R")), [this] { chooseRecipe(); });
-  addOwnAction(tr("Copy read-out"), QKeySequence(tr("Ctrl+Shift+C")), [this] { QApplication::clipboard()->setText(read_out_->text()); });
+  addOwnAction(tr("Copy read-out"), QKeySequence(tr("Ctrl+Shift+C")),
+               [this] { QApplication::clipboard()->setText(read_out_->text()); });
   menu->addSeparator();
   addOwnAction(tr("Show whole capture"), QKeySequence(Qt::Key_Home), [this] { view_.showAll(); });
   addOwnAction(tr("Zoom to span"), QKeySequence(Qt::Key_Z), [this] {
     if (view_.span()) view_.show(view_.span()->first, view_.span()->second);
   });
-  addOwnAction(tr("Zoom in"), QKeySequence(Qt::Key_Plus), [this] { view_.zoomAt((view_.from() + view_.to()) / 2, 0.5); });
-  addOwnAction(tr("Zoom out"), QKeySequence(Qt::Key_Minus), [this] { view_.zoomAt((view_.from() + view_.to()) / 2, 2); });
+  addOwnAction(tr("Zoom in"), QKeySequence(Qt::Key_Plus),
+               [this] { view_.zoomAt((view_.from() + view_.to()) / 2, 0.5); });
+  addOwnAction(tr("Zoom out"), QKeySequence(Qt::Key_Minus),
+               [this] { view_.zoomAt((view_.from() + view_.to()) / 2, 2); });
   addOwnAction(tr("View before"), QKeySequence(Qt::ALT | Qt::Key_Left), [this] { view_.back(); });
-  addOwnAction(tr("View after"), QKeySequence(Qt::ALT | Qt::Key_Right), [this] { view_.forward(); });
+  addOwnAction(tr("View after"), QKeySequence(Qt::ALT | Qt::Key_Right),
+               [this] { view_.forward(); });
   menu->addSeparator();
-  addOwnAction(tr("Span begins at the pointer"), QKeySequence(Qt::Key_BracketLeft), [this] { markSpanEnd(false); });
-  addOwnAction(tr("Span ends at the pointer"), QKeySequence(Qt::Key_BracketRight), [this] { markSpanEnd(true); });
+  addOwnAction(tr("Span begins at the pointer"), QKeySequence(Qt::Key_BracketLeft),
+               [this] { markSpanEnd(false); });
+  addOwnAction(tr("Span ends at the pointer"), QKeySequence(Qt::Key_BracketRight),
+               [this] { markSpanEnd(true); });
   addOwnAction(tr("Clear span"), QKeySequence(Qt::Key_Escape), [this] {
     view_.clearSpan();
     message_->hide();
   });
-  addOwnAction(tr("Next visit"), QKeySequence(Qt::CTRL | Qt::Key_Right), [this] { view_.stepVisit(1); });
-  addOwnAction(tr("Previous visit"), QKeySequence(Qt::CTRL | Qt::Key_Left), [this] { view_.stepVisit(-1); });
+  addOwnAction(tr("Next visit"), QKeySequence(Qt::CTRL | Qt::Key_Right),
+               [this] { view_.stepVisit(1); });
+  addOwnAction(tr("Previous visit"), QKeySequence(Qt::CTRL | Qt::Key_Left),
+               [this] { view_.stepVisit(-1); });
   menu->addSeparator();
   auto* scale = addOwnAction(tr("Logarithmic current"), QKeySequence(tr("Ctrl+L")), [] {});
   scale->setCheckable(true);
@@ -310,7 +325,8 @@ void MainWindow::makeActions() {
   night->setObjectName(QStringLiteral("nightAction"));
   night->setCheckable(true);
   night->setChecked(Theme::current().kind() == Theme::Kind::night);
-  connect(night, &QAction::toggled, this, [this](bool on) { setTheme(on ? Theme::Kind::night : Theme::Kind::paper); });
+  connect(night, &QAction::toggled, this,
+          [this](bool on) { setTheme(on ? Theme::Kind::night : Theme::Kind::paper); });
 }
 
 void MainWindow::connectViews() {
@@ -333,13 +349,14 @@ void MainWindow::connectViews() {
     settled_ = true;
     emit ready();
   });
-  connect(captures_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
-    const qint64 id = index.data(CapturesModel::IdRole).toLongLong();
-    if (!index.isValid() || id == shown_id_) return;
-    shown_id_ = id;
-    settled_ = false;
-    session_.showCapture(id);
-  });
+  connect(captures_->selectionModel(), &QItemSelectionModel::currentChanged, this,
+          [this](const QModelIndex& index) {
+            const qint64 id = index.data(CapturesModel::IdRole).toLongLong();
+            if (!index.isValid() || id == shown_id_) return;
+            shown_id_ = id;
+            settled_ = false;
+            session_.showCapture(id);
+          });
   connect(&view_, &ViewState::spanChanged, this, [this] {
     reading_.reset();
     if (view_.span()) session_.wantSpan(view_.span()->first, view_.span()->second);
@@ -348,22 +365,24 @@ void MainWindow::connectViews() {
   });
   connect(&view_, &ViewState::visitChanged, this, &MainWindow::followVisit);
   connect(&view_, &ViewState::pointedChanged, this, &MainWindow::updateReadOut);
-  connect(ledger_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& index) {
-    if (following_ || !index.isValid()) return;
-    const std::string state = ledger_model_->stateOf(index.row());
-    if (!state.empty()) view_.pickState(state);
-  });
-  connect(log_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& index) {
-    if (following_ || !index.isValid() || !view_.capture()) return;
-    const double t = index.data(LogModel::TimeRole).toDouble();
-    if (t < view_.from() || t > view_.to()) {
-      const double half = (view_.to() - view_.from()) / 2;
-      view_.show(t - half, t + half);
-    }
-    view_.setPointer(t);
-    const auto at = visit_at(view_.capture()->visits, t);
-    if (at < view_.capture()->visits.size()) view_.pickVisit(static_cast<int>(at));
-  });
+  connect(ledger_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+          [this](const QModelIndex& index) {
+            if (following_ || !index.isValid()) return;
+            const std::string state = ledger_model_->stateOf(index.row());
+            if (!state.empty()) view_.pickState(state);
+          });
+  connect(log_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+          [this](const QModelIndex& index) {
+            if (following_ || !index.isValid() || !view_.capture()) return;
+            const double t = index.data(LogModel::TimeRole).toDouble();
+            if (t < view_.from() || t > view_.to()) {
+              const double half = (view_.to() - view_.from()) / 2;
+              view_.show(t - half, t + half);
+            }
+            view_.setPointer(t);
+            const auto at = visit_at(view_.capture()->visits, t);
+            if (at < view_.capture()->visits.size()) view_.pickVisit(static_cast<int>(at));
+          });
 }
 
 void MainWindow::openBook(const QString& path) {
@@ -374,13 +393,16 @@ void MainWindow::openBook(const QString& path) {
 }
 
 void MainWindow::chooseBook() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Open book"), QFileInfo(book_path_).absolutePath(), tr("Kuvio books (*.kuvio)"));
+  const QString path = QFileDialog::getOpenFileName(
+      this, tr("Open book"), QFileInfo(book_path_).absolutePath(), tr("Kuvio books (*.kuvio)"));
   if (!path.isEmpty()) openBook(path);
 }
 
 void MainWindow::chooseRecipe() {
   if (!view_.capture()) return;
-  const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(book_path_).absolutePath(), tr("State recipes (*.recipe.toml)"));
+  const QString path =
+      QFileDialog::getOpenFileName(this, tr("Open recipe"), QFileInfo(book_path_).absolutePath(),
+                                   tr("State recipes (*.recipe.toml)"));
   if (!path.isEmpty()) session_.applyRecipe(path);
 }
 
@@ -396,7 +418,8 @@ void MainWindow::takeBook(const BookViewPtr& book) {
     shown_id_ = 0;
     view_.setCapture(nullptr);
     stack_->setCurrentIndex(0);
-    empty_text_->setText(tr("%1 holds no captures yet. Record one: it appears here as it grows.").arg(QFileInfo(book_path_).fileName()));
+    empty_text_->setText(tr("%1 holds no captures yet. Record one: it appears here as it grows.")
+                             .arg(QFileInfo(book_path_).fileName()));
     return;
   }
   stack_->setCurrentIndex(1);
@@ -416,7 +439,9 @@ void MainWindow::takeCapture(const CaptureViewPtr& capture) {
   log_empty_->setVisible(capture->log.empty());
   view_.setCapture(capture);
   if (capture->info.interrupted) {
-    tell(tr("Interrupted: %1. %2 saved.").arg(QString::fromStdString(capture->info.end_reason), QString::fromStdString(duration(capture->info.duration_s()))));
+    tell(tr("Interrupted: %1. %2 saved.")
+             .arg(QString::fromStdString(capture->info.end_reason),
+                  QString::fromStdString(duration(capture->info.duration_s()))));
   } else {
     message_->hide();
   }
@@ -434,7 +459,8 @@ void MainWindow::tell(const QString& message) {
 void MainWindow::markSpanEnd(bool right) {
   if (!view_.pointer()) return;
   const double t = *view_.pointer();
-  const double other = view_.span() ? (right ? view_.span()->first : view_.span()->second) : (right ? view_.from() : view_.to());
+  const double other = view_.span() ? (right ? view_.span()->first : view_.span()->second)
+                                    : (right ? view_.from() : view_.to());
   if (right ? t > other : t < other) {
     view_.setSpan(t, other);
   } else {
@@ -465,7 +491,8 @@ void MainWindow::followVisit() {
   log_model_->setInside(from, to);
   if (to > from) {
     const int line = log_model_->firstAt(from);
-    if (line < log_model_->rowCount() && !log_->underMouse()) log_->scrollTo(log_model_->index(line, 0), QAbstractItemView::PositionAtCenter);
+    if (line < log_model_->rowCount() && !log_->underMouse())
+      log_->scrollTo(log_model_->index(line, 0), QAbstractItemView::PositionAtCenter);
   }
   following_ = false;
   updateReadOut();
@@ -479,17 +506,23 @@ void MainWindow::updateReadOut() {
   }
   const auto sentence = [&](const SpanFigures& s, double u, const QString& lead) {
     const double width = s.duration_s();
-    QString text = tr("%1%2 → %3 s (%4): ").arg(lead, moment(s.from_s, width), moment(s.to_s, width), QString::fromStdString(duration(width)));
+    QString text = tr("%1%2 → %3 s (%4): ")
+                       .arg(lead, moment(s.from_s, width), moment(s.to_s, width),
+                            QString::fromStdString(duration(width)));
     if (!s.mean()) return text + tr("no samples");
     const QString least = s.lower_bound() ? QStringLiteral("≥ ") : QString();
-    text += tr("mean %1%2,  %1%3,  peak %1%4").arg(least, QString::fromStdString(with_uncertainty(*s.mean(), u, "A")),
-                                                   QString::fromStdString(with_uncertainty(s.charge, u * s.observed_s, "C")),
-                                                   QString::fromStdString(with_prefix(s.max.value_or(0), "A", 3)));
+    text += tr("mean %1%2,  %1%3,  peak %1%4")
+                .arg(least, QString::fromStdString(with_uncertainty(*s.mean(), u, "A")),
+                     QString::fromStdString(with_uncertainty(s.charge, u * s.observed_s, "C")),
+                     QString::fromStdString(with_prefix(s.max.value_or(0), "A", 3)));
     if (capture->basis.voltage > 0) {
-      text += tr(",  %1 at %2").arg(QString::fromStdString(with_prefix(s.charge * capture->basis.voltage, "J", 3)),
-                                    QString::fromStdString(with_prefix(capture->basis.voltage, "V", 3)));
+      text +=
+          tr(",  %1 at %2")
+              .arg(QString::fromStdString(with_prefix(s.charge * capture->basis.voltage, "J", 3)),
+                   QString::fromStdString(with_prefix(capture->basis.voltage, "V", 3)));
     }
-    if (s.missing_s > 0) text += tr(",  %1 missing").arg(QString::fromStdString(duration(s.missing_s)));
+    if (s.missing_s > 0)
+      text += tr(",  %1 missing").arg(QString::fromStdString(duration(s.missing_s)));
     return text;
   };
   QString text;
@@ -508,11 +541,15 @@ void MainWindow::updateReadOut() {
       s.charge = v.charge;
       s.max = v.peak;
       s.over_range = v.lower_bound ? 1 : 0;
-      const double u = v.mean ? combine(accuracy_components(capture->basis.accuracy, *v.mean)).U : 0;
+      const double u =
+          v.mean ? combine(accuracy_components(capture->basis.accuracy, *v.mean)).U : 0;
       text = sentence(s, u, QString::fromStdString(v.visit.state) + QStringLiteral("  "));
     } else {
-      text = tr("%1: %2 from %3, %4 log lines").arg(QString::fromStdString(capture->info.name), QString::fromStdString(duration(capture->info.duration_s())),
-                                                   QString::fromStdString(capture->channel.input.empty() ? "file" : capture->channel.input))
+      text = tr("%1: %2 from %3, %4 log lines")
+                 .arg(QString::fromStdString(capture->info.name),
+                      QString::fromStdString(duration(capture->info.duration_s())),
+                      QString::fromStdString(
+                          capture->channel.input.empty() ? "file" : capture->channel.input))
                  .arg(capture->log.size());
     }
   }
@@ -546,7 +583,8 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-  if (auto* parts = findChild<QSplitter*>(QStringLiteral("parts"))) QSettings().setValue(QStringLiteral("window/parts"), parts->saveState());
+  if (auto* parts = findChild<QSplitter*>(QStringLiteral("parts")))
+    QSettings().setValue(QStringLiteral("window/parts"), parts->saveState());
   event->accept();
 }
 

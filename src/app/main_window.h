@@ -16,11 +16,12 @@
 
 namespace kuvio::app {
 
-/// The window on one book: captures to the left, trace, fan and ledger in the middle, the device log to the right, the
-/// read-out line at the foot. It wires the views together and holds the actions; what is looked at is in ViewState.
+/// The window on one book: captures to the left, trace, fan and ledger in the middle, the device
+/// log to the right, the read-out line at the foot. It wires the views together and holds the
+/// actions; what is looked at is in ViewState.
 class MainWindow : public QMainWindow {
   Q_OBJECT
- public:
+public:
   explicit MainWindow(QWidget* parent = nullptr);
 
   void openBook(const QString& path);
@@ -32,15 +33,15 @@ class MainWindow : public QMainWindow {
   /// True once the shown capture's frame is painted and nothing is under way.
   bool settled() const { return settled_; }
 
- signals:
+signals:
   void ready();
 
- protected:
+protected:
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dropEvent(QDropEvent* event) override;
   void closeEvent(QCloseEvent* event) override;
 
- private:
+private:
   QWidget* makeTopBar();
   QWidget* makeCaptures();
   QWidget* makeMiddle();

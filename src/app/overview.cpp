@@ -12,13 +12,15 @@
 
 namespace kuvio::app {
 
-void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns, const QColor& ink) {
+void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
+                 const QColor& ink) {
   if (columns.empty()) return;
   double top = 0, least = 0;
   for (const EnvelopeColumn& c : columns) {
     if (!c.any) continue;
     top = std::max(top, c.hi);
-    if (c.hi > 0) least = least > 0 ? std::min(least, std::max(c.lo, c.hi / 30)) : std::max(c.lo, c.hi / 30);
+    if (c.hi > 0)
+      least = least > 0 ? std::min(least, std::max(c.lo, c.hi / 30)) : std::max(c.lo, c.hi / 30);
   }
   if (!(top > 0)) return;
   const double hi = std::log10(top), lo = std::min(hi - 1, std::log10(std::max(least, top * 1e-7)));
@@ -48,7 +50,8 @@ void paintSketch(QPainter& painter, const QRectF& box, const std::vector<Envelop
   painter.drawLines(lines);
 }
 
-Overview::Overview(ViewState& view, QWidget* parent) : QWidget(parent), view_(view), ink_(Theme::current().ink(0)) {
+Overview::Overview(ViewState& view, QWidget* parent)
+    : QWidget(parent), view_(view), ink_(Theme::current().ink(0)) {
   setObjectName(QStringLiteral("overview"));
   setAccessibleName(tr("Whole capture"));
   setAccessibleDescription(tr("The whole capture with the shown part framed."));
@@ -74,7 +77,8 @@ QRectF Overview::frameRect() const {
 
 double Overview::timeAt(double x) const {
   const double width_px = std::max(1, width() - kLaneLeft - kLaneRight);
-  return view_.capture()->from_s + (x - kLaneLeft) / width_px * (view_.capture()->to_s - view_.capture()->from_s);
+  return view_.capture()->from_s +
+         (x - kLaneLeft) / width_px * (view_.capture()->to_s - view_.capture()->from_s);
 }
 
 void Overview::paintEvent(QPaintEvent*) {
@@ -82,7 +86,8 @@ void Overview::paintEvent(QPaintEvent*) {
   const Theme& t = Theme::current();
   painter.fillRect(rect(), t.ground());
   if (!view_.capture()) return;
-  paintSketch(painter, QRectF(kLaneLeft, 7, width() - kLaneLeft - kLaneRight, height() - 14), view_.capture()->overview, ink_);
+  paintSketch(painter, QRectF(kLaneLeft, 7, width() - kLaneLeft - kLaneRight, height() - 14),
+              view_.capture()->overview, ink_);
   QColor wash = t.text();
   wash.setAlpha(14);
   painter.setRenderHint(QPainter::Antialiasing);
@@ -94,7 +99,8 @@ void Overview::paintEvent(QPaintEvent*) {
 void Overview::mousePressEvent(QMouseEvent* event) {
   if (!view_.capture() || event->button() != Qt::LeftButton) return;
   const double t = timeAt(event->position().x()), width_s = view_.to() - view_.from();
-  if (!frameRect().adjusted(-3, 0, 3, 0).contains(event->position())) view_.show(t - width_s / 2, t + width_s / 2);
+  if (!frameRect().adjusted(-3, 0, 3, 0).contains(event->position()))
+    view_.show(t - width_s / 2, t + width_s / 2);
   grabbed_ = t - view_.from();
 }
 
@@ -105,7 +111,8 @@ void Overview::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void Overview::wheelEvent(QWheelEvent* event) {
-  if (view_.capture()) view_.zoomAt(timeAt(event->position().x()), std::pow(0.8, event->angleDelta().y() / 120.0));
+  if (view_.capture())
+    view_.zoomAt(timeAt(event->position().x()), std::pow(0.8, event->angleDelta().y() / 120.0));
 }
 
 }  // namespace kuvio::app

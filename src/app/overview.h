@@ -7,21 +7,22 @@
 
 namespace kuvio::app {
 
-/// The whole capture in a strip, with the shown part framed. Drag the frame to pan; a click elsewhere brings it there.
+/// The whole capture in a strip, with the shown part framed. Drag the frame to pan; a click
+/// elsewhere brings it there.
 class Overview : public QWidget {
   Q_OBJECT
- public:
+public:
   explicit Overview(ViewState& view, QWidget* parent = nullptr);
   void setInk(const QColor& ink);
   QRectF frameRect() const;
 
- protected:
+protected:
   void paintEvent(QPaintEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
   void wheelEvent(QWheelEvent* event) override;
 
- private:
+private:
   double timeAt(double x) const;
   ViewState& view_;
   QColor ink_;
@@ -29,6 +30,7 @@ class Overview : public QWidget {
 };
 
 /// Paints columns of an envelope on a logarithmic scale into a box, four decades below the top.
-void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns, const QColor& ink);
+void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
+                 const QColor& ink);
 
 }  // namespace kuvio::app

@@ -50,16 +50,20 @@ int main(int argc, char** argv) {
   const auto take = [&](const char* name) {
     settle(150);
     if (!window.grab().save(folder.filePath(QString::fromLatin1(name)))) {
-      std::fprintf(stderr, "kuvio-pictures: cannot write: %s/%s: it could not be saved\n", argv[2], name);
+      std::fprintf(stderr, "kuvio-pictures: cannot write: %s/%s: it could not be saved\n", argv[2],
+                   name);
       std::exit(73);
     }
   };
   take("empty.png");
   QString failure;
-  QObject::connect(&window.session(), &Session::failed, [&](const QString& message) { failure = message; });
+  QObject::connect(&window.session(), &Session::failed,
+                   [&](const QString& message) { failure = message; });
   window.openBook(QString::fromLocal8Bit(argv[1]));
-  if (!waitFor([&] { return window.settled() || !failure.isEmpty(); }, 20000) || !failure.isEmpty()) {
-    std::fprintf(stderr, "kuvio-pictures: %s\n", failure.isEmpty() ? "the book did not open in 20 s" : qPrintable(failure));
+  if (!waitFor([&] { return window.settled() || !failure.isEmpty(); }, 20000) ||
+      !failure.isEmpty()) {
+    std::fprintf(stderr, "kuvio-pictures: %s\n",
+                 failure.isEmpty() ? "the book did not open in 20 s" : qPrintable(failure));
     return 65;
   }
   take("trace-whole.png");

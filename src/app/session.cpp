@@ -11,10 +11,13 @@ namespace {
 
 constexpr int kThumbnail = 180, kOverview = 1200;
 
-std::map<std::string, std::size_t> fills_for(const std::string& recipe_text, const std::vector<Visit>& visits) {
+std::map<std::string, std::size_t> fills_for(const std::string& recipe_text,
+                                             const std::vector<Visit>& visits) {
   std::vector<std::string> order;
   try {
-    for (const StateRule& rule : formats::parse_recipe(recipe_text, "recipe in the book").recipe.states) order.push_back(rule.name);
+    for (const StateRule& rule :
+         formats::parse_recipe(recipe_text, "recipe in the book").recipe.states)
+      order.push_back(rule.name);
   } catch (const Error&) {  // split by hand: the order of the visits serves
   }
   std::map<std::string, double> times;
@@ -37,7 +40,7 @@ std::map<std::string, std::size_t> fills_for(const std::string& recipe_text, con
 
 /// Lives in the session's thread and owns the connection to the book.
 class Session::Worker : public QObject {
- public:
+public:
   explicit Worker(Session& session) : session_(session) {}
 
   void open(const QString& path) {
@@ -58,7 +61,8 @@ class Session::Worker : public QObject {
     view->from_s = trace_->from_s();
     view->to_s = trace_->to_s();
     view->log = book_->log(id);
-    if (view->to_s > view->from_s) view->overview = envelope(*trace_, view->from_s, view->to_s, kOverview);
+    if (view->to_s > view->from_s)
+      view->overview = envelope(*trace_, view->from_s, view->to_s, kOverview);
     if (const auto split = book_->split(id)) {
       view->visits = measure_visits(*trace_, split->visits);
       view->fills = fills_for(split->recipe_text, split->visits);
@@ -67,7 +71,8 @@ class Session::Worker : public QObject {
     basis.info = view->info;
     basis.channel = view->channel;
     view->basis = basis.basis();
-    if (!view->visits.empty()) view->ledger = make_ledger({{trace_.get(), view->visits}}, view->basis);
+    if (!view->visits.empty())
+      view->ledger = make_ledger({{trace_.get(), view->visits}}, view->basis);
     shown_ = view;
     emit session_.captureReady(view);
   }
@@ -84,7 +89,8 @@ class Session::Worker : public QObject {
     } else {
       out->columns = envelope(*trace_, wish->from, wish->to, wish->columns);
     }
-    if (shown_ && !shown_->visits.empty()) out->fan = make_fan(*trace_, shown_->visits, wish->from, wish->to);
+    if (shown_ && !shown_->visits.empty())
+      out->fan = make_fan(*trace_, shown_->visits, wish->from, wish->to);
     emit session_.frameReady(out);
   }
 
@@ -104,7 +110,8 @@ class Session::Worker : public QObject {
   void applyRecipe(const QString& file) {
     if (!shown_ || !book_) return;
     const formats::RecipeFile recipe = formats::read_recipe(file.toStdString());
-    const book::StoredSplit split = book::split_capture(*book_, shown_->info, recipe.recipe, recipe.text);
+    const book::StoredSplit split =
+        book::split_capture(*book_, shown_->info, recipe.recipe, recipe.text);
     const book::Book writer = book::Book::open(book_->path(), book::Book::Mode::write);
     writer.save_split(shown_->info.id, split);
     emit session_.bookOpened(list(QString::fromStdString(book_->path())));
@@ -133,7 +140,7 @@ class Session::Worker : public QObject {
     wish_span_ = wish;
   }
 
- private:
+private:
   std::optional<Wish> take(std::optional<Wish>& wish) {
     const std::lock_guard lock(mutex_);
     return std::exchange(wish, std::nullopt);
@@ -146,10 +153,12 @@ class Session::Worker : public QObject {
     for (const book::CaptureInfo& info : book_->captures()) {
       CaptureRow row;
       row.info = info;
-      row.ink = static_cast<std::size_t>(std::find(builds.begin(), builds.end(), info.build) - builds.begin());
+      row.ink = static_cast<std::size_t>(std::find(builds.begin(), builds.end(), info.build) -
+                                         builds.begin());
       try {
         const book::ChannelTrace trace(*book_, book::choose_channel(info, "", book_->path()));
-        if (trace.to_s() > trace.from_s()) row.thumbnail = envelope(trace, trace.from_s(), trace.to_s(), kThumbnail);
+        if (trace.to_s() > trace.from_s())
+          row.thumbnail = envelope(trace, trace.from_s(), trace.to_s(), kThumbnail);
       } catch (const Error&) {  // a capture without a current, or damaged: told when it is opened
       }
       if (const auto split = book_->split(info.id)) {
@@ -188,27 +197,33 @@ Session::~Session() {
 
 template <typename Job>
 void Session::post(Job job) {
-  QMetaObject::invokeMethod(worker_, [this, job] {
-    try {
-      job(*worker_);
-    } catch (const Error& e) {
-      emit failed(QString::fromUtf8(e.what()));
-    } catch (const std::exception& e) {
-      emit failed(QString::fromUtf8(e.what()));
-    }
-  }, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      worker_,
+      [this, job] {
+        try {
+          job(*worker_);
+        } catch (const Error& e) {
+          emit failed(QString::fromUtf8(e.what()));
+        } catch (const std::exception& e) {
+          emit failed(QString::fromUtf8(e.what()));
+        }
+      },
+      Qt::QueuedConnection);
 }
 
 void Session::open(const QString& path) {
   emit busyChanged(true);
-  QMetaObject::invokeMethod(worker_, [this, path] {
-    try {
-      worker_->open(path);
-    } catch (const std::exception& e) {
-      emit failed(QString::fromUtf8(e.what()));
-    }
-    emit busyChanged(false);
-  }, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      worker_,
+      [this, path] {
+        try {
+          worker_->open(path);
+        } catch (const std::exception& e) {
+          emit failed(QString::fromUtf8(e.what()));
+        }
+        emit busyChanged(false);
+      },
+      Qt::QueuedConnection);
 }
 void Session::showCapture(qint64 id) {
   post([id](Worker& w) { w.show(id); });
@@ -223,14 +238,17 @@ void Session::wantSpan(double from_s, double to_s) {
 }
 void Session::applyRecipe(const QString& file) {
   emit busyChanged(true);
-  QMetaObject::invokeMethod(worker_, [this, file] {
-    try {
-      worker_->applyRecipe(file);
-    } catch (const std::exception& e) {
-      emit failed(QString::fromUtf8(e.what()));
-    }
-    emit busyChanged(false);
-  }, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      worker_,
+      [this, file] {
+        try {
+          worker_->applyRecipe(file);
+        } catch (const std::exception& e) {
+          emit failed(QString::fromUtf8(e.what()));
+        }
+        emit busyChanged(false);
+      },
+      Qt::QueuedConnection);
 }
 void Session::poll() {
   post([](Worker& w) { w.poll(); });

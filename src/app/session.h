@@ -64,11 +64,11 @@ using BookViewPtr = std::shared_ptr<const BookView>;
 using FramePtr = std::shared_ptr<const Frame>;
 using SpanReadingPtr = std::shared_ptr<const SpanReading>;
 
-/// The book behind the window. All reading is done in a thread of its own; the window asks and is answered by
-/// signals. Of frames and spans only the newest wish is served.
+/// The book behind the window. All reading is done in a thread of its own; the window asks and is
+/// answered by signals. Of frames and spans only the newest wish is served.
 class Session : public QObject {
   Q_OBJECT
- public:
+public:
   explicit Session(QObject* parent = nullptr);
   ~Session() override;
 
@@ -81,7 +81,7 @@ class Session : public QObject {
   /// Looks whether another process has written to the book.
   void poll();
 
- signals:
+signals:
   void bookOpened(kuvio::app::BookViewPtr book);
   void captureReady(kuvio::app::CaptureViewPtr capture);
   void frameReady(kuvio::app::FramePtr frame);
@@ -90,7 +90,7 @@ class Session : public QObject {
   void failed(const QString& message);
   void busyChanged(bool busy);
 
- private:
+private:
   class Worker;
   template <typename Job>
   void post(Job job);

@@ -13,7 +13,7 @@ namespace kuvio::app {
 /// The ledger as a table: a row per state, then the whole capture.
 class LedgerModel : public QAbstractTableModel {
   Q_OBJECT
- public:
+public:
   enum Column { State, Visits, Time, Mean, Charge, Share, PerVisit, Peak, Columns };
   enum Role { RawRole = Qt::UserRole, StateRole, ShareRole, FillRole };
   using QAbstractTableModel::QAbstractTableModel;
@@ -26,7 +26,7 @@ class LedgerModel : public QAbstractTableModel {
   int rowOf(const std::string& state) const;
   std::string stateOf(int row) const;
 
- private:
+private:
   QString text(const LedgerRow& row, int column) const;
   QString totalText(int column) const;
   bool isTotal(int row) const;
@@ -37,7 +37,7 @@ class LedgerModel : public QAbstractTableModel {
 /// The device log.
 class LogModel : public QAbstractTableModel {
   Q_OBJECT
- public:
+public:
   enum Column { Time, Text, Columns };
   enum Role { TimeRole = Qt::UserRole + 20, SentRole, InsideRole };
   using QAbstractTableModel::QAbstractTableModel;
@@ -52,7 +52,7 @@ class LogModel : public QAbstractTableModel {
   /// First line at or after a moment; the number of lines when there is none.
   int firstAt(double t) const;
 
- private:
+private:
   CaptureViewPtr capture_;
   double inside_from_ = 1, inside_to_ = 0;
 };
@@ -60,18 +60,19 @@ class LogModel : public QAbstractTableModel {
 /// Paints both tables: swatches, bars, figures with fixed digits, rulings instead of frames.
 class NotebookDelegate : public QStyledItemDelegate {
   Q_OBJECT
- public:
+public:
   using QStyledItemDelegate::QStyledItemDelegate;
-  void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+  void paint(QPainter* painter, const QStyleOptionViewItem& option,
+             const QModelIndex& index) const override;
 };
 
 /// Column titles without boxes.
 class NotebookHeader : public QHeaderView {
   Q_OBJECT
- public:
+public:
   explicit NotebookHeader(QWidget* parent = nullptr) : QHeaderView(Qt::Horizontal, parent) {}
 
- protected:
+protected:
   void paintSection(QPainter* painter, const QRect& rect, int section) const override;
   QSize sizeHint() const override { return {QHeaderView::sizeHint().width(), 26}; }
 };
@@ -79,8 +80,9 @@ class NotebookHeader : public QHeaderView {
 /// A table view in the notebook's manner.
 class NotebookTable : public QTableView {
   Q_OBJECT
- public:
-  NotebookTable(const QString& name, const QString& accessible_name, int row_height, QWidget* parent = nullptr);
+public:
+  NotebookTable(const QString& name, const QString& accessible_name, int row_height,
+                QWidget* parent = nullptr);
 };
 
 }  // namespace kuvio::app

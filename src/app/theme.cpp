@@ -18,7 +18,8 @@ QBrush hatch(const QColor& line, Qt::BrushStyle style) { return QBrush(line, sty
 
 qreal digitWidth(const QFontMetricsF& metrics) {
   qreal widest = 0;
-  for (char c = '0'; c <= '9'; ++c) widest = std::max(widest, metrics.horizontalAdvance(QLatin1Char(c)));
+  for (char c = '0'; c <= '9'; ++c)
+    widest = std::max(widest, metrics.horizontalAdvance(QLatin1Char(c)));
   return widest;
 }
 
@@ -27,7 +28,8 @@ qreal digitWidth(const QFontMetricsF& metrics) {
 const Theme& Theme::current() { return inForce(); }
 
 QFont Theme::baseFont(int pixels, QFont::Weight weight) {
-  QFont font(QFontDatabase::hasFamily(QStringLiteral("Inter")) ? QStringLiteral("Inter") : QApplication::font().family());
+  QFont font(QFontDatabase::hasFamily(QStringLiteral("Inter")) ? QStringLiteral("Inter")
+                                                               : QApplication::font().family());
   font.setPixelSize(pixels);
   font.setWeight(weight);
   return font;
@@ -43,8 +45,8 @@ void Theme::apply(Kind kind) {
   p.setColor(QPalette::AlternateBase, t.ground());
   p.setColor(QPalette::Button, t.ground());
   p.setColor(QPalette::ToolTipBase, t.ground());
-  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText,
-                          QPalette::HighlightedText, QPalette::BrightText}) {
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText,
+                          QPalette::ToolTipText, QPalette::HighlightedText, QPalette::BrightText}) {
     p.setColor(role, t.text());
   }
   p.setColor(QPalette::PlaceholderText, t.muted());
@@ -63,7 +65,8 @@ void Theme::apply(Kind kind) {
 
 QColor Theme::wash() const { return kind_ == Kind::paper ? QColor("#E1E5E0") : QColor("#2B343A"); }
 
-QBrush Theme::fill(const std::string& state, const std::map<std::string, std::size_t>& fills) const {
+QBrush Theme::fill(const std::string& state,
+                   const std::map<std::string, std::size_t>& fills) const {
   if (state == "Unassigned") return hatch(border(), Qt::BDiagPattern);
   if (state == "Missing") return hatch(border(), Qt::DiagCrossPattern);
   if (state == "Off") return ground();

@@ -16,10 +16,11 @@ namespace kuvio::app {
 
 /// Colours and type of the interface: *paper* by day, *night* in the dark.
 class Theme {
- public:
+public:
   enum class Kind { paper, night };
 
-  explicit Theme(Kind kind) : kind_(kind), p_(kind == Kind::paper ? formats::kPaper : formats::kNight) {}
+  explicit Theme(Kind kind)
+      : kind_(kind), p_(kind == Kind::paper ? formats::kPaper : formats::kNight) {}
 
   /// The theme in force. Set with `apply`; the widgets read it as they paint.
   static const Theme& current();
@@ -36,19 +37,21 @@ class Theme {
   QColor focus() const { return QColor(p_.focus); }
   QColor accent() const { return QColor(p_.accent); }
   QColor ink(std::size_t build) const { return QColor(p_.inks[build % p_.inks.size()]); }
-  /// A brush for a state: its fill, a hatch for Unassigned, a cross-hatch for Missing, the ground for Off.
+  /// A brush for a state: its fill, a hatch for Unassigned, a cross-hatch for Missing, the ground
+  /// for Off.
   QBrush fill(const std::string& state, const std::map<std::string, std::size_t>& fills) const;
   /// A quiet wash over what is selected or pointed at.
   QColor wash() const;
 
   static QFont baseFont(int pixels = 13, QFont::Weight weight = QFont::Normal);
 
- private:
+private:
   Kind kind_;
   formats::Palette p_;
 };
 
-/// Writes a number right-aligned with every digit as wide as the widest, since Inter's own digits are proportional.
+/// Writes a number right-aligned with every digit as wide as the widest, since Inter's own digits
+/// are proportional.
 void paintFigures(QPainter& painter, const QRectF& box, const QString& text);
 /// Width of such a text.
 qreal figuresWidth(const QFontMetricsF& metrics, const QString& text);

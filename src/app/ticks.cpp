@@ -22,7 +22,7 @@ double nice_step(double raw) {
 
 double time_step(double raw) {
   if (raw <= 10) return nice_step(raw);
-  constexpr std::array<double, 15> kSteps{15,   20,   30,   60,    120,   300,   600,   900,
+  constexpr std::array<double, 15> kSteps{15,   20,   30,   60,    120,   300,   600,  900,
                                           1800, 3600, 7200, 14400, 21600, 43200, 86400};
   for (const double s : kSteps) {
     if (raw <= s) return s;
@@ -30,7 +30,9 @@ double time_step(double raw) {
   return std::ceil(raw / 86400) * 86400;
 }
 
-int decimals_of(double step) { return std::clamp(static_cast<int>(std::ceil(-std::log10(step) - 1e-9)), 0, 12); }
+int decimals_of(double step) {
+  return std::clamp(static_cast<int>(std::ceil(-std::log10(step) - 1e-9)), 0, 12);
+}
 
 std::string clock(double t) {
   const auto s = static_cast<long long>(std::llround(std::fabs(t)));
@@ -68,25 +70,29 @@ std::vector<Tick> value_ticks(double from, double to, int at_most, const std::st
   if (!(to > from)) return out;
   const double step = nice_step((to - from) / std::max(1, at_most));
   const double largest = std::max(std::fabs(from), std::fabs(to));
-  const int power = std::clamp(static_cast<int>(std::floor(std::log10(std::max(largest, 1e-15)) / 3 + 1e-9)), -5, 4);
+  const int power = std::clamp(
+      static_cast<int>(std::floor(std::log10(std::max(largest, 1e-15)) / 3 + 1e-9)), -5, 4);
   const double scale = std::pow(1000.0, power);
   constexpr std::array<const char*, 10> kPrefix{"f", "p", "n", "µ", "m", "", "k", "M", "G", "T"};
   const int decimals = decimals_of(step / scale);
   for (double v = std::ceil(from / step - 1e-9) * step; v <= to + step * 1e-9; v += step) {
     const double shown = std::fabs(v) < step * 1e-9 ? 0 : v / scale;
-    std::string text = fmt::format("{:.{}f}\u2009{}{}", std::fabs(shown), decimals, kPrefix[static_cast<std::size_t>(power + 5)], unit);
+    std::string text = fmt::format("{:.{}f}\u2009{}{}", std::fabs(shown), decimals,
+                                   kPrefix[static_cast<std::size_t>(power + 5)], unit);
     out.push_back({v, (shown < 0 ? "\u2212" : "") + text, true});
   }
   return out;
 }
 
-std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_from, const std::string& unit) {
+std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_from,
+                            const std::string& unit) {
   std::vector<Tick> out;
   const double decades = std::log10(to / from);
   if (!(decades > 0)) return out;
   const double per_decade = pixels / decades;
   const int stride = std::max(1, static_cast<int>(std::ceil(16 / per_decade)));
-  for (int e = static_cast<int>(std::floor(std::log10(from))); e <= static_cast<int>(std::ceil(std::log10(to))); ++e) {
+  for (int e = static_cast<int>(std::floor(std::log10(from)));
+       e <= static_cast<int>(std::ceil(std::log10(to))); ++e) {
     const double decade = std::pow(10.0, e);
     if (decade >= from * 0.999 && decade <= to * 1.001) {
       out.push_back({decade, e % stride == 0 ? with_prefix(decade, unit, 1) : "", true});

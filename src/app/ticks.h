@@ -13,16 +13,18 @@ struct Tick {
   bool major = true;
 };
 
-/// Ticks of a time axis (s): steps of 1, 2 or 5 (60, 120, 300 … from a minute up), labels as h:mm:ss from two
-/// minutes up, else seconds with as many decimals as the step needs. Zoomed in so far that labels would repeat their
-/// leading digits, only the first is written in full and the others as the distance from it (+20 µs).
+/// Ticks of a time axis (s): steps of 1, 2 or 5 (60, 120, 300 … from a minute up), labels as
+/// h:mm:ss from two minutes up, else seconds with as many decimals as the step needs. Zoomed in so
+/// far that labels would repeat their leading digits, only the first is written in full and the
+/// others as the distance from it (+20 µs).
 std::vector<Tick> time_ticks(double from, double to, int at_most);
 
 /// Ticks of a linear value axis with SI prefixes, one prefix for the whole axis.
 std::vector<Tick> value_ticks(double from, double to, int at_most, const std::string& unit);
 
-/// Ticks of a logarithmic axis: labelled decades, and minor ticks at 2 … 9 while decades are at least
-/// `minor_from` pixels apart. Requires 0 < from < to.
-std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_from, const std::string& unit);
+/// Ticks of a logarithmic axis: labelled decades, and minor ticks at 2 … 9 while decades are at
+/// least `minor_from` pixels apart. Requires 0 < from < to.
+std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_from,
+                            const std::string& unit);
 
 }  // namespace kuvio::app

@@ -13,7 +13,8 @@ constexpr double kHandle = 6;  // half of a handle's width to aim at
 constexpr double kClick = 4;   // pixels the mouse may move in a click
 }  // namespace
 
-// --- TracePlottable ---------------------------------------------------------------------------------
+// --- TracePlottable
+// ---------------------------------------------------------------------------------
 
 TracePlottable::TracePlottable(QCPAxis* time, QCPAxis* value) : QCPAbstractPlottable(time, value) {}
 
@@ -59,7 +60,8 @@ void TracePlottable::draw(QCPPainter* painter) {
 
 void TracePlottable::drawColumns(QCPPainter* painter) const {
   const QCPAxis* key = mKeyAxis.data();
-  const double width = (frame_->to_s - frame_->from_s) / static_cast<double>(frame_->columns.size());
+  const double width =
+      (frame_->to_s - frame_->from_s) / static_cast<double>(frame_->columns.size());
   QVector<QLineF> lines;
   lines.reserve(static_cast<int>(frame_->columns.size()));
   double last_top = 0, last_bottom = 0;
@@ -99,18 +101,24 @@ void TracePlottable::drawPoints(QCPPainter* painter) const {
     line.append(at);
   }
   flush();
-  const double pitch = frame_->points.size() > 1 ? key->axisRect()->width() / static_cast<double>(frame_->points.size()) : 0;
+  const double pitch = frame_->points.size() > 1
+                           ? key->axisRect()->width() / static_cast<double>(frame_->points.size())
+                           : 0;
   if (pitch < 8) return;
   painter->setBrush(mPen.color());
-  for (const TracePoint& p : frame_->points) painter->drawEllipse(QPointF(key->coordToPixel(p.time_s), y(p.value)), 1.8, 1.8);
+  for (const TracePoint& p : frame_->points)
+    painter->drawEllipse(QPointF(key->coordToPixel(p.time_s), y(p.value)), 1.8, 1.8);
 }
 
-// --- TraceLane ---------------------------------------------------------------------------------------
+// --- TraceLane
+// ---------------------------------------------------------------------------------------
 
-TraceLane::TraceLane(ViewState& view, Session& session, QWidget* parent) : QCustomPlot(parent), view_(view), session_(session) {
+TraceLane::TraceLane(ViewState& view, Session& session, QWidget* parent)
+    : QCustomPlot(parent), view_(view), session_(session) {
   setObjectName(QStringLiteral("currentLane"));
   setAccessibleName(tr("Current over time"));
-  setAccessibleDescription(tr("The trace of the captured current. Drag to mark a span, turn the wheel to zoom."));
+  setAccessibleDescription(
+      tr("The trace of the captured current. Drag to mark a span, turn the wheel to zoom."));
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
   setMinimumHeight(160);
@@ -228,7 +236,8 @@ void TraceLane::fitValues() {
       if (!c.any) continue;
       lo = any ? std::min(lo, c.lo) : c.lo;
       hi = any ? std::max(hi, c.hi) : c.hi;
-      if (c.hi > 0) least = least > 0 ? std::min(least, std::max(c.lo, c.hi / 30)) : std::max(c.lo, c.hi / 30);
+      if (c.hi > 0)
+        least = least > 0 ? std::min(least, std::max(c.lo, c.hi / 30)) : std::max(c.lo, c.hi / 30);
       any = true;
     }
   }
@@ -317,7 +326,8 @@ TraceLane::Drag TraceLane::handleAt(double pixel) const {
 
 void TraceLane::wheelEvent(QWheelEvent* event) {
   // With Alt some systems swap the directions; either counts.
-  const double notches = (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
+  const double notches =
+      (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
   const double factor = std::pow(0.8, notches);
   if (event->modifiers() & Qt::ControlModifier) {
     yAxis->scaleRange(factor, yAxis->pixelToCoord(event->position().y()));
@@ -353,7 +363,8 @@ void TraceLane::mouseMoveEvent(QMouseEvent* event) {
   switch (drag_) {
     case Drag::none:
       setCursor(handleAt(x) == Drag::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
-      view_.setPointer(axisRect()->rect().contains(event->position().toPoint()) ? std::optional(t) : std::nullopt);
+      view_.setPointer(axisRect()->rect().contains(event->position().toPoint()) ? std::optional(t)
+                                                                                : std::nullopt);
       break;
     case Drag::span:
       if (std::fabs(x - pressed_.x()) > kClick) view_.setSpan(pressed_time_, t);
@@ -375,7 +386,8 @@ void TraceLane::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void TraceLane::mouseReleaseEvent(QMouseEvent* event) {
-  const bool click = drag_ == Drag::span && std::fabs(event->position().x() - pressed_.x()) <= kClick;
+  const bool click =
+      drag_ == Drag::span && std::fabs(event->position().x() - pressed_.x()) <= kClick;
   drag_ = Drag::none;
   if (!click || !view_.capture()) return;
   const auto at = visit_at(view_.capture()->visits, timeAt(event->position().x()));

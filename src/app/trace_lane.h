@@ -10,35 +10,38 @@ namespace kuvio::app {
 /// Room to the left and right of every lane, so that lanes, overview and fan share one time axis.
 inline constexpr int kLaneLeft = 84, kLaneRight = 16;
 
-/// Paints one frame of a trace: an envelope where many samples share a pixel, lines or steps where few do. Paints pixels,
-/// not samples; a frame that is not there yet is stood in for by the last one, stretched to the view.
+/// Paints one frame of a trace: an envelope where many samples share a pixel, lines or steps where
+/// few do. Paints pixels, not samples; a frame that is not there yet is stood in for by the last
+/// one, stretched to the view.
 class TracePlottable : public QCPAbstractPlottable {
   Q_OBJECT
- public:
+public:
   TracePlottable(QCPAxis* time, QCPAxis* value);
   void setFrame(FramePtr frame) { frame_ = std::move(frame); }
   const FramePtr& frame() const { return frame_; }
 
   double selectTest(const QPointF&, bool, QVariant* = nullptr) const override { return -1; }
   QCPRange getKeyRange(bool& found, QCP::SignDomain = QCP::sdBoth) const override;
-  QCPRange getValueRange(bool& found, QCP::SignDomain = QCP::sdBoth, const QCPRange& = QCPRange()) const override;
+  QCPRange getValueRange(bool& found, QCP::SignDomain = QCP::sdBoth,
+                         const QCPRange& = QCPRange()) const override;
 
- protected:
+protected:
   void draw(QCPPainter* painter) override;
   void drawLegendIcon(QCPPainter*, const QRectF&) const override {}
 
- private:
+private:
   double y(double value) const;
   void drawColumns(QCPPainter* painter) const;
   void drawPoints(QCPPainter* painter) const;
   FramePtr frame_;
 };
 
-/// The lane of the current. Wheel zooms time at the pointer, Shift+wheel pans, Ctrl+wheel zooms the value axis; drag marks
-/// a span, whose ends are handles; middle drag pans; click picks a visit, double-click zooms to it.
+/// The lane of the current. Wheel zooms time at the pointer, Shift+wheel pans, Ctrl+wheel zooms the
+/// value axis; drag marks a span, whose ends are handles; middle drag pans; click picks a visit,
+/// double-click zooms to it.
 class TraceLane : public QCustomPlot {
   Q_OBJECT
- public:
+public:
   TraceLane(ViewState& view, Session& session, QWidget* parent = nullptr);
 
   bool logarithmic() const { return logarithmic_; }
@@ -52,10 +55,10 @@ class TraceLane : public QCustomPlot {
   double pixelOf(double t) const { return xAxis->coordToPixel(t); }
   double timeAt(double pixel) const { return xAxis->pixelToCoord(pixel); }
 
- signals:
+signals:
   void framePainted();
 
- protected:
+protected:
   void wheelEvent(QWheelEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
@@ -64,7 +67,7 @@ class TraceLane : public QCustomPlot {
   void leaveEvent(QEvent* event) override;
   void resizeEvent(QResizeEvent* event) override;
 
- private:
+private:
   enum class Drag { none, span, left_end, right_end, pan };
   void rangeChanged();
   void updateTicks();

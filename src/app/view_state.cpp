@@ -37,7 +37,8 @@ void ViewState::show(double from, double to, bool remember) {
   if (!capture_ || !std::isfinite(from) || !std::isfinite(to)) return;
   const double whole = std::max(capture_->to_s - capture_->from_s, kNarrowest);
   const double width = std::clamp(to - from, kNarrowest, whole);
-  const double start = std::clamp(from, capture_->from_s, std::max(capture_->from_s, capture_->from_s + whole - width));
+  const double start = std::clamp(from, capture_->from_s,
+                                  std::max(capture_->from_s, capture_->from_s + whole - width));
   if (start == from_ && start + width == to_) return;
   if (remember) {
     // A turn of the wheel is many small steps: one place in the history.
@@ -119,8 +120,9 @@ void ViewState::pickState(const std::string& state) {
     const VisitFigures& v = capture_->visits[i];
     if (v.visit.state != state) continue;
     const bool shown = v.visit.to_s > from_ && v.visit.from_s < to_;
-    const bool better = best == kNone || (shown && !best_shown) ||
-                        (shown == best_shown && v.charge > capture_->visits[static_cast<std::size_t>(best)].charge);
+    const bool better =
+        best == kNone || (shown && !best_shown) ||
+        (shown == best_shown && v.charge > capture_->visits[static_cast<std::size_t>(best)].charge);
     if (better) {
       best = static_cast<int>(i);
       best_shown = shown;
@@ -132,7 +134,8 @@ void ViewState::pickState(const std::string& state) {
 void ViewState::stepVisit(int direction) {
   if (!capture_ || capture_->visits.empty()) return;
   const int last = static_cast<int>(capture_->visits.size()) - 1;
-  int next = visit_ == kNone ? static_cast<int>(visit_at(capture_->visits, (from_ + to_) / 2)) : visit_ + direction;
+  int next = visit_ == kNone ? static_cast<int>(visit_at(capture_->visits, (from_ + to_) / 2))
+                             : visit_ + direction;
   next = std::clamp(next, 0, last);
   pickVisit(next);
   const Visit& v = capture_->visits[static_cast<std::size_t>(next)].visit;

@@ -11,21 +11,22 @@
 
 namespace kuvio::app {
 
-/// What is looked at: the capture, the shown stretch of time with its history, the span, the picked visit and the one
-/// pointed at. Every view reads it and changes it; none talks to another.
+/// What is looked at: the capture, the shown stretch of time with its history, the span, the picked
+/// visit and the one pointed at. Every view reads it and changes it; none talks to another.
 class ViewState : public QObject {
   Q_OBJECT
- public:
+public:
   using QObject::QObject;
 
   const CaptureViewPtr& capture() const { return capture_; }
-  /// Shows another capture whole; the same one anew (it has grown, or was split) keeps range and span.
+  /// Shows another capture whole; the same one anew (it has grown, or was split) keeps range and
+  /// span.
   void setCapture(const CaptureViewPtr& capture);
 
   double from() const { return from_; }
   double to() const { return to_; }
-  /// Shows [from, to], kept inside the capture and no narrower than a few nanoseconds. `remember` puts the range left
-  /// into the history (a pan or a wheel notch soon after another does not).
+  /// Shows [from, to], kept inside the capture and no narrower than a few nanoseconds. `remember`
+  /// puts the range left into the history (a pan or a wheel notch soon after another does not).
   void show(double from, double to, bool remember = true);
   void showAll();
   void zoomAt(double t, double factor);
@@ -52,7 +53,7 @@ class ViewState : public QObject {
   void setPointer(std::optional<double> t);
   std::string pickedState() const;
 
- signals:
+signals:
   void captureChanged();
   void rangeChanged();
   void spanChanged();
@@ -60,7 +61,7 @@ class ViewState : public QObject {
   void pointedChanged();
   void pointerChanged();
 
- private:
+private:
   CaptureViewPtr capture_;
   double from_ = 0, to_ = 1;
   std::vector<std::pair<double, double>> back_, forward_;

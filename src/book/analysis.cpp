@@ -34,7 +34,8 @@ Basis SplitCapture::basis() const {
   return out;
 }
 
-const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name, const std::string& book_path) {
+const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name,
+                                  const std::string& book_path) {
   std::string names;
   const ChannelInfo* found = nullptr;
   int currents = 0;
@@ -52,25 +53,30 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
   }
   if (currents > 1) {
     throw Error(Failure::usage, "which channel", book_path,
-                "capture " + capture.name + " has several currents; name one of " + names + " with --channel");
+                "capture " + capture.name + " has several currents; name one of " + names +
+                    " with --channel");
   }
   if (capture.channels.size() == 1) return capture.channels.front();
-  throw Error(Failure::bad_data, "no current", book_path, "capture " + capture.name + " has no channel of current");
+  throw Error(Failure::bad_data, "no current", book_path,
+              "capture " + capture.name + " has no channel of current");
 }
 
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                           const std::string& recipe_text) {
   if (!recipe.channel.empty() && !capture.channel(recipe.channel)) {
-    throw Error(Failure::bad_data, "recipe does not fit", "capture " + capture.name,
-                "it has no channel \"" + recipe.channel + "\" that recipe \"" + recipe.name + "\" reads");
+    throw Error(
+        Failure::bad_data, "recipe does not fit", "capture " + capture.name,
+        "it has no channel \"" + recipe.channel + "\" that recipe \"" + recipe.name + "\" reads");
   }
   const ChannelInfo& channel = choose_channel(capture, recipe.channel, book.path());
   const ChannelTrace trace(book, channel);
   if (trace.blocks().empty()) {
-    throw Error(Failure::bad_data, "nothing to split", "capture " + capture.name, "it holds no samples");
+    throw Error(Failure::bad_data, "nothing to split", "capture " + capture.name,
+                "it holds no samples");
   }
   double quiet = 1e-6;
-  if (!channel.accuracy.empty()) quiet = std::max(5 * parse_accuracy(channel.accuracy).offset, 1e-9);
+  if (!channel.accuracy.empty())
+    quiet = std::max(5 * parse_accuracy(channel.accuracy).offset, 1e-9);
   std::vector<OutputSwitch> switches = book.output_switches(capture.id);
   for (OutputSwitch& s : switches) {
     if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
@@ -78,7 +84,8 @@ StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Re
   return {0, channel.id, recipe.name, recipe_text, split(trace, recipe, switches)};
 }
 
-SplitCapture load_split(const Book& book, const CaptureInfo& capture, std::optional<StoredSplit> given) {
+SplitCapture load_split(const Book& book, const CaptureInfo& capture,
+                        std::optional<StoredSplit> given) {
   SplitCapture out;
   out.info = capture;
   if (!given) given = book.split(capture.id);
@@ -90,7 +97,9 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture, std::optio
   for (const ChannelInfo& c : capture.channels) {
     if (c.id == given->channel) channel = &c;
   }
-  if (!channel) throw Error(Failure::bad_data, "damaged book", book.path(), "a split refers to a missing channel");
+  if (!channel)
+    throw Error(Failure::bad_data, "damaged book", book.path(),
+                "a split refers to a missing channel");
   out.channel = *channel;
   out.trace = std::make_unique<ChannelTrace>(book, *channel);
   out.recipe_name = given->recipe_name;
@@ -99,7 +108,8 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture, std::optio
   return out;
 }
 
-Ledger pooled_ledger(const std::vector<SplitCapture>& captures, const std::vector<std::string>& states) {
+Ledger pooled_ledger(const std::vector<SplitCapture>& captures,
+                     const std::vector<std::string>& states) {
   std::vector<Account> accounts;
   for (const SplitCapture& c : captures) accounts.push_back({c.trace.get(), c.visits});
   return make_ledger(accounts, captures.front().basis(), states);

@@ -10,7 +10,8 @@
 
 namespace kuvio::book {
 
-/// A capture's current, split into states and measured: what ledgers, comparisons and budgets are made of.
+/// A capture's current, split into states and measured: what ledgers, comparisons and budgets are
+/// made of.
 struct SplitCapture {
   CaptureInfo info;
   ChannelInfo channel;
@@ -21,20 +22,25 @@ struct SplitCapture {
   Basis basis() const;
 };
 
-/// The channel that a command means: by name, or the only current. Error (usage) that names the choices when
-/// there are several, bad_data when there is none.
-const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name, const std::string& book_path);
+/// The channel that a command means: by name, or the only current. Error (usage) that names the
+/// choices when there are several, bad_data when there is none.
+const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name,
+                                  const std::string& book_path);
 
-/// Splits a capture by a recipe, without saving it. The moment an output went on is refined by the first rise
-/// of the current. Error bad_data when the capture lacks the recipe's channel.
+/// Splits a capture by a recipe, without saving it. The moment an output went on is refined by the
+/// first rise of the current. Error bad_data when the capture lacks the recipe's channel.
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                           const std::string& recipe_text);
 
-/// Loads a capture with a split (as given, or the newest one stored). Error bad_data when it has none.
-SplitCapture load_split(const Book& book, const CaptureInfo& capture, std::optional<StoredSplit> split = {});
+/// Loads a capture with a split (as given, or the newest one stored). Error bad_data when it has
+/// none.
+SplitCapture load_split(const Book& book, const CaptureInfo& capture,
+                        std::optional<StoredSplit> split = {});
 
-/// One ledger of several captures; `states` get a row even without visits. The basis is the first one's.
-Ledger pooled_ledger(const std::vector<SplitCapture>& captures, const std::vector<std::string>& states = {});
+/// One ledger of several captures; `states` get a row even without visits. The basis is the first
+/// one's.
+Ledger pooled_ledger(const std::vector<SplitCapture>& captures,
+                     const std::vector<std::string>& states = {});
 
 /// Conditions common to all captures; where they differ the values are joined by " / ".
 Conditions pooled_conditions(const std::vector<SplitCapture>& captures);

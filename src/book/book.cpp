@@ -5,7 +5,6 @@
 
 #include <fmt/chrono.h>
 #include <fmt/format.h>
-
 #include <unistd.h>
 
 #include <algorithm>
@@ -21,7 +20,8 @@ namespace fs = std::filesystem;
 
 std::multiset<std::string> schema_of(const Database& db) {
   std::multiset<std::string> out;
-  auto rows = db.prepare("SELECT type, name, coalesce(sql, '') FROM sqlite_schema WHERE name NOT LIKE 'sqlite_%'");
+  auto rows = db.prepare(
+      "SELECT type, name, coalesce(sql, '') FROM sqlite_schema WHERE name NOT LIKE 'sqlite_%'");
   while (rows.step()) out.insert(rows.text(0) + " " + rows.text(1) + " " + rows.text(2));
   return out;
 }
@@ -35,7 +35,8 @@ std::multiset<std::string> expected_schema() {
 void create_schema(const Database& db) {
   Transaction transaction(db);
   for (const char* ddl : kSchema) db.execute(ddl);
-  db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId, kSchemaVersion));
+  db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId,
+                         kSchemaVersion));
   transaction.commit();
 }
 
@@ -76,22 +77,27 @@ bool is_alive(const std::string& identity) {
   if (a == std::string::npos || a == b || identity.substr(0, a) != boot_id()) return false;
   const std::string pid = identity.substr(a + 1, b - a - 1), started = identity.substr(b + 1);
   if (pid.empty() || pid.find_first_not_of("0123456789") != std::string::npos) return false;
-  return !started.empty() && start_time(pid) == started && read_word("/proc/" + pid + "/stat", 3) != "Z";
+  return !started.empty() && start_time(pid) == started &&
+         read_word("/proc/" + pid + "/stat", 3) != "Z";
 }
 
 std::string utc_now() {
   const auto now = std::chrono::system_clock::now();
-  const auto ms = std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count() % 1000;
-  return fmt::format("{:%Y-%m-%dT%H:%M:%S}.{:03}Z", fmt::gmtime(std::chrono::system_clock::to_time_t(now)), ms);
+  const auto ms =
+      std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count() % 1000;
+  return fmt::format("{:%Y-%m-%dT%H:%M:%S}.{:03}Z",
+                     fmt::gmtime(std::chrono::system_clock::to_time_t(now)), ms);
 }
 
 std::string printable(std::string_view bytes) {
   std::string out;
   for (std::size_t i = 0; i < bytes.size();) {
     const auto c = static_cast<unsigned char>(bytes[i]);
-    const std::size_t length = c < 0x80 ? 1 : c >= 0xc2 && c < 0xe0 ? 2 : c >= 0xe0 && c < 0xf0 ? 3
-                               : c >= 0xf0 && c < 0xf5              ? 4
-                                                                    : 0;
+    const std::size_t length = c < 0x80                ? 1
+                               : c >= 0xc2 && c < 0xe0 ? 2
+                               : c >= 0xe0 && c < 0xf0 ? 3
+                               : c >= 0xf0 && c < 0xf5 ? 4
+                                                       : 0;
     bool good = length > 0 && i + length <= bytes.size() && (c >= 0x20 || c == '\t') && c != 0x7f;
     for (std::size_t k = 1; good && k < length; ++k) {
       good = (static_cast<unsigned char>(bytes[i + k]) & 0xc0) == 0x80;
@@ -140,8 +146,8 @@ Book Book::open(const std::string& path, Mode mode) {
     throw Error(Failure::no_input, "no such book", path, "check the path");
   }
   if (exists && fs::is_directory(path, ignored)) {
-    throw Error(mode == Mode::create ? Failure::cannot_create : Failure::bad_data, "not a Kuvio book", path,
-                "it is a folder");
+    throw Error(mode == Mode::create ? Failure::cannot_create : Failure::bad_data,
+                "not a Kuvio book", path, "it is a folder");
   }
   if (exists) {
     char magic[16] = {};
@@ -181,22 +187,26 @@ Book Book::open(const std::string& path, Mode mode) {
 
 void Book::require_schema() const {
   if (pragma(*db_, "application_id") != kApplicationId) {
-    throw Error(Failure::bad_data, "not a Kuvio book", path(), "it is another program's SQLite file");
+    throw Error(Failure::bad_data, "not a Kuvio book", path(),
+                "it is another program's SQLite file");
   }
   const auto version = pragma(*db_, "user_version");
   if (version != kSchemaVersion) {
-    throw Error(Failure::bad_data, "unknown version of book", path(),
-                fmt::format("it is version {}, this Kuvio reads version {}", version, kSchemaVersion));
+    throw Error(
+        Failure::bad_data, "unknown version of book", path(),
+        fmt::format("it is version {}, this Kuvio reads version {}", version, kSchemaVersion));
   }
   if (schema_of(*db_) != expected_schema()) {
-    throw Error(Failure::bad_data, "altered book", path(), "its tables are not those of a Kuvio book");
+    throw Error(Failure::bad_data, "altered book", path(),
+                "its tables are not those of a Kuvio book");
   }
 }
 
 void Book::settle_dead_writers() const {
   std::vector<std::pair<std::int64_t, std::string>> dead;
   {
-    auto rows = db_->prepare("SELECT id, owner, phase FROM capture WHERE phase IN ('recording', 'importing')");
+    auto rows = db_->prepare(
+        "SELECT id, owner, phase FROM capture WHERE phase IN ('recording', 'importing')");
     while (rows.step()) {
       if (!is_alive(rows.text(1))) dead.emplace_back(rows.integer(0), rows.text(2));
     }
@@ -205,7 +215,8 @@ void Book::settle_dead_writers() const {
   Transaction transaction(*db_);
   for (const auto& [id, phase] : dead) {
     if (phase == "recording") {
-      db_->prepare("UPDATE capture SET phase='interrupted', end_reason='the recorder died' WHERE id=?1")
+      db_->prepare(
+             "UPDATE capture SET phase='interrupted', end_reason='the recorder died' WHERE id=?1")
           .bind_all(id)
           .run();
       continue;
@@ -217,11 +228,15 @@ void Book::settle_dead_writers() const {
 
 void Book::erase(std::int64_t id) const {
   for (const char* table : {"chunk", "chunk_samples", "chunk_strides", "chunk_times"}) {
-    db_->prepare(fmt::format("DELETE FROM {} WHERE (id >> 32) IN (SELECT id FROM channel WHERE capture=?1)", table))
+    db_
+        ->prepare(fmt::format(
+            "DELETE FROM {} WHERE (id >> 32) IN (SELECT id FROM channel WHERE capture=?1)", table))
         .bind_all(id)
-          .run();
+        .run();
   }
-  db_->prepare("DELETE FROM tail WHERE channel IN (SELECT id FROM channel WHERE capture=?1)").bind_all(id).run();
+  db_->prepare("DELETE FROM tail WHERE channel IN (SELECT id FROM channel WHERE capture=?1)")
+      .bind_all(id)
+      .run();
   db_->prepare("DELETE FROM capture WHERE id=?1").bind_all(id).run();
 }
 
@@ -234,7 +249,8 @@ void Book::discard(std::int64_t capture) const {
 std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
   std::vector<ChannelInfo> out;
   auto rows = db_->prepare(
-      "SELECT id, name, quantity, unit, kind, encoding, tick_num, tick_den, input, accuracy FROM channel "
+      "SELECT id, name, quantity, unit, kind, encoding, tick_num, tick_den, input, accuracy FROM "
+      "channel "
       "WHERE capture=?1 ORDER BY id");
   rows.bind_all(capture);
   while (rows.step()) {
@@ -247,12 +263,14 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     c.encoding = rows.text(5) == "f8" ? Encoding::f8 : Encoding::f4;
     c.time_base = {rows.integer(6), rows.integer(7)};
     if (c.time_base.num <= 0 || c.time_base.den <= 0) {
-      throw Error(Failure::bad_data, "damaged book", path(), "channel " + c.name + " has no time base");
+      throw Error(Failure::bad_data, "damaged book", path(),
+                  "channel " + c.name + " has no time base");
     }
     c.input = rows.text(8);
     c.accuracy = rows.text(9);
     auto segments = db_->prepare(
-        "SELECT start_tick, period_ticks, end_tick, samples FROM segment WHERE channel=?1 ORDER BY seq");
+        "SELECT start_tick, period_ticks, end_tick, samples FROM segment WHERE channel=?1 ORDER BY "
+        "seq");
     segments.bind_all(c.id);
     std::int64_t last_end = 0;
     bool first = true;
@@ -289,8 +307,9 @@ CaptureInfo Book::read_capture(const Statement& row) const {
   auto conditions = db_->prepare("SELECT key, value FROM condition WHERE capture=?1");
   conditions.bind_all(out.id);
   while (conditions.step()) out.conditions[conditions.text(0)] = conditions.text(1);
-  auto split = db_->prepare("SELECT EXISTS(SELECT 1 FROM split WHERE capture=?1), "
-                            "(SELECT count(*) FROM log_line WHERE capture=?1)");
+  auto split = db_->prepare(
+      "SELECT EXISTS(SELECT 1 FROM split WHERE capture=?1), "
+      "(SELECT count(*) FROM log_line WHERE capture=?1)");
   split.bind_all(out.id);
   if (split.step()) {
     out.split = split.integer(0) != 0;
@@ -301,7 +320,8 @@ CaptureInfo Book::read_capture(const Statement& row) const {
 
 namespace {
 constexpr const char* kCaptureColumns =
-    "SELECT id, name, build, started_utc, phase, end_reason, owner FROM capture WHERE phase<>'importing' ";
+    "SELECT id, name, build, started_utc, phase, end_reason, owner FROM capture WHERE "
+    "phase<>'importing' ";
 }
 
 std::vector<CaptureInfo> Book::captures() const {
@@ -315,14 +335,16 @@ CaptureInfo Book::capture(std::int64_t id) const {
   auto rows = db_->prepare(std::string(kCaptureColumns) + "AND id=?1");
   rows.bind_all(id);
   if (!rows.step()) {
-    throw Error(Failure::bad_data, "no such capture", path(), "there is no capture " + std::to_string(id));
+    throw Error(Failure::bad_data, "no such capture", path(),
+                "there is no capture " + std::to_string(id));
   }
   return read_capture(rows);
 }
 
 CaptureInfo Book::find(const std::string& id_or_name) const {
   std::vector<std::int64_t> found;
-  auto rows = db_->prepare("SELECT id FROM capture WHERE phase<>'importing' AND (name=?1 OR CAST(id AS TEXT)=?1)");
+  auto rows = db_->prepare(
+      "SELECT id FROM capture WHERE phase<>'importing' AND (name=?1 OR CAST(id AS TEXT)=?1)");
   rows.bind_all(id_or_name);
   while (rows.step()) found.push_back(rows.integer(0));
   if (found.empty()) {
@@ -332,8 +354,9 @@ CaptureInfo Book::find(const std::string& id_or_name) const {
   if (found.size() > 1) {
     std::string ids;
     for (const auto id : found) ids += (ids.empty() ? "" : ", ") + std::to_string(id);
-    throw Error(Failure::usage, "ambiguous capture", path(),
-                "\"" + id_or_name + "\" may be any of the captures " + ids + "; name one by its id");
+    throw Error(
+        Failure::usage, "ambiguous capture", path(),
+        "\"" + id_or_name + "\" may be any of the captures " + ids + "; name one by its id");
   }
   return capture(found.front());
 }
@@ -341,14 +364,16 @@ CaptureInfo Book::find(const std::string& id_or_name) const {
 std::vector<std::string> Book::builds() const {
   std::vector<std::string> out;
   auto rows = db_->prepare(
-      "SELECT build FROM capture WHERE phase<>'importing' AND build<>'' GROUP BY build ORDER BY min(id)");
+      "SELECT build FROM capture WHERE phase<>'importing' AND build<>'' GROUP BY build ORDER BY "
+      "min(id)");
   while (rows.step()) out.push_back(rows.text(0));
   return out;
 }
 
 std::vector<LogLine> Book::log(std::int64_t capture) const {
   std::vector<LogLine> out;
-  auto rows = db_->prepare("SELECT time_s, direction, text FROM log_line WHERE capture=?1 ORDER BY time_s, id");
+  auto rows = db_->prepare(
+      "SELECT time_s, direction, text FROM log_line WHERE capture=?1 ORDER BY time_s, id");
   rows.bind_all(capture);
   while (rows.step()) out.push_back({rows.real(0), rows.text(1) == "sent", rows.text(2)});
   return out;
@@ -356,7 +381,8 @@ std::vector<LogLine> Book::log(std::int64_t capture) const {
 
 std::vector<Event> Book::events(std::int64_t capture) const {
   std::vector<Event> out;
-  auto rows = db_->prepare("SELECT kind, earliest_s, latest_s, text FROM event WHERE capture=?1 ORDER BY id");
+  auto rows = db_->prepare(
+      "SELECT kind, earliest_s, latest_s, text FROM event WHERE capture=?1 ORDER BY id");
   rows.bind_all(capture);
   while (rows.step()) out.push_back({rows.text(0), rows.real(1), rows.real(2), rows.text(3)});
   return out;
@@ -374,19 +400,23 @@ std::vector<OutputSwitch> Book::output_switches(std::int64_t capture) const {
 
 std::optional<StoredSplit> Book::split(std::int64_t capture) const {
   auto row = db_->prepare(
-      "SELECT id, channel, recipe_name, recipe_text FROM split WHERE capture=?1 ORDER BY id DESC LIMIT 1");
+      "SELECT id, channel, recipe_name, recipe_text FROM split WHERE capture=?1 ORDER BY id DESC "
+      "LIMIT 1");
   row.bind_all(capture);
   if (!row.step()) return std::nullopt;
   StoredSplit out{row.integer(0), row.integer(1), row.text(2), row.text(3), {}};
-  auto visits = db_->prepare("SELECT state, from_s, to_s, whole FROM visit WHERE split=?1 ORDER BY ordinal");
+  auto visits =
+      db_->prepare("SELECT state, from_s, to_s, whole FROM visit WHERE split=?1 ORDER BY ordinal");
   visits.bind_all(out.id);
   while (visits.step()) {
     out.visits.push_back({visits.text(0), visits.real(1), visits.real(2), visits.integer(3) != 0});
     const Visit& v = out.visits.back();
-    const bool follows = out.visits.size() < 2 || v.from_s == out.visits[out.visits.size() - 2].to_s;
+    const bool follows =
+        out.visits.size() < 2 || v.from_s == out.visits[out.visits.size() - 2].to_s;
     if (!(v.to_s > v.from_s) || !follows) {
       throw Error(Failure::bad_data, "damaged book", path(),
-                  fmt::format("visit {} of capture {} does not follow the one before", out.visits.size(), capture));
+                  fmt::format("visit {} of capture {} does not follow the one before",
+                              out.visits.size(), capture));
     }
   }
   return out;
@@ -394,15 +424,19 @@ std::optional<StoredSplit> Book::split(std::int64_t capture) const {
 
 void Book::save_split(std::int64_t capture, const StoredSplit& split) const {
   Transaction transaction(*db_);
-  db_->prepare("INSERT INTO split(capture, channel, recipe_name, recipe_text, made_utc) VALUES(?1, ?2, ?3, ?4, ?5)")
+  db_->prepare(
+         "INSERT INTO split(capture, channel, recipe_name, recipe_text, made_utc) VALUES(?1, ?2, "
+         "?3, ?4, ?5)")
       .bind_all(capture, split.channel, split.recipe_name, split.recipe_text, utc_now())
       .run();
   const std::int64_t id = db_->last_row();
   auto insert = db_->prepare(
-      "INSERT INTO visit(split, ordinal, state, from_s, to_s, whole) VALUES(?1, ?2, ?3, ?4, ?5, ?6)");
+      "INSERT INTO visit(split, ordinal, state, from_s, to_s, whole) VALUES(?1, ?2, ?3, ?4, ?5, "
+      "?6)");
   std::int64_t ordinal = 0;
   for (const Visit& v : split.visits) {
-    insert.bind_all(id, ordinal++, v.state, v.from_s, v.to_s, static_cast<std::int64_t>(v.whole)).run();
+    insert.bind_all(id, ordinal++, v.state, v.from_s, v.to_s, static_cast<std::int64_t>(v.whole))
+        .run();
   }
   transaction.commit();
 }

@@ -66,15 +66,15 @@ struct StoredSplit {
   Visits visits;
 };
 
-/// One open book. A connection belongs to the thread that opened it; open one for each thread. Readers never
-/// wait for the writer, nor the writer for them.
+/// One open book. A connection belongs to the thread that opened it; open one for each thread.
+/// Readers never wait for the writer, nor the writer for them.
 class Book {
- public:
+public:
   enum class Mode { read, write, create };
 
-  /// Opens a book. `create` makes it when the file is missing. Opening to write marks captures whose
-  /// writer has died as interrupted and purges half-done imports. Throws Error: no_input (no such file),
-  /// bad_data (not a book, unknown version, altered schema), io.
+  /// Opens a book. `create` makes it when the file is missing. Opening to write marks captures
+  /// whose writer has died as interrupted and purges half-done imports. Throws Error: no_input (no
+  /// such file), bad_data (not a book, unknown version, altered schema), io.
   static Book open(const std::string& path, Mode mode);
 
   std::vector<CaptureInfo> captures() const;
@@ -100,7 +100,7 @@ class Book {
   const std::string& path() const { return db_->path(); }
   const Database& database() const { return *db_; }
 
- private:
+private:
   explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
   void require_schema() const;
   void settle_dead_writers() const;

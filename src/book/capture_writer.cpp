@@ -19,17 +19,20 @@ std::int64_t now_us() {
 
 const char* flag_name(Flag flag) {
   switch (flag) {
-    case Flag::over_range: return "over_range";
-    case Flag::not_a_number: return "not_a_number";
-    case Flag::dropped: return "dropped";
+    case Flag::over_range:
+      return "over_range";
+    case Flag::not_a_number:
+      return "not_a_number";
+    case Flag::dropped:
+      return "dropped";
   }
   return "dropped";
 }
 
 }  // namespace
 
-/// A stretch of samples being appended. `open` holds what is in no chunk yet; the first `in_tail` of it are in
-/// the tail table already.
+/// A stretch of samples being appended. `open` holds what is in no chunk yet; the first `in_tail`
+/// of it are in the tail table already.
 struct CaptureWriter::Segment {
   std::int64_t seq = 0, start = 0, period = 0, end = 0, first = 0, count = 0;
   std::vector<double> open;
@@ -40,7 +43,8 @@ struct CaptureWriter::Segment {
   bool explicit_times() const { return period == 0; }
 };
 
-/// One channel being appended to. All but the last of its segments are closed and wait for the next flush.
+/// One channel being appended to. All but the last of its segments are closed and wait for the next
+/// flush.
 struct CaptureWriter::Channel {
   ChannelInfo info;
   std::vector<Segment> segments;
@@ -50,24 +54,29 @@ struct CaptureWriter::Channel {
   std::int64_t appended = 0;  // samples of the channel in all
 };
 
-CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec, const std::vector<ChannelInfo>& channels)
+CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
+                             const std::vector<ChannelInfo>& channels)
     : book_(book) {
   const Database& db = book_.database();
   Transaction transaction(db);
-  db.prepare("INSERT INTO capture(name, build, started_utc, phase, end_reason, owner, heartbeat_us) "
-             "VALUES(?1, ?2, ?3, ?4, '', ?5, ?6)")
-      .bind_all(spec.name, spec.build, utc_now(), std::string_view(spec.importing ? "importing" : "recording"),
-                own_identity(), now_us())
+  db.prepare(
+        "INSERT INTO capture(name, build, started_utc, phase, end_reason, owner, heartbeat_us) "
+        "VALUES(?1, ?2, ?3, ?4, '', ?5, ?6)")
+      .bind_all(spec.name, spec.build, utc_now(),
+                std::string_view(spec.importing ? "importing" : "recording"), own_identity(),
+                now_us())
       .run();
   id_ = db.last_row();
   for (const auto& [key, value] : spec.conditions) condition(key, value);
   for (const ChannelInfo& info : channels) {
-    db.prepare("INSERT INTO channel(capture, name, quantity, unit, kind, encoding, tick_num, tick_den, input, accuracy) "
-               "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)")
+    db.prepare(
+          "INSERT INTO channel(capture, name, quantity, unit, kind, encoding, tick_num, tick_den, "
+          "input, accuracy) "
+          "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)")
         .bind_all(id_, info.name, info.quantity, info.unit,
                   std::string_view(info.kind == SampleKind::instant ? "instant" : "averaged"),
-                  std::string_view(to_string(info.encoding)), info.time_base.num, info.time_base.den, info.input,
-                  info.accuracy)
+                  std::string_view(to_string(info.encoding)), info.time_base.num,
+                  info.time_base.den, info.input, info.accuracy)
         .run();
     auto channel = std::make_unique<Channel>();
     channel->info = info;
@@ -81,15 +90,18 @@ CaptureWriter::~CaptureWriter() = default;
 
 void CaptureWriter::condition(const std::string& key, const std::string& value) {
   book_.database()
-      .prepare("INSERT INTO condition(capture, key, value) VALUES(?1, ?2, ?3) "
-               "ON CONFLICT(capture, key) DO UPDATE SET value=excluded.value")
+      .prepare(
+          "INSERT INTO condition(capture, key, value) VALUES(?1, ?2, ?3) "
+          "ON CONFLICT(capture, key) DO UPDATE SET value=excluded.value")
       .bind_all(id_, key, value)
       .run();
 }
 
-CaptureWriter::Segment& CaptureWriter::open_segment(Channel& c, std::int64_t start, std::int64_t period) {
+CaptureWriter::Segment& CaptureWriter::open_segment(Channel& c, std::int64_t start,
+                                                    std::int64_t period) {
   if (!c.segments.empty()) {
-    if (start < c.segments.back().end) throw std::invalid_argument("samples overlap those before them");
+    if (start < c.segments.back().end)
+      throw std::invalid_argument("samples overlap those before them");
     c.segments.back().closed = true;
   }
   Segment& s = c.segments.emplace_back();
@@ -106,10 +118,12 @@ void CaptureWriter::append(std::size_t channel, std::int64_t start, std::int64_t
   if (period <= 0) throw std::invalid_argument("a period must be positive");
   Channel& c = *channels_.at(channel);
   Segment* s = c.segments.empty() ? nullptr : &c.segments.back();
-  const bool follows = s && !s->closed && s->period == period && start == s->start + s->count * period;
+  const bool follows =
+      s && !s->closed && s->period == period && start == s->start + s->count * period;
   if (!follows) s = &open_segment(c, start, period);
   for (const double v : values) {
-    s->open.push_back(c.info.encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v)) : v);
+    s->open.push_back(c.info.encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v))
+                                                      : v);
   }
   s->count += static_cast<std::int64_t>(values.size());
   c.appended += static_cast<std::int64_t>(values.size());
@@ -117,11 +131,13 @@ void CaptureWriter::append(std::size_t channel, std::int64_t start, std::int64_t
 }
 
 void CaptureWriter::append_times(std::size_t channel, std::span<const std::int64_t> times,
-                                 std::span<const double> values, std::int64_t end, bool new_segment) {
+                                 std::span<const double> values, std::int64_t end,
+                                 bool new_segment) {
   if (values.empty()) return;
   Channel& c = *channels_.at(channel);
   Segment* s = c.segments.empty() ? nullptr : &c.segments.back();
-  if (!s || s->closed || !s->explicit_times() || new_segment) s = &open_segment(c, times.front(), 0);
+  if (!s || s->closed || !s->explicit_times() || new_segment)
+    s = &open_segment(c, times.front(), 0);
   if (!s->open_times.empty() && times.front() <= s->open_times.back()) {
     throw std::invalid_argument("sample times must rise");
   }
@@ -137,7 +153,8 @@ void CaptureWriter::flag(std::size_t channel, const FlagRun& run) {
 }
 
 /// Stores samples [at, at + count) of what is open as a chunk. `last`: the segment ends with them.
-void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std::size_t count, bool last) {
+void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std::size_t count,
+                               bool last) {
   const Database& db = book_.database();
   const std::span<const double> values(s.open.data() + at, count);
   std::vector<std::int64_t> times;
@@ -149,10 +166,13 @@ void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std
   const SealedChunk sealed =
       seal(c.info.kind, c.info.encoding, values, last ? nullptr : &s.open[at + count], times);
   const std::int64_t id = c.info.id << 32 | c.chunk_seq++;
-  db.prepare("INSERT INTO chunk(id, segment, first_sample, samples, q, r, coarse, strides_crc, times_crc) "
-             "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")
+  db.prepare(
+        "INSERT INTO chunk(id, segment, first_sample, samples, q, r, coarse, strides_crc, "
+        "times_crc) "
+        "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")
       .bind_all(id, s.seq, c.sealed, static_cast<std::int64_t>(count), sealed.sum.q, sealed.sum.r,
-                std::span<const std::byte>(sealed.coarse), static_cast<std::int64_t>(sealed.strides_crc),
+                std::span<const std::byte>(sealed.coarse),
+                static_cast<std::int64_t>(sealed.strides_crc),
                 static_cast<std::int64_t>(sealed.times_crc))
       .run();
   const auto store = [&](const char* sql, const Bytes& data) {
@@ -164,8 +184,8 @@ void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std
   c.sealed += static_cast<std::int64_t>(count);
 }
 
-/// Seals what can be sealed. A full chunk waits for the sample after it, since its last cell reaches there;
-/// a closed segment is sealed to its end.
+/// Seals what can be sealed. A full chunk waits for the sample after it, since its last cell
+/// reaches there; a closed segment is sealed to its end.
 void CaptureWriter::seal_segment(Channel& c, Segment& s) {
   std::size_t at = 0;
   while (s.open.size() - at > static_cast<std::size_t>(kChunkSamples)) {
@@ -177,7 +197,8 @@ void CaptureWriter::seal_segment(Channel& c, Segment& s) {
     at = s.open.size();
   }
   if (at == 0) return;
-  if (s.in_tail > 0) book_.database().prepare("DELETE FROM tail WHERE channel=?1").bind_all(c.info.id).run();
+  if (s.in_tail > 0)
+    book_.database().prepare("DELETE FROM tail WHERE channel=?1").bind_all(c.info.id).run();
   s.in_tail = 0;  // what is left open goes into the tail again, as one piece
   const auto n = static_cast<std::ptrdiff_t>(at);
   s.open.erase(s.open.begin(), s.open.begin() + n);
@@ -189,12 +210,16 @@ void CaptureWriter::append_tail(const Channel& c, Segment& s) {
   const std::span<const double> fresh = std::span<const double>(s.open).subspan(s.in_tail);
   const Bytes data = encode(fresh, c.info.encoding);
   const Bytes times =
-      s.explicit_times() ? encode_ticks(std::span<const std::int64_t>(s.open_times).subspan(s.in_tail)) : Bytes{};
+      s.explicit_times()
+          ? encode_ticks(std::span<const std::int64_t>(s.open_times).subspan(s.in_tail))
+          : Bytes{};
   book_.database()
-      .prepare("INSERT INTO tail(channel, first_sample, samples, crc, data, times) VALUES(?1, ?2, ?3, ?4, ?5, ?6)")
-      .bind_all(c.info.id, c.sealed + static_cast<std::int64_t>(s.in_tail), static_cast<std::int64_t>(fresh.size()),
-                static_cast<std::int64_t>(crc32(data)), std::span<const std::byte>(data),
-                std::span<const std::byte>(times))
+      .prepare(
+          "INSERT INTO tail(channel, first_sample, samples, crc, data, times) VALUES(?1, ?2, ?3, "
+          "?4, ?5, ?6)")
+      .bind_all(c.info.id, c.sealed + static_cast<std::int64_t>(s.in_tail),
+                static_cast<std::int64_t>(fresh.size()), static_cast<std::int64_t>(crc32(data)),
+                std::span<const std::byte>(data), std::span<const std::byte>(times))
       .run();
   s.in_tail = s.open.size();
 }
@@ -202,9 +227,11 @@ void CaptureWriter::append_tail(const Channel& c, Segment& s) {
 void CaptureWriter::write_channel(Channel& c) {
   const Database& db = book_.database();
   auto segment = db.prepare(
-      "INSERT INTO segment(channel, seq, start_tick, period_ticks, end_tick, first_sample, samples, gain, offset) "
+      "INSERT INTO segment(channel, seq, start_tick, period_ticks, end_tick, first_sample, "
+      "samples, gain, offset) "
       "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, 1.0, 0.0) "
-      "ON CONFLICT(channel, seq) DO UPDATE SET end_tick=excluded.end_tick, samples=excluded.samples");
+      "ON CONFLICT(channel, seq) DO UPDATE SET end_tick=excluded.end_tick, "
+      "samples=excluded.samples");
   for (Segment& s : c.segments) {
     seal_segment(c, s);
     if (!s.closed) append_tail(c, s);
@@ -212,8 +239,10 @@ void CaptureWriter::write_channel(Channel& c) {
   }
   std::erase_if(c.segments, [](const Segment& s) { return s.closed; });
   for (const FlagRun& run : c.flags) {
-    db.prepare("INSERT INTO flag_run(channel, flag, from_s, to_s, samples) VALUES(?1, ?2, ?3, ?4, ?5)")
-        .bind_all(c.info.id, std::string_view(flag_name(run.flag)), run.from_s, run.to_s, run.samples)
+    db.prepare(
+          "INSERT INTO flag_run(channel, flag, from_s, to_s, samples) VALUES(?1, ?2, ?3, ?4, ?5)")
+        .bind_all(c.info.id, std::string_view(flag_name(run.flag)), run.from_s, run.to_s,
+                  run.samples)
         .run();
   }
 }
@@ -228,7 +257,8 @@ void CaptureWriter::flush() {
         .run();
   }
   for (const Event& e : events_) {
-    db.prepare("INSERT INTO event(capture, kind, earliest_s, latest_s, text) VALUES(?1, ?2, ?3, ?4, ?5)")
+    db.prepare(
+          "INSERT INTO event(capture, kind, earliest_s, latest_s, text) VALUES(?1, ?2, ?3, ?4, ?5)")
         .bind_all(id_, e.kind, e.earliest_s, e.latest_s, e.text)
         .run();
   }

@@ -18,12 +18,13 @@ struct CaptureSpec {
 
 /// Appends one capture to a book, durably.
 ///
-/// Samples handed to `append` are in memory until `flush`, which writes all of them, with log lines, events
-/// and flags, in one transaction: after it returns they survive a killed process and a power cut. Full chunks
-/// are sealed with their pyramid; the open end goes into the `tail` table in small pieces. One thread. After
-/// an Error (a full disk) what was flushed before is safe, and the writer can only be destroyed.
+/// Samples handed to `append` are in memory until `flush`, which writes all of them, with log
+/// lines, events and flags, in one transaction: after it returns they survive a killed process and
+/// a power cut. Full chunks are sealed with their pyramid; the open end goes into the `tail` table
+/// in small pieces. One thread. After an Error (a full disk) what was flushed before is safe, and
+/// the writer can only be destroyed.
 class CaptureWriter {
- public:
+public:
   CaptureWriter(Book& book, const CaptureSpec& spec, const std::vector<ChannelInfo>& channels);
   ~CaptureWriter();
   CaptureWriter(const CaptureWriter&) = delete;
@@ -33,11 +34,12 @@ class CaptureWriter {
 
   /// Evenly spaced samples from tick `start`. They go on with the open segment when they follow it
   /// without a gap, else they begin a new one. Throws std::invalid_argument when they overlap.
-  void append(std::size_t channel, std::int64_t start, std::int64_t period, std::span<const double> values);
+  void append(std::size_t channel, std::int64_t start, std::int64_t period,
+              std::span<const double> values);
   /// Samples with times of their own (strictly rising). `end`: where the last averaged sample ends.
   /// `new_segment` says that there is a gap before them.
-  void append_times(std::size_t channel, std::span<const std::int64_t> times, std::span<const double> values,
-                    std::int64_t end, bool new_segment);
+  void append_times(std::size_t channel, std::span<const std::int64_t> times,
+                    std::span<const double> values, std::int64_t end, bool new_segment);
   void flag(std::size_t channel, const FlagRun& run);
   void log(const LogLine& line) { log_.push_back(line); }
   void event(const Event& event) { events_.push_back(event); }
@@ -48,13 +50,14 @@ class CaptureWriter {
   /// Flushes, seals the last chunks and closes the capture.
   void finish(const std::string& end_reason, bool interrupted);
 
- private:
+private:
   struct Segment;
   struct Channel;
   static Segment& open_segment(Channel& channel, std::int64_t start, std::int64_t period);
   void write_channel(Channel& channel);
   void seal_segment(Channel& channel, Segment& segment);
-  void seal_chunk(Channel& channel, const Segment& segment, std::size_t at, std::size_t count, bool last);
+  void seal_chunk(Channel& channel, const Segment& segment, std::size_t at, std::size_t count,
+                  bool last);
   void append_tail(const Channel& channel, Segment& segment);
 
   Book& book_;

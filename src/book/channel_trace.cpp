@@ -10,7 +10,7 @@ namespace {
 
 /// Adds pieces of a span up with compensated sums.
 class Adder {
- public:
+public:
   void add(const CellSum& piece) {
     extremes(piece);
     q_ += piece.q;
@@ -27,7 +27,7 @@ class Adder {
   }
   CellSum result() const { return {out_.lo, out_.hi, q_.value(), r_.value()}; }
 
- private:
+private:
   CellSum out_;
   Sum q_, r_;
   bool any_ = false;
@@ -81,20 +81,24 @@ ChannelTrace::ChannelTrace(const Book& book, const ChannelInfo& channel)
 
 void ChannelTrace::damaged(const std::string& what) const {
   throw Error(Failure::bad_data, "damaged book", db_.path(),
-              "channel " + std::to_string(info_.id) + " (" + info_.name + "): " + what + "; run kuvio-cli verify");
+              "channel " + std::to_string(info_.id) + " (" + info_.name + "): " + what +
+                  "; run kuvio-cli verify");
 }
 
 void ChannelTrace::load_segments(const Book&) {
-  auto rows = db_.prepare("SELECT start_tick, period_ticks, end_tick, first_sample, samples FROM segment "
-                          "WHERE channel=?1 ORDER BY seq");
+  auto rows = db_.prepare(
+      "SELECT start_tick, period_ticks, end_tick, first_sample, samples FROM segment "
+      "WHERE channel=?1 ORDER BY seq");
   rows.bind_all(info_.id);
   constexpr std::int64_t kLimit = std::int64_t{1} << 62;
   while (rows.step()) {
     Block b{rows.integer(0), rows.integer(1), rows.integer(2), rows.integer(3), rows.integer(4)};
-    const std::int64_t expected_first = blocks_.empty() ? 0 : blocks_.back().first + blocks_.back().count;
+    const std::int64_t expected_first =
+        blocks_.empty() ? 0 : blocks_.back().first + blocks_.back().count;
     const std::int64_t cells = b.count - (info_.kind == SampleKind::instant ? 1 : 0);
-    const bool sane = b.count > 0 && b.period >= 0 && b.first == expected_first && b.end >= b.start &&
-                      b.start > -kLimit && b.end < kLimit && b.count < (std::int64_t{1} << 40) &&
+    const bool sane = b.count > 0 && b.period >= 0 && b.first == expected_first &&
+                      b.end >= b.start && b.start > -kLimit && b.end < kLimit &&
+                      b.count < (std::int64_t{1} << 40) &&
                       (blocks_.empty() || b.start >= blocks_.back().end) &&
                       (b.period == 0 || (b.end - b.start) / b.period == cells);
     if (!sane) damaged("segment " + std::to_string(blocks_.size()) + " makes no sense");
@@ -116,7 +120,8 @@ void ChannelTrace::load_chunks() {
     c.samples = rows.integer(2);
     const std::int64_t first = rows.integer(1);
     while (block < blocks_.size() && first >= blocks_[block].first + blocks_[block].count) ++block;
-    if (block >= blocks_.size()) damaged("chunk " + std::to_string(c.id) + " belongs to no segment");
+    if (block >= blocks_.size())
+      damaged("chunk " + std::to_string(c.id) + " belongs to no segment");
     Store& store = stores_[block];
     if (store.chunks == 0) {
       store.first_chunk = chunks_.size();
@@ -127,7 +132,8 @@ void ChannelTrace::load_chunks() {
     const bool sane = first == blocks_[block].first + store.sealed && c.samples > 0 &&
                       (full || (c.samples < kChunkSamples && ends_block));
     c.coarse = decode_coarse(rows.blob(5));
-    if (!sane || static_cast<std::int64_t>(c.coarse.size()) != (c.samples + kCoarseSamples - 1) / kCoarseSamples) {
+    if (!sane || static_cast<std::int64_t>(c.coarse.size()) !=
+                     (c.samples + kCoarseSamples - 1) / kCoarseSamples) {
       damaged("chunk " + std::to_string(c.id) + " does not fit its segment");
     }
     c.sum = c.coarse.front();
@@ -148,23 +154,27 @@ void ChannelTrace::load_chunks() {
     chunks_.push_back(std::move(c));
   }
   for (std::size_t b = 0; b + 1 < blocks_.size(); ++b) {
-    if (stores_[b].sealed != blocks_[b].count) damaged("samples of segment " + std::to_string(b) + " are missing");
+    if (stores_[b].sealed != blocks_[b].count)
+      damaged("samples of segment " + std::to_string(b) + " are missing");
   }
 }
 
 void ChannelTrace::load_tail() {
   if (blocks_.empty()) return;
   const Block& block = blocks_.back();
-  auto rows = db_.prepare("SELECT first_sample, samples, crc, data, times FROM tail WHERE channel=?1 ORDER BY first_sample");
+  auto rows = db_.prepare(
+      "SELECT first_sample, samples, crc, data, times FROM tail WHERE channel=?1 ORDER BY "
+      "first_sample");
   rows.bind_all(info_.id);
   std::int64_t next = block.first + stores_.back().sealed;
   while (rows.step()) {
     const std::int64_t count = rows.integer(1);
     const auto data = rows.blob(3), times = rows.blob(4);
-    const bool sane = rows.integer(0) == next && count > 0 &&
-                      data.size() == static_cast<std::size_t>(count) * bytes_per_sample(info_.encoding) &&
-                      times.size() == (block.period == 0 ? static_cast<std::size_t>(count) * 8 : 0) &&
-                      crc32(data) == static_cast<std::uint32_t>(rows.integer(2));
+    const bool sane =
+        rows.integer(0) == next && count > 0 &&
+        data.size() == static_cast<std::size_t>(count) * bytes_per_sample(info_.encoding) &&
+        times.size() == (block.period == 0 ? static_cast<std::size_t>(count) * 8 : 0) &&
+        crc32(data) == static_cast<std::uint32_t>(rows.integer(2));
     if (!sane) damaged("the tail is damaged at sample " + std::to_string(next));
     const auto at = tail_.size();
     tail_.resize(at + static_cast<std::size_t>(count));
@@ -182,9 +192,11 @@ void ChannelTrace::load_tail() {
 }
 
 void ChannelTrace::load_flags() {
-  auto rows = db_.prepare("SELECT flag, from_s, to_s, samples FROM flag_run WHERE channel=?1 ORDER BY from_s");
+  auto rows = db_.prepare(
+      "SELECT flag, from_s, to_s, samples FROM flag_run WHERE channel=?1 ORDER BY from_s");
   rows.bind_all(info_.id);
-  while (rows.step()) flags_.push_back({flag_of(rows.text(0)), rows.real(1), rows.real(2), rows.integer(3)});
+  while (rows.step())
+    flags_.push_back({flag_of(rows.text(0)), rows.real(1), rows.real(2), rows.integer(3)});
 }
 
 std::size_t ChannelTrace::index_of(const Block& block) const {
@@ -242,13 +254,15 @@ void ChannelTrace::read_chunk(std::size_t chunk, std::int64_t at, std::span<doub
     db_.read_blob("chunk_samples", "data", c.id, base * static_cast<std::int64_t>(width), raw);
     ++fetched_.sample_pieces;
     auto& list = fetched_.sample_chunks;
-    if (list.size() < 100000 && std::find(list.begin(), list.end(), static_cast<std::int64_t>(chunk)) == list.end()) {
+    if (list.size() < 100000 &&
+        std::find(list.begin(), list.end(), static_cast<std::int64_t>(chunk)) == list.end()) {
       list.push_back(static_cast<std::int64_t>(chunk));
     }
     std::size_t offset = 0;
     for (std::int64_t s = first; s <= last; ++s) {
       const StrideNode& node = nodes[static_cast<std::size_t>(s)];
-      const std::size_t n = std::min(raw.size() - offset, static_cast<std::size_t>(kStrideSamples) * width);
+      const std::size_t n =
+          std::min(raw.size() - offset, static_cast<std::size_t>(kStrideSamples) * width);
       if (crc32(std::span(raw).subspan(offset, n)) != node.crc) {
         damaged("samples of chunk " + std::to_string(c.id) + " are damaged");
       }
@@ -273,14 +287,16 @@ void ChannelTrace::read(const Block& block, std::int64_t at, std::span<double> o
     }
     const auto chunk = static_cast<std::size_t>(here / kChunkSamples);
     const std::int64_t within = here % kChunkSamples;
-    const auto n = std::min(out.size() - done,
-                            static_cast<std::size_t>(chunks_[store.first_chunk + chunk].samples - within));
+    const auto n =
+        std::min(out.size() - done,
+                 static_cast<std::size_t>(chunks_[store.first_chunk + chunk].samples - within));
     read_chunk(store.first_chunk + chunk, within, out.subspan(done, n));
     done += n;
   }
 }
 
-void ChannelTrace::read_times(const Block& block, std::int64_t at, std::span<std::int64_t> out) const {
+void ChannelTrace::read_times(const Block& block, std::int64_t at,
+                              std::span<std::int64_t> out) const {
   const Store& store = stores_[index_of(block)];
   for (std::size_t i = 0; i < out.size(); ++i) {
     const std::int64_t here = at + static_cast<std::int64_t>(i);
@@ -306,12 +322,14 @@ CellSum ChannelTrace::sum_raw(const Block& block, std::int64_t from, std::int64_
   return sum_cells(info_.kind, own, next, times);
 }
 
-CellSum ChannelTrace::sum_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from,
-                                   std::int64_t to) const {
+CellSum ChannelTrace::sum_in_chunk(const Block& block, std::size_t chunk, std::int64_t base,
+                                   std::int64_t from, std::int64_t to) const {
   const Chunk& c = chunks_[chunk];
   if (from == 0 && to == c.samples) return c.sum;
-  const std::int64_t head = std::min(to, (from + kStrideSamples - 1) / kStrideSamples * kStrideSamples);
-  const std::int64_t tail = to == c.samples ? to : std::max(head, to / kStrideSamples * kStrideSamples);
+  const std::int64_t head =
+      std::min(to, (from + kStrideSamples - 1) / kStrideSamples * kStrideSamples);
+  const std::int64_t tail =
+      to == c.samples ? to : std::max(head, to / kStrideSamples * kStrideSamples);
   Adder out;
   if (head > from) out.add(sum_raw(block, base + from, base + head));
   for (std::int64_t at = head; at < tail;) {
@@ -327,18 +345,23 @@ CellSum ChannelTrace::sum_in_chunk(const Block& block, std::size_t chunk, std::i
   return out.result();
 }
 
-/// Whole nodes first; a stride that is only touched is read if its own extremes reach beyond what is known by then.
+/// Whole nodes first; a stride that is only touched is read if its own extremes reach beyond what
+/// is known by then.
 template <typename Known>
-void ChannelTrace::extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from, std::int64_t to,
-                                     Known& known) const {
+void ChannelTrace::extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base,
+                                     std::int64_t from, std::int64_t to, Known& known) const {
   const Chunk& c = chunks_[chunk];
   if (from == 0 && to == c.samples) {
     known.add(c.sum);
     return;
   }
-  const std::int64_t head = std::min(to, (from + kStrideSamples - 1) / kStrideSamples * kStrideSamples);
-  const std::int64_t tail = to == c.samples ? to : std::max(head, to / kStrideSamples * kStrideSamples);
-  const auto node = [&](std::int64_t at) -> const CellSum& { return strides(chunk)[static_cast<std::size_t>(at / kStrideSamples)].sum; };
+  const std::int64_t head =
+      std::min(to, (from + kStrideSamples - 1) / kStrideSamples * kStrideSamples);
+  const std::int64_t tail =
+      to == c.samples ? to : std::max(head, to / kStrideSamples * kStrideSamples);
+  const auto node = [&](std::int64_t at) -> const CellSum& {
+    return strides(chunk)[static_cast<std::size_t>(at / kStrideSamples)].sum;
+  };
   for (std::int64_t at = head; at < tail;) {
     const bool coarse = at % kCoarseSamples == 0 && at + kCoarseSamples <= tail;
     known.add(coarse ? c.coarse[static_cast<std::size_t>(at / kCoarseSamples)] : node(at));
@@ -354,7 +377,8 @@ void ChannelTrace::extremes_in_chunk(const Block& block, std::size_t chunk, std:
   touched(tail, to);
 }
 
-std::pair<double, double> ChannelTrace::extremes(const Block& block, std::int64_t from, std::int64_t to) const {
+std::pair<double, double> ChannelTrace::extremes(const Block& block, std::int64_t from,
+                                                 std::int64_t to) const {
   struct Known {
     double lo = 0, hi = 0;
     bool any = false;
@@ -370,7 +394,8 @@ std::pair<double, double> ChannelTrace::extremes(const Block& block, std::int64_
   for (std::int64_t at = from; at < in_chunks;) {
     const std::int64_t number = at / kChunkSamples, base = number * kChunkSamples;
     const std::int64_t end = std::min(in_chunks, base + kChunkSamples);
-    extremes_in_chunk(block, store.first_chunk + static_cast<std::size_t>(number), base, at - base, end - base, known);
+    extremes_in_chunk(block, store.first_chunk + static_cast<std::size_t>(number), base, at - base,
+                      end - base, known);
     at = end;
   }
   if (to > store.sealed) known.add(sum_tail(block, std::max(from, store.sealed), to));
@@ -379,9 +404,11 @@ std::pair<double, double> ChannelTrace::extremes(const Block& block, std::int64_
 
 CellSum ChannelTrace::sum_tail(const Block& block, std::int64_t from, std::int64_t to) const {
   const std::int64_t sealed = stores_[index_of(block)].sealed;
-  const std::int64_t head = std::min(to, sealed + (from - sealed + kStrideSamples - 1) / kStrideSamples * kStrideSamples);
+  const std::int64_t head =
+      std::min(to, sealed + (from - sealed + kStrideSamples - 1) / kStrideSamples * kStrideSamples);
   const std::int64_t tail =
-      to == block.count ? std::max(head, to) : std::max(head, sealed + (to - sealed) / kStrideSamples * kStrideSamples);
+      to == block.count ? std::max(head, to)
+                        : std::max(head, sealed + (to - sealed) / kStrideSamples * kStrideSamples);
   Adder out;
   if (head > from) out.add(sum_raw(block, from, head));
   for (std::int64_t at = head; at < tail; at += kStrideSamples) {
@@ -399,7 +426,8 @@ CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to
     const std::int64_t first = from / kChunkSamples, last = (in_chunks - 1) / kChunkSamples;
     const auto piece = [&](std::int64_t chunk, std::int64_t a, std::int64_t b) {
       const std::int64_t base = chunk * kChunkSamples;
-      out.add(sum_in_chunk(block, store.first_chunk + static_cast<std::size_t>(chunk), base, a - base, b - base));
+      out.add(sum_in_chunk(block, store.first_chunk + static_cast<std::size_t>(chunk), base,
+                           a - base, b - base));
     };
     if (first == last) {
       piece(first, from, in_chunks);

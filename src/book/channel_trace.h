@@ -12,12 +12,12 @@ namespace kuvio::book {
 
 /// A channel of a book as a Trace: a snapshot of what was recorded when it was made.
 ///
-/// Keeps one summary per chunk and one coarse node per 4096 samples in memory; strides and samples are
-/// read through a small cache, each checked against its CRC. Any span's figures cost at most two chunks'
-/// strides and a few reads of 256 samples. For the thread that owns the book's connection. Throws Error
-/// bad_data that names the chunk when what is read is damaged.
+/// Keeps one summary per chunk and one coarse node per 4096 samples in memory; strides and samples
+/// are read through a small cache, each checked against its CRC. Any span's figures cost at most
+/// two chunks' strides and a few reads of 256 samples. For the thread that owns the book's
+/// connection. Throws Error bad_data that names the chunk when what is read is damaged.
 class ChannelTrace : public Trace {
- public:
+public:
   ChannelTrace(const Book& book, const ChannelInfo& channel);
 
   SampleKind kind() const override { return info_.kind; }
@@ -27,18 +27,20 @@ class ChannelTrace : public Trace {
   void read(const Block& block, std::int64_t at, std::span<double> out) const override;
   void read_times(const Block& block, std::int64_t at, std::span<std::int64_t> out) const override;
   CellSum sum(const Block& block, std::int64_t from, std::int64_t to) const override;
-  std::pair<double, double> extremes(const Block& block, std::int64_t from, std::int64_t to) const override;
+  std::pair<double, double> extremes(const Block& block, std::int64_t from,
+                                     std::int64_t to) const override;
 
   const ChannelInfo& info() const { return info_; }
 
-  /// What was fetched from the file so far; a span over a whole capture fetches no interior samples.
+  /// What was fetched from the file so far; a span over a whole capture fetches no interior
+  /// samples.
   struct Fetched {
     std::int64_t sample_pieces = 0, stride_blobs = 0;
     std::vector<std::int64_t> sample_chunks;  ///< ordinals of the chunks whose samples were read
   };
   const Fetched& fetched() const { return fetched_; }
 
- private:
+private:
   struct Chunk {
     std::int64_t id = 0, samples = 0;
     CellSum sum;
@@ -63,7 +65,8 @@ class ChannelTrace : public Trace {
   CellSum sum_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from,
                        std::int64_t to) const;
   template <typename Known>
-  void extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from, std::int64_t to, Known& known) const;
+  void extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base,
+                         std::int64_t from, std::int64_t to, Known& known) const;
   CellSum sum_raw(const Block& block, std::int64_t from, std::int64_t to) const;
   CellSum sum_tail(const Block& block, std::int64_t from, std::int64_t to) const;
 
@@ -81,7 +84,8 @@ class ChannelTrace : public Trace {
   struct Cache {
     std::size_t capacity;
     std::list<std::pair<std::size_t, Value>> order{};  // newest first
-    std::unordered_map<std::size_t, typename std::list<std::pair<std::size_t, Value>>::iterator> where{};
+    std::unordered_map<std::size_t, typename std::list<std::pair<std::size_t, Value>>::iterator>
+        where{};
     Value* find(std::size_t key);
     Value& put(std::size_t key, Value value);
   };

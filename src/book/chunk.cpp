@@ -113,8 +113,8 @@ std::vector<CellSum> decode_coarse(std::span<const std::byte> data) {
   return out;
 }
 
-SealedChunk seal(SampleKind kind, Encoding encoding, std::span<const double> values, const double* next,
-                 std::span<const std::int64_t> times) {
+SealedChunk seal(SampleKind kind, Encoding encoding, std::span<const double> values,
+                 const double* next, std::span<const std::int64_t> times) {
   SealedChunk out;
   out.samples = encode(values, encoding);
   const std::size_t n = values.size(), width = bytes_per_sample(encoding);

@@ -25,8 +25,8 @@ void decode_ticks(std::span<const std::byte> data, std::span<std::int64_t> out);
 /// CRC-32 (IEEE 802.3, as zlib's).
 std::uint32_t crc32(std::span<const std::byte> data);
 
-/// One node of the pyramid in a blob: lo, hi, q, r (8 bytes each), then the CRC-32 of its samples' bytes and the
-/// number of samples (4 bytes each), all little-endian.
+/// One node of the pyramid in a blob: lo, hi, q, r (8 bytes each), then the CRC-32 of its samples'
+/// bytes and the number of samples (4 bytes each), all little-endian.
 struct StrideNode {
   CellSum sum;
   std::uint32_t crc = 0;
@@ -47,9 +47,10 @@ struct SealedChunk {
   std::uint32_t strides_crc = 0, times_crc = 0;
 };
 
-/// Seals up to 65 536 samples. `next` is the sample after them in the same segment, or null at its end;
-/// `times` is empty for uniform segments, else one tick per value and the tick of what follows.
-SealedChunk seal(SampleKind kind, Encoding encoding, std::span<const double> values, const double* next,
-                 std::span<const std::int64_t> times);
+/// Seals up to 65 536 samples. `next` is the sample after them in the same segment, or null at its
+/// end; `times` is empty for uniform segments, else one tick per value and the tick of what
+/// follows.
+SealedChunk seal(SampleKind kind, Encoding encoding, std::span<const double> values,
+                 const double* next, std::span<const std::int64_t> times);
 
 }  // namespace kuvio::book

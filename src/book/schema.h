@@ -17,7 +17,8 @@ inline constexpr std::int64_t kCoarseSamples = 4096;
 inline constexpr std::array kSchema{
     "CREATE TABLE capture("
     "id INTEGER PRIMARY KEY, name TEXT NOT NULL, build TEXT NOT NULL, started_utc TEXT NOT NULL, "
-    "phase TEXT NOT NULL, end_reason TEXT NOT NULL, owner TEXT NOT NULL, heartbeat_us INTEGER NOT NULL)",
+    "phase TEXT NOT NULL, end_reason TEXT NOT NULL, owner TEXT NOT NULL, heartbeat_us INTEGER NOT "
+    "NULL)",
 
     "CREATE TABLE condition("
     "capture INTEGER NOT NULL REFERENCES capture(id) ON DELETE CASCADE, "
@@ -32,11 +33,13 @@ inline constexpr std::array kSchema{
     "CREATE TABLE segment("
     "channel INTEGER NOT NULL REFERENCES channel(id) ON DELETE CASCADE, seq INTEGER NOT NULL, "
     "start_tick INTEGER NOT NULL, period_ticks INTEGER NOT NULL, end_tick INTEGER NOT NULL, "
-    "first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, gain REAL NOT NULL, offset REAL NOT NULL, "
+    "first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, gain REAL NOT NULL, offset REAL NOT "
+    "NULL, "
     "PRIMARY KEY(channel, seq)) WITHOUT ROWID",
 
     "CREATE TABLE chunk("
-    "id INTEGER PRIMARY KEY, segment INTEGER NOT NULL, first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, "
+    "id INTEGER PRIMARY KEY, segment INTEGER NOT NULL, first_sample INTEGER NOT NULL, samples "
+    "INTEGER NOT NULL, "
     "q REAL NOT NULL, r REAL NOT NULL, coarse BLOB NOT NULL, strides_crc INTEGER NOT NULL, "
     "times_crc INTEGER NOT NULL)",
     "CREATE TABLE chunk_samples(id INTEGER PRIMARY KEY, data BLOB NOT NULL)",
@@ -44,7 +47,8 @@ inline constexpr std::array kSchema{
     "CREATE TABLE chunk_times(id INTEGER PRIMARY KEY, data BLOB NOT NULL)",
 
     "CREATE TABLE tail("
-    "channel INTEGER NOT NULL, first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, crc INTEGER NOT NULL, "
+    "channel INTEGER NOT NULL, first_sample INTEGER NOT NULL, samples INTEGER NOT NULL, crc "
+    "INTEGER NOT NULL, "
     "data BLOB NOT NULL, times BLOB NOT NULL, PRIMARY KEY(channel, first_sample))",
 
     "CREATE TABLE flag_run("
@@ -62,7 +66,8 @@ inline constexpr std::array kSchema{
 
     "CREATE TABLE split("
     "id INTEGER PRIMARY KEY, capture INTEGER NOT NULL REFERENCES capture(id) ON DELETE CASCADE, "
-    "channel INTEGER NOT NULL, recipe_name TEXT NOT NULL, recipe_text TEXT NOT NULL, made_utc TEXT NOT NULL)",
+    "channel INTEGER NOT NULL, recipe_name TEXT NOT NULL, recipe_text TEXT NOT NULL, made_utc TEXT "
+    "NOT NULL)",
     "CREATE TABLE visit("
     "split INTEGER NOT NULL REFERENCES split(id) ON DELETE CASCADE, ordinal INTEGER NOT NULL, "
     "state TEXT NOT NULL, from_s REAL NOT NULL, to_s REAL NOT NULL, whole INTEGER NOT NULL, "

@@ -11,16 +11,23 @@ namespace kuvio::book {
 void fail(sqlite3* db, int code, const std::string& where) {
   const std::string why = db ? sqlite3_errmsg(db) : sqlite3_errstr(code);
   switch (code & 0xff) {
-    case SQLITE_NOTADB: throw Error(Failure::bad_data, "not a Kuvio book", where, "it is not an SQLite file");
-    case SQLITE_CORRUPT: throw Error(Failure::bad_data, "damaged book", where, why + "; run kuvio-cli verify");
-    case SQLITE_FULL: throw Error(Failure::io, "disk full", where, "what was written before is kept");
+    case SQLITE_NOTADB:
+      throw Error(Failure::bad_data, "not a Kuvio book", where, "it is not an SQLite file");
+    case SQLITE_CORRUPT:
+      throw Error(Failure::bad_data, "damaged book", where, why + "; run kuvio-cli verify");
+    case SQLITE_FULL:
+      throw Error(Failure::io, "disk full", where, "what was written before is kept");
     case SQLITE_BUSY:
-      throw Error(Failure::io, "book is busy", where, "another program is writing to it; try again");
+      throw Error(Failure::io, "book is busy", where,
+                  "another program is writing to it; try again");
     case SQLITE_READONLY:
     case SQLITE_PERM:
-    case SQLITE_AUTH: throw Error(Failure::cannot_create, "cannot write book", where, why);
-    case SQLITE_CANTOPEN: throw Error(Failure::io, "cannot open book", where, why);
-    default: throw Error(Failure::io, "book error", where, why);
+    case SQLITE_AUTH:
+      throw Error(Failure::cannot_create, "cannot write book", where, why);
+    case SQLITE_CANTOPEN:
+      throw Error(Failure::io, "cannot open book", where, why);
+    default:
+      throw Error(Failure::io, "book error", where, why);
   }
 }
 
@@ -47,7 +54,8 @@ Statement& Statement::bind(int at, double value) {
   return *this;
 }
 Statement& Statement::bind(int at, std::string_view text) {
-  check(sqlite3_bind_text(stmt_.get(), at, text.data(), static_cast<int>(text.size()), SQLITE_TRANSIENT));
+  check(sqlite3_bind_text(stmt_.get(), at, text.data(), static_cast<int>(text.size()),
+                          SQLITE_TRANSIENT));
   return *this;
 }
 Statement& Statement::bind(int at, std::span<const std::byte> blob) {
@@ -79,7 +87,9 @@ void Statement::run() {
   }
 }
 
-std::int64_t Statement::integer(int column) const { return sqlite3_column_int64(stmt_.get(), column); }
+std::int64_t Statement::integer(int column) const {
+  return sqlite3_column_int64(stmt_.get(), column);
+}
 double Statement::real(int column) const { return sqlite3_column_double(stmt_.get(), column); }
 std::string Statement::text(int column) const {
   const auto* data = reinterpret_cast<const char*>(sqlite3_column_text(stmt_.get(), column));
@@ -104,15 +114,18 @@ Database::Database(const std::string& path, Access access) : path_(path) {
   int code = sqlite3_open_v2(path.c_str(), &raw, flags | SQLITE_OPEN_NOMUTEX, nullptr);
   db_.reset(raw);
   if (code != SQLITE_OK) fail(raw, code, path);
-  // A book in a folder that cannot be written to has no place for the log's index. Without a log the file cannot
-  // change under us, and is read as it is.
-  if (access == Access::read && ::access(path.c_str(), F_OK) == 0 && ::access((path + "-wal").c_str(), F_OK) != 0) {
+  // A book in a folder that cannot be written to has no place for the log's index. Without a log
+  // the file cannot change under us, and is read as it is.
+  if (access == Access::read && ::access(path.c_str(), F_OK) == 0 &&
+      ::access((path + "-wal").c_str(), F_OK) != 0) {
     const std::string folder = std::filesystem::path(path).parent_path().string();
     if (::access(folder.empty() ? "." : folder.c_str(), W_OK) != 0) {
       std::string uri = "file:";
-      for (const char c : path) uri += c == '?' ? "%3f" : c == '#' ? "%23" : c == '%' ? "%25" : std::string(1, c);
+      for (const char c : path)
+        uri += c == '?' ? "%3f" : c == '#' ? "%23" : c == '%' ? "%25" : std::string(1, c);
       db_.reset();
-      code = sqlite3_open_v2((uri + "?immutable=1").c_str(), &raw, flags | SQLITE_OPEN_URI | SQLITE_OPEN_NOMUTEX, nullptr);
+      code = sqlite3_open_v2((uri + "?immutable=1").c_str(), &raw,
+                             flags | SQLITE_OPEN_URI | SQLITE_OPEN_NOMUTEX, nullptr);
       db_.reset(raw);
       if (code != SQLITE_OK) fail(raw, code, path);
     }
@@ -144,13 +157,14 @@ void Database::execute(const std::string& sql) const {
   if (code != SQLITE_OK) fail(db_.get(), code, path_);
 }
 
-void Database::read_blob(const char* table, const char* column, std::int64_t row, std::int64_t offset,
-                         std::span<std::byte> out) const {
+void Database::read_blob(const char* table, const char* column, std::int64_t row,
+                         std::int64_t offset, std::span<std::byte> out) const {
   sqlite3_blob* handle = nullptr;
   // An open handle pins a snapshot, so each read opens and closes its own (2 us).
   int code = sqlite3_blob_open(db_.get(), "main", table, column, row, 0, &handle);
   if (code == SQLITE_OK) {
-    code = sqlite3_blob_read(handle, out.data(), static_cast<int>(out.size()), static_cast<int>(offset));
+    code = sqlite3_blob_read(handle, out.data(), static_cast<int>(out.size()),
+                             static_cast<int>(offset));
   }
   const std::string why = code == SQLITE_OK ? "" : sqlite3_errmsg(db_.get());
   sqlite3_blob_close(handle);
@@ -164,7 +178,8 @@ void Database::read_blob(const char* table, const char* column, std::int64_t row
 std::int64_t Database::last_row() const { return sqlite3_last_insert_rowid(db_.get()); }
 
 void Database::checkpoint() const {
-  prepare("PRAGMA schema_version").run();  // without a read first the checkpoint silently does nothing
+  prepare("PRAGMA schema_version")
+      .run();  // without a read first the checkpoint silently does nothing
   sqlite3_wal_checkpoint_v2(db_.get(), nullptr, SQLITE_CHECKPOINT_PASSIVE, nullptr, nullptr);
 }
 

@@ -18,7 +18,7 @@ namespace kuvio::book {
 
 /// One prepared statement; bind, then step through its rows. Errors become kuvio::Error.
 class Statement {
- public:
+public:
   Statement(sqlite3* db, std::string_view sql, std::string where);
 
   Statement& bind(int at, std::int64_t value);
@@ -45,7 +45,7 @@ class Statement {
   bool is_null(int column) const;
   std::span<const std::byte> blob(int column) const;
 
- private:
+private:
   struct Finalize {
     void operator()(sqlite3_stmt* s) const;
   };
@@ -58,7 +58,7 @@ class Statement {
 
 /// One connection. For the thread that opened it alone.
 class Database {
- public:
+public:
   enum class Access { read, write, create };
 
   /// Opens `path` with Kuvio's pragmas. Does not look at the contents.
@@ -77,7 +77,7 @@ class Database {
   /// Size of the write-ahead log after the last commit, in bytes.
   std::int64_t wal_bytes() const { return *wal_pages_ * 16384; }
 
- private:
+private:
   struct Close {
     void operator()(sqlite3* db) const;
   };
@@ -88,14 +88,14 @@ class Database {
 
 /// BEGIN IMMEDIATE … COMMIT; rolls back unless committed.
 class Transaction {
- public:
+public:
   explicit Transaction(const Database& db);
   ~Transaction();
   Transaction(const Transaction&) = delete;
   Transaction& operator=(const Transaction&) = delete;
   void commit();
 
- private:
+private:
   const Database& db_;
   bool open_ = true;
 };

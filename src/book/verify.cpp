@@ -13,7 +13,7 @@ namespace kuvio::book {
 namespace {
 
 class Verifier {
- public:
+public:
   Verifier(const Book& book, const std::function<bool(double)>& progress)
       : book_(book), db_(book.database()), progress_(progress) {}
 
@@ -29,7 +29,7 @@ class Verifier {
     return std::move(problems_);
   }
 
- private:
+private:
   void add(const std::string& capture, const std::string& where, const std::string& what) {
     if (problems_.size() < 1000) problems_.push_back({capture, where, what});
   }
@@ -40,8 +40,10 @@ class Verifier {
       if (rows.text(0) != "ok") add("", "file", rows.text(0));
     }
     auto keys = db_.prepare("PRAGMA foreign_key_check");
-    while (keys.step()) add("", keys.text(0), "refers to a row of " + keys.text(2) + " that is not there");
-    auto orphans = db_.prepare("SELECT count(*) FROM chunk WHERE (id >> 32) NOT IN (SELECT id FROM channel)");
+    while (keys.step())
+      add("", keys.text(0), "refers to a row of " + keys.text(2) + " that is not there");
+    auto orphans =
+        db_.prepare("SELECT count(*) FROM chunk WHERE (id >> 32) NOT IN (SELECT id FROM channel)");
     if (orphans.step() && orphans.integer(0) > 0) {
       add("", "chunk", fmt::format("{} chunks belong to no channel", orphans.integer(0)));
     }
@@ -64,9 +66,11 @@ class Verifier {
     }
   }
 
-  void check_chunks(const CaptureInfo& capture, const ChannelInfo& channel, const ChannelTrace& trace) {
+  void check_chunks(const CaptureInfo& capture, const ChannelInfo& channel,
+                    const ChannelTrace& trace) {
     auto rows = db_.prepare(
-        "SELECT c.id, c.first_sample, c.samples, c.q, c.r, c.coarse, s.data, n.data, t.data, c.times_crc FROM chunk c "
+        "SELECT c.id, c.first_sample, c.samples, c.q, c.r, c.coarse, s.data, n.data, t.data, "
+        "c.times_crc FROM chunk c "
         "LEFT JOIN chunk_samples s ON s.id=c.id LEFT JOIN chunk_strides n ON n.id=c.id "
         "LEFT JOIN chunk_times t ON t.id=c.id WHERE c.id>=?1 AND c.id<?2 ORDER BY c.id");
     rows.bind_all(channel.id << 32, (channel.id + 1) << 32);
@@ -79,8 +83,8 @@ class Verifier {
     }
   }
 
-  void check_chunk(const CaptureInfo& capture, const ChannelInfo& channel, const ChannelTrace& trace,
-                   const Statement& row) {
+  void check_chunk(const CaptureInfo& capture, const ChannelInfo& channel,
+                   const ChannelTrace& trace, const Statement& row) {
     const std::string where =
         fmt::format("channel {}, chunk {}", channel.name, row.integer(0) & 0xffffffff);
     const std::int64_t first = row.integer(1), samples = row.integer(2);
@@ -102,18 +106,21 @@ class Verifier {
     if (has_next) trace.read(*block, after, {&next, 1});
     std::vector<std::int64_t> ticks;
     if (block->period == 0) {
-      if (times.size() != values.size() * 8 || crc32(times) != static_cast<std::uint32_t>(row.integer(9))) {
+      if (times.size() != values.size() * 8 ||
+          crc32(times) != static_cast<std::uint32_t>(row.integer(9))) {
         add(capture.name, where, "sample times are damaged");
         return;
       }
       ticks.resize(values.size() + 1);
       decode_ticks(times, std::span(ticks).first(values.size()));
       ticks.back() = tick_of(trace, *block, after);
-      if (std::adjacent_find(ticks.begin(), ticks.end() - 1, std::greater_equal<>()) != ticks.end() - 1) {
+      if (std::adjacent_find(ticks.begin(), ticks.end() - 1, std::greater_equal<>()) !=
+          ticks.end() - 1) {
         add(capture.name, where, "sample times do not rise");
       }
     }
-    const SealedChunk right = seal(channel.kind, channel.encoding, values, has_next ? &next : nullptr, ticks);
+    const SealedChunk right =
+        seal(channel.kind, channel.encoding, values, has_next ? &next : nullptr, ticks);
     if (!std::equal(strides.begin(), strides.end(), right.strides.begin(), right.strides.end())) {
       add(capture.name, where, "samples or their strides are damaged");
       return;

@@ -5,11 +5,13 @@
 
 namespace kuvio::cli {
 
-std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build, const formats::RecipeFile& recipe) {
+std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build,
+                                            const formats::RecipeFile& recipe) {
   std::vector<book::SplitCapture> out;
   for (const book::CaptureInfo& c : captures_of_build(book, build)) {
     auto split = book.split(c.id);
-    if (!split || split->recipe_text != recipe.text) split = book::split_capture(book, c, recipe.recipe, recipe.text);
+    if (!split || split->recipe_text != recipe.text)
+      split = book::split_capture(book, c, recipe.recipe, recipe.text);
     out.push_back(book::load_split(book, c, std::move(split)));
   }
   return out;

@@ -10,8 +10,8 @@
 
 namespace kuvio::cli {
 
-/// A build's captures, split by a recipe: a split made with the same recipe is used again, others are made now and not
-/// saved.
+/// A build's captures, split by a recipe: a split made with the same recipe is used again, others
+/// are made now and not saved.
 std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build,
                                             const formats::RecipeFile& recipe);
 

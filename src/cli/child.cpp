@@ -16,11 +16,15 @@ extern char** environ;  // NOLINT
 
 namespace kuvio::cli {
 
-std::string own_folder() { return std::filesystem::read_symlink("/proc/self/exe").parent_path().string(); }
+std::string own_folder() {
+  return std::filesystem::read_symlink("/proc/self/exe").parent_path().string();
+}
 
 SimulatedBench::SimulatedBench(const std::vector<std::string>& arguments) {
   const std::string program = own_folder() + "/kuvio-sim";
-  const auto refuse = [&](const std::string& why) { throw Error(Failure::unavailable, "cannot start the simulated bench", program, why); };
+  const auto refuse = [&](const std::string& why) {
+    throw Error(Failure::unavailable, "cannot start the simulated bench", program, why);
+  };
   int ends[2];
   if (::pipe(ends) != 0) refuse(std::strerror(errno));
   std::vector<std::string> text{program};
@@ -43,7 +47,9 @@ SimulatedBench::SimulatedBench(const std::vector<std::string>& arguments) {
   std::string line;
   char c = 0;
   pollfd wait{ends[0], POLLIN, 0};
-  while (line.find('\n') == std::string::npos && ::poll(&wait, 1, 10000) > 0 && ::read(ends[0], &c, 1) == 1) line += c;
+  while (line.find('\n') == std::string::npos && ::poll(&wait, 1, 10000) > 0 &&
+         ::read(ends[0], &c, 1) == 1)
+    line += c;
   ::close(ends[0]);
   endpoints_ = nlohmann::json::parse(line, nullptr, false);
   if (!endpoints_.is_object()) {

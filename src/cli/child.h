@@ -10,8 +10,9 @@ namespace kuvio::cli {
 
 /// The simulated bench in a process of its own, ended with this object.
 class SimulatedBench {
- public:
-  /// Starts the kuvio-sim beside this program and waits for its endpoints. Error (unavailable) when it does not come up.
+public:
+  /// Starts the kuvio-sim beside this program and waits for its endpoints. Error (unavailable) when
+  /// it does not come up.
   explicit SimulatedBench(const std::vector<std::string>& arguments);
   ~SimulatedBench();
   SimulatedBench(const SimulatedBench&) = delete;
@@ -20,7 +21,7 @@ class SimulatedBench {
   std::string scpi() const { return endpoints_.value("scpi", ""); }
   std::string log() const { return endpoints_.value("log", ""); }
 
- private:
+private:
   int pid_ = -1;
   nlohmann::json endpoints_;
 };

@@ -1,13 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-#include "recording.h"
-
 #include "core/present.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
 
-#include <fmt/format.h>
+#include "command.h"
+#include "recording.h"
 
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -30,7 +29,8 @@ struct Options {
 
 Outcome run(const Options& o, bool json) {
   if (!o.setup.empty()) usage("--setup is not yet supported; name the inputs with --input");
-  if (!o.profiles.empty()) usage("--profile is not yet supported; the analyser is spoken to in generic SCPI");
+  if (!o.profiles.empty())
+    usage("--profile is not yet supported; the analyser is spoken to in generic SCPI");
   acquire::RecordSettings s;
   s.build = o.build;
   s.name = o.name.empty() ? (o.build.empty() ? "capture" : o.build) : o.name;
@@ -54,12 +54,15 @@ Outcome run(const Options& o, bool json) {
   s.conditions = option_conditions(o.conditions);
   s.setup.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
   if (!(s.setup.rate_hz > 0)) usage("--rate must be more than nothing");
-  if (!o.voltage.empty()) s.setup.voltage = option_quantity("--voltage", o.voltage, Dimension::voltage);
-  if (!o.limit.empty()) s.setup.current_limit = option_quantity("--current-limit", o.limit, Dimension::current);
+  if (!o.voltage.empty())
+    s.setup.voltage = option_quantity("--voltage", o.voltage, Dimension::voltage);
+  if (!o.limit.empty())
+    s.setup.current_limit = option_quantity("--current-limit", o.limit, Dimension::current);
   s.setup.power_on = o.power_on;
   s.setup.power_off = o.power_off;
   for (const std::string& text : o.sends) s.sends.push_back(parse_send(text));
-  if (!s.sends.empty() && !s.log) usage("--send needs a device log to send on, as in --input log+serial:/dev/…");
+  if (!s.sends.empty() && !s.log)
+    usage("--send needs a device log to send on, as in --input log+serial:/dev/…");
 
   const bool fresh = !std::filesystem::exists(o.book);
   book::Book book = book::Book::open(o.book, book::Book::Mode::create);
@@ -90,9 +93,11 @@ Outcome run(const Options& o, bool json) {
 
 acquire::ScheduledLine parse_send(const std::string& text) {
   const auto colon = text.find(':');
-  if (colon == std::string::npos) usage("--send \"" + text + "\" is not \"TIME: LINE\", as in \"600 s: uplink\"");
+  if (colon == std::string::npos)
+    usage("--send \"" + text + "\" is not \"TIME: LINE\", as in \"600 s: uplink\"");
   auto line = text.substr(colon + 1);
-  line.erase(0, line.find_first_not_of(' ') == std::string::npos ? line.size() : line.find_first_not_of(' '));
+  line.erase(0, line.find_first_not_of(' ') == std::string::npos ? line.size()
+                                                                 : line.find_first_not_of(' '));
   if (line.empty()) usage("--send \"" + text + "\" has no line to send");
   return {option_quantity("--send", text.substr(0, colon), Dimension::time), line};
 }
@@ -111,7 +116,9 @@ acquire::RecordResult record_here(book::Book& book, const acquire::RecordSetting
   });
   const bool terminal = ::isatty(2) != 0;
   const auto progress = [&](const acquire::RecordProgress& p) {
-    if (terminal) fmt::print(stderr, "\r● {}  {} samples  {} log lines ", duration(p.recorded_s), p.samples, p.log_lines);
+    if (terminal)
+      fmt::print(stderr, "\r● {}  {} samples  {} log lines ", duration(p.recorded_s), p.samples,
+                 p.log_lines);
   };
   const auto restore = [&] {
     std::signal(SIGINT, old_int);
@@ -143,8 +150,11 @@ Runner add_capture(CLI::App& app) {
   app.add_option("--accuracy", o->accuracy, "of the current, as in \"0.08 % + 40 nA\"");
   app.add_flag("--power-on", o->power_on, "switch the output on once recording runs");
   app.add_flag("--power-off", o->power_off, "switch the output off at the end");
-  app.add_option("--send", o->sends, "\"TIME: LINE\" to send to the device, as in \"600 s: uplink\"");
-  app.add_option("--time-scale", o->time_scale, "capture seconds per real second, of a simulated bench")->check(CLI::Range(0.01, 100000.0));
+  app.add_option("--send", o->sends,
+                 "\"TIME: LINE\" to send to the device, as in \"600 s: uplink\"");
+  app.add_option("--time-scale", o->time_scale,
+                 "capture seconds per real second, of a simulated bench")
+      ->check(CLI::Range(0.01, 100000.0));
   app.add_option("--condition", o->conditions, "KEY=VALUE");
   return [o](bool json) { return run(*o, json); };
 }

@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
-#include "budget_run.h"
-
 #include "core/present.h"
 #include "formats/json_results.h"
 #include "formats/junit.h"
 #include "formats/output_file.h"
+
+#include "budget_run.h"
+#include "command.h"
 
 #include <fmt/format.h>
 
@@ -21,16 +20,21 @@ struct Options {
 
 const char* sign(Verdict v) {
   switch (v) {
-    case Verdict::within: return "✓ within";
-    case Verdict::over: return "✗ over";
-    case Verdict::too_close: return "≈ too close";
-    case Verdict::no_data: return "– no data";
+    case Verdict::within:
+      return "✓ within";
+    case Verdict::over:
+      return "✗ over";
+    case Verdict::too_close:
+      return "≈ too close";
+    case Verdict::no_data:
+      return "– no data";
   }
   return "";
 }
 
 std::string shown(double value, double U, std::string_view unit) {
-  return unit == "s" && std::abs(value) > 2 * 86400 ? life_time(value) : with_uncertainty(value, U, unit);
+  return unit == "s" && std::abs(value) > 2 * 86400 ? life_time(value)
+                                                    : with_uncertainty(value, U, unit);
 }
 
 Outcome run(const Options& o, bool json) {
@@ -44,13 +48,15 @@ Outcome run(const Options& o, bool json) {
   out.status = result.verdict == Verdict::over ? 1 : result.verdict == Verdict::within ? 0 : 2;
   if (json) return out;
   fmt::print("{}: build {}\n", budget.name, o.build);
-  std::vector<std::vector<std::string>> rows{{"limit", "measured", "limit", "headroom", "verdict", ""}};
+  std::vector<std::vector<std::string>> rows{
+      {"limit", "measured", "limit", "headroom", "verdict", ""}};
   for (const LimitResult& r : result.limits) {
     const Limit& l = *r.limit;
     const auto unit = unit_of(l.quantity);
-    rows.push_back({l.name(), r.measured ? (r.lower_bound ? "≥ " : "") + shown(*r.measured, r.U, unit) : "–",
-                    l.max ? "≤ " + shown(*l.max, 0, unit) : "≥ " + shown(l.min.value_or(0), 0, unit),
-                    r.headroom ? shown(*r.headroom, 0, unit) : "–", sign(r.verdict), r.note});
+    rows.push_back(
+        {l.name(), r.measured ? (r.lower_bound ? "≥ " : "") + shown(*r.measured, r.U, unit) : "–",
+         l.max ? "≤ " + shown(*l.max, 0, unit) : "≥ " + shown(l.min.value_or(0), 0, unit),
+         r.headroom ? shown(*r.headroom, 0, unit) : "–", sign(r.verdict), r.note});
   }
   print_table(rows);
   fmt::print("{}\n", sign(result.verdict));

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "core/present.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
 #include "formats/plan_files.h"
+
+#include "command.h"
 
 #include <fmt/format.h>
 
@@ -20,26 +20,36 @@ struct Options {
 
 std::vector<book::SplitCapture> load(const book::Book& book, const std::string& who) {
   std::vector<book::SplitCapture> out;
-  for (const book::CaptureInfo& c : captures_of(book, who)) out.push_back(book::load_split(book, c));
+  for (const book::CaptureInfo& c : captures_of(book, who))
+    out.push_back(book::load_split(book, c));
   return out;
 }
 
 void print(const Comparison& c) {
   fmt::print("{} against {}\n", c.candidate, c.reference);
-  for (const Unlike& u : c.unlike) fmt::print("Not alike: {} {} / {}\n", u.condition, u.reference.empty() ? "–" : u.reference, u.candidate.empty() ? "–" : u.candidate);
-  std::vector<std::vector<std::string>> rows{{"state", "reference", "candidate", "difference, 95 %", "per visit", "bridge", "shown"}};
+  for (const Unlike& u : c.unlike)
+    fmt::print("Not alike: {} {} / {}\n", u.condition, u.reference.empty() ? "–" : u.reference,
+               u.candidate.empty() ? "–" : u.candidate);
+  std::vector<std::vector<std::string>> rows{
+      {"state", "reference", "candidate", "difference, 95 %", "per visit", "bridge", "shown"}};
   for (const CompareRow& r : c.rows) {
     if (!r.mean.known) continue;
-    const std::string shown = r.shown == Shown::none ? "no difference shown" : std::string(to_string(r.shown)) + (r.by_charge ? " per visit" : "");
-    rows.push_back({r.state, with_prefix(*r.reference_mean, "A", 4), with_prefix(*r.candidate_mean, "A", 4),
-                    signed_prefix(r.mean.low, "A", 2) + " … " + signed_prefix(r.mean.high, "A", 2),
-                    r.charge_per_visit.known ? signed_prefix(r.charge_per_visit.value, "C", 3) : "–", signed_prefix(r.bridge, "A", 3), shown});
+    const std::string shown = r.shown == Shown::none ? "no difference shown"
+                                                     : std::string(to_string(r.shown)) +
+                                                           (r.by_charge ? " per visit" : "");
+    rows.push_back(
+        {r.state, with_prefix(*r.reference_mean, "A", 4), with_prefix(*r.candidate_mean, "A", 4),
+         signed_prefix(r.mean.low, "A", 2) + " … " + signed_prefix(r.mean.high, "A", 2),
+         r.charge_per_visit.known ? signed_prefix(r.charge_per_visit.value, "C", 3) : "–",
+         signed_prefix(r.bridge, "A", 3), shown});
   }
   print_table(rows);
-  if (!c.missing.empty()) fmt::print("No visit to {}: the field means cannot be told.\n", c.missing.front());
+  if (!c.missing.empty())
+    fmt::print("No visit to {}: the field means cannot be told.\n", c.missing.front());
   if (c.total.known) {
-    fmt::print("{}: {} → {}, difference {} ({} … {})\n", c.field ? "In the field" : "Captures", with_prefix(*c.reference_mean, "A", 4),
-               with_prefix(*c.candidate_mean, "A", 4), signed_prefix(c.total.value, "A", 3), signed_prefix(c.total.low, "A", 3),
+    fmt::print("{}: {} → {}, difference {} ({} … {})\n", c.field ? "In the field" : "Captures",
+               with_prefix(*c.reference_mean, "A", 4), with_prefix(*c.candidate_mean, "A", 4),
+               signed_prefix(c.total.value, "A", 3), signed_prefix(c.total.low, "A", 3),
                signed_prefix(c.total.high, "A", 3));
   }
 }

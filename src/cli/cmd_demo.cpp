@@ -1,15 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-#include "child.h"
-#include "recording.h"
-
 #include "book/capture_writer.h"
 #include "core/present.h"
 #include "formats/json_results.h"
 #include "formats/plan_files.h"
 
-#include <fmt/format.h>
+#include "child.h"
+#include "command.h"
+#include "recording.h"
 
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <array>
@@ -31,7 +30,7 @@ struct Options {
 };
 
 std::string shipped_recipe() {
-  for (const char* place : {"/../../../demo/", "/../share/kuvio/demo/"}) {
+  for (const char* place : {"/../../../examples/", "/../share/kuvio/examples/"}) {
     const fs::path file = own_folder() + place + "satchel.recipe.toml";
     if (fs::exists(file)) return fs::canonical(file).string();
   }
@@ -40,7 +39,8 @@ std::string shipped_recipe() {
 
 /// One capture of a build, over the wires of a simulated bench in another process.
 std::int64_t record_build(book::Book& book, const std::string& build, const Options& o) {
-  const SimulatedBench bench({"--build", build, "--seed", std::to_string(o.seed), "--speed", fmt::format("{:g}", o.speed)});
+  const SimulatedBench bench({"--build", build, "--seed", std::to_string(o.seed), "--speed",
+                              fmt::format("{:g}", o.speed)});
   acquire::RecordSettings s;
   s.name = s.build = build;
   s.analyser = acquire::parse_endpoint(bench.scpi());
@@ -57,7 +57,8 @@ std::int64_t record_build(book::Book& book, const std::string& build, const Opti
   say(fmt::format("recording {} for {} at {} × real time", build, duration(s.seconds), o.speed));
   const acquire::RecordResult result = record_here(book, s);
   for (const std::string& w : result.warnings) say(w);
-  if (result.interrupted) throw Error(Failure::unavailable, "demo recording broke off", build, result.end_reason);
+  if (result.interrupted)
+    throw Error(Failure::unavailable, "demo recording broke off", build, result.end_reason);
   return result.capture;
 }
 
@@ -68,7 +69,8 @@ std::int64_t write_samples(book::Book& book, std::int64_t total) {
   channel.time_base = {1, 1000};
   channel.input = "made";
   channel.accuracy = "0.08 % + 40 nA";
-  book::CaptureSpec spec{fmt::format("{} samples", total), "made", {{"input", "made"}, {"voltage", "3.6 V"}}, true};
+  book::CaptureSpec spec{
+      fmt::format("{} samples", total), "made", {{"input", "made"}, {"voltage", "3.6 V"}}, true};
   book::CaptureWriter writer(book, spec, {channel});
   std::uint64_t noise = 88172645463325252U;
   std::vector<double> values;
@@ -81,7 +83,10 @@ std::int64_t write_samples(book::Book& book, std::int64_t total) {
       noise ^= noise << 17;  // xorshift64 (Marsaglia 2003)
       const double r = static_cast<double>(noise >> 11) * 0x1p-53 - 0.5;
       const std::int64_t in_round = (at + i) % 60000;
-      const double level = in_round < 35 ? 4e-3 : in_round < 835 ? 0.8e-3 : in_round < 925 ? 11e-3 : 3.1e-6;
+      const double level = in_round < 35    ? 4e-3
+                           : in_round < 835 ? 0.8e-3
+                           : in_round < 925 ? 11e-3
+                                            : 3.1e-6;
       values[static_cast<std::size_t>(i)] = level * (1 + 0.01 * r) + 100e-9 * r;
     }
     writer.append(0, at, 1, values);
@@ -95,16 +100,19 @@ std::int64_t write_samples(book::Book& book, std::int64_t total) {
 Outcome run(const Options& o, bool json) {
   if (o.samples < 0) usage("--samples cannot be negative");
   if (fs::exists(o.book)) {
-    throw Error(Failure::cannot_create, "demo book exists", o.book, "remove it, or give another name");
+    throw Error(Failure::cannot_create, "demo book exists", o.book,
+                "remove it, or give another name");
   }
   const std::string recipe_file = o.recipe.empty() ? shipped_recipe() : o.recipe;
-  const formats::RecipeFile recipe = formats::read_recipe(recipe_file.empty() ? "demo/satchel.recipe.toml" : recipe_file);
+  const formats::RecipeFile recipe =
+      formats::read_recipe(recipe_file.empty() ? "examples/satchel.recipe.toml" : recipe_file);
   book::Book book = book::Book::open(o.book, book::Book::Mode::create);
   std::vector<std::int64_t> made;
   if (o.samples > 0) {
     made.push_back(write_samples(book, o.samples));
   } else {
-    for (const char* build : {"2.3.0", "2.4.0-rc1", "2.4.0-rc2"}) made.push_back(record_build(book, build, o));
+    for (const char* build : {"2.3.0", "2.4.0-rc1", "2.4.0-rc2"})
+      made.push_back(record_build(book, build, o));
   }
   Outcome out;
   out.document["captures"] = nlohmann::ordered_json::array();
@@ -125,8 +133,10 @@ Runner add_demo(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("BOOK", o->book, "the book to make")->required();
   app.add_flag("--quick", o->quick, "captures of ten minutes instead of an hour");
-  app.add_option("--samples", o->samples, "one made capture of this many samples, for trials of size");
-  app.add_option("--speed", o->speed, "simulated seconds per second")->check(CLI::Range(1.0, 5000.0));
+  app.add_option("--samples", o->samples,
+                 "one made capture of this many samples, for trials of size");
+  app.add_option("--speed", o->speed, "simulated seconds per second")
+      ->check(CLI::Range(1.0, 5000.0));
   app.add_option("--seed", o->seed, "seed of the simulated bench");
   app.add_option("--recipe", o->recipe, "state recipe to split by (the demo's own)");
   return [o](bool json) { return run(*o, json); };

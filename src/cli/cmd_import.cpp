@@ -1,13 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "core/present.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
 #include "formats/text_import.h"
 
-#include <fmt/format.h>
+#include "command.h"
 
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <filesystem>
@@ -26,20 +25,24 @@ struct Options {
 
 void read_samples(const std::string& text, formats::ImportSettings& settings) {
   const auto colon = text.find(':');
-  const std::string kind = text.substr(0, colon), stamp = colon == std::string::npos ? "start" : text.substr(colon + 1);
+  const std::string kind = text.substr(0, colon),
+                    stamp = colon == std::string::npos ? "start" : text.substr(colon + 1);
   if (kind == "instant" && colon == std::string::npos) {
     settings.kind = SampleKind::instant;
   } else if (kind == "averaged" && (stamp == "start" || stamp == "centre" || stamp == "end")) {
     settings.kind = SampleKind::averaged;
-    settings.stamp = stamp == "start" ? formats::Stamp::start : stamp == "centre" ? formats::Stamp::centre : formats::Stamp::end;
+    settings.stamp = stamp == "start"    ? formats::Stamp::start
+                     : stamp == "centre" ? formats::Stamp::centre
+                                         : formats::Stamp::end;
   } else {
-    usage("--samples \"" + text + "\" is not instant, averaged, averaged:start, averaged:centre or averaged:end");
+    usage("--samples \"" + text +
+          "\" is not instant, averaged, averaged:start, averaged:centre or averaged:end");
   }
 }
 
 /// A book that is made beside its final name, and gets the name only when all went well.
 class FreshBook {
- public:
+public:
   explicit FreshBook(const std::string& path) : final_(path), fresh_(!fs::exists(path)) {
     at_ = fresh_ ? path + ".part" : path;
     if (fresh_) remove();
@@ -61,7 +64,7 @@ class FreshBook {
     fresh_ = false;
   }
 
- private:
+private:
   void remove() {
     std::error_code ignored;
     for (const char* tail : {"", "-wal", "-shm"}) fs::remove(at_ + tail, ignored);
@@ -82,7 +85,8 @@ Outcome run(const Options& o, bool json) {
   settings.accuracy = option_accuracy(o.accuracy);
   settings.conditions = option_conditions(o.conditions);
   if (!o.voltage.empty()) {
-    settings.conditions["voltage"] = fmt::format("{:g} V", option_quantity("--voltage", o.voltage, Dimension::voltage));
+    settings.conditions["voltage"] =
+        fmt::format("{:g} V", option_quantity("--voltage", o.voltage, Dimension::voltage));
   }
   read_samples(o.samples, settings);
 
@@ -124,7 +128,9 @@ Runner add_import(CLI::App& app) {
   app.add_option("FILE", o->files, "text logs")->required();
   app.add_option("--build", o->build, "build under test");
   app.add_option("--name", o->name, "name of the capture (the file's)");
-  app.add_option("--column", o->columns, "COL=ROLE[unit]; COL is a title or a number from 1, ROLE time, current, voltage, ignore");
+  app.add_option(
+      "--column", o->columns,
+      "COL=ROLE[unit]; COL is a title or a number from 1, ROLE time, current, voltage, ignore");
   app.add_option("--samples", o->samples, "instant, or averaged[:start|centre|end]");
   app.add_option("--rate", o->rate, "sample rate in Hz, for files without times");
   app.add_option("--shunt", o->shunt, "Ohm; turns the column of voltage into a current");

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "core/present.h"
 #include "formats/json_results.h"
+
+#include "command.h"
 
 #include <memory>
 
@@ -22,7 +22,8 @@ Outcome run(const Options& o, bool json) {
   std::string state = o.cycle;
   if (state.empty() && ledger.longest()) state = ledger.longest()->state;
   if (!o.cycle.empty() && (!ledger.find(state) || ledger.find(state)->visits == 0)) {
-    throw Error(Failure::bad_data, "no such state", "capture " + capture.info.name, "it has no visit to \"" + state + "\"");
+    throw Error(Failure::bad_data, "no such state", "capture " + capture.info.name,
+                "it has no visit to \"" + state + "\"");
   }
   Visits visits;
   for (const VisitFigures& f : capture.visits) visits.push_back(f.visit);
@@ -30,20 +31,29 @@ Outcome run(const Options& o, bool json) {
   Outcome out;
   out.document = formats::to_json(capture.info.name, ledger, cycles);
   if (json) return out;
-  std::vector<std::vector<std::string>> rows{{"state", "visits", "time", "mean", "charge", "share", "per visit", "peak"}};
+  std::vector<std::vector<std::string>> rows{
+      {"state", "visits", "time", "mean", "charge", "share", "per visit", "peak"}};
   for (const LedgerRow& r : ledger.rows) {
     rows.push_back({r.state, std::to_string(r.visits), with_prefix(r.time_s, "s", 5),
                     r.mean ? with_uncertainty(*r.mean, r.mean_u.U, "A") : "–",
-                    (r.lower_bound ? "≥ " : "") + with_uncertainty(r.charge, r.charge_u.U, "C"), percent(r.charge_share),
-                    r.whole_visits ? with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C") : "–",
+                    (r.lower_bound ? "≥ " : "") + with_uncertainty(r.charge, r.charge_u.U, "C"),
+                    percent(r.charge_share),
+                    r.whole_visits
+                        ? with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
+                        : "–",
                     r.peak ? with_prefix(*r.peak, "A", 3) : "–"});
   }
-  rows.push_back({"Whole capture", "", with_prefix(ledger.time_s, "s", 5), ledger.mean ? with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
-                  with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"), "", "", ""});
+  rows.push_back({"Whole capture", "", with_prefix(ledger.time_s, "s", 5),
+                  ledger.mean ? with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
+                  with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"), "",
+                  "", ""});
   print_table(rows);
   if (cycles.count > 0) {
-    std::printf("%zu cycles of %s: %s each, %s\n", cycles.count, cycles.state.c_str(), duration(cycles.period.mean).c_str(),
-                with_uncertainty(cycles.charge.mean, student_t(cycles.charge.freedom) * cycles.charge.u, "C").c_str());
+    std::printf("%zu cycles of %s: %s each, %s\n", cycles.count, cycles.state.c_str(),
+                duration(cycles.period.mean).c_str(),
+                with_uncertainty(cycles.charge.mean,
+                                 student_t(cycles.charge.freedom) * cycles.charge.u, "C")
+                    .c_str());
   }
   return out;
 }

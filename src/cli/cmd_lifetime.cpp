@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "core/duty.h"
 #include "core/lifetime.h"
 #include "core/present.h"
 #include "core/quantity.h"
 #include "formats/plan_files.h"
+
+#include "command.h"
 
 #include <fmt/format.h>
 
@@ -26,7 +26,8 @@ double ratio(const std::string& option, const std::string& text) {
 }
 
 Battery battery_of(const Options& o) {
-  if (o.battery.empty() == !o.capacity_mah) usage("give one of --battery FILE and --capacity-mah N");
+  if (o.battery.empty() == !o.capacity_mah)
+    usage("give one of --battery FILE and --capacity-mah N");
   Battery out;
   if (o.capacity_mah) {
     if (!(*o.capacity_mah > 0)) usage("--capacity-mah must be more than nothing");
@@ -46,7 +47,8 @@ Battery battery_of(const Options& o) {
   return out;
 }
 
-/// Without a duty plan: the mean over whole cycles of the longest state, or over all of it when there are none.
+/// Without a duty plan: the mean over whole cycles of the longest state, or over all of it when
+/// there are none.
 FieldMean as_captured(const book::SplitCapture& capture, const Ledger& ledger) {
   Visits visits;
   for (const VisitFigures& f : capture.visits) visits.push_back(f.visit);
@@ -81,7 +83,9 @@ FieldMean as_captured(const book::SplitCapture& capture, const Ledger& ledger) {
 
 Outcome run(const Options& o, bool json) {
   const Battery battery = battery_of(o);
-  const std::optional<double> want = o.want.empty() ? std::nullopt : std::optional(option_quantity("--want", o.want, Dimension::time));
+  const std::optional<double> want =
+      o.want.empty() ? std::nullopt
+                     : std::optional(option_quantity("--want", o.want, Dimension::time));
   if (want && !(*want > 0)) usage("--want must be more than nothing");
   const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
   std::vector<book::SplitCapture> captures;
@@ -98,50 +102,66 @@ Outcome run(const Options& o, bool json) {
     }
   }
   if (!mean.missing.empty()) {
-    throw Error(Failure::bad_data, "no data for the duty plan", "capture " + captures.front().info.name,
+    throw Error(Failure::bad_data, "no data for the duty plan",
+                "capture " + captures.front().info.name,
                 "it holds no whole visit to " + mean.missing.front());
   }
   const auto middle = life(battery, mean.mean, mean.once_charge);
   const auto low = life(battery, mean.mean + mean.mean_u.U, mean.once_charge);
   const auto high = life(battery, mean.mean - mean.mean_u.U, mean.once_charge);
-  const auto or_null = [](const std::optional<double>& v) { return v ? nlohmann::ordered_json(*v) : nlohmann::ordered_json(nullptr); };
+  const auto or_null = [](const std::optional<double>& v) {
+    return v ? nlohmann::ordered_json(*v) : nlohmann::ordered_json(nullptr);
+  };
 
   Outcome out;
   nlohmann::ordered_json shares = nlohmann::ordered_json::array();
   const double usable = battery.usable_c();
   for (const Share& s : mean.shares) {
-    shares.push_back({{"state", s.state}, {"share", middle && usable > 0 ? nlohmann::ordered_json(s.current * *middle / usable) : nlohmann::ordered_json(nullptr)}});
+    shares.push_back(
+        {{"state", s.state},
+         {"share", middle && usable > 0 ? nlohmann::ordered_json(s.current * *middle / usable)
+                                        : nlohmann::ordered_json(nullptr)}});
   }
   if (middle && usable > 0) {
-    if (mean.once_charge > 0) shares.push_back({{"state", "once"}, {"share", mean.once_charge / usable}});
+    if (mean.once_charge > 0)
+      shares.push_back({{"state", "once"}, {"share", mean.once_charge / usable}});
     const double left = 1 - (mean.mean * *middle + mean.once_charge) / usable;
-    if (battery.self_discharge_hz > 0) shares.push_back({{"state", "self-discharge"}, {"share", left}});
+    if (battery.self_discharge_hz > 0)
+      shares.push_back({{"state", "self-discharge"}, {"share", left}});
   }
-  out.document = {{"mean_a", mean.mean},
-                  {"mean_u_a", mean.mean_u.U},
-                  {"usable_c", usable},
-                  {"life_s", or_null(middle)},
-                  {"life_low_s", or_null(low)},
-                  {"life_high_s", or_null(high)},
-                  {"shares", shares},
-                  {"needed_c", want ? or_null(needed_capacity(battery, mean.mean, *want, mean.once_charge)) : nlohmann::ordered_json(nullptr)},
-                  {"single_visit", mean.single_visit},
-                  {"lower_bound", mean.lower_bound || ledger.lower_bound}};
+  out.document = {
+      {"mean_a", mean.mean},
+      {"mean_u_a", mean.mean_u.U},
+      {"usable_c", usable},
+      {"life_s", or_null(middle)},
+      {"life_low_s", or_null(low)},
+      {"life_high_s", or_null(high)},
+      {"shares", shares},
+      {"needed_c", want ? or_null(needed_capacity(battery, mean.mean, *want, mean.once_charge))
+                        : nlohmann::ordered_json(nullptr)},
+      {"single_visit", mean.single_visit},
+      {"lower_bound", mean.lower_bound || ledger.lower_bound}};
   if (want && middle && low) {
     const double surest = ledger.lower_bound ? 0 : *low;
     const Verdict v = judge_lower(surest, high.value_or(1e300), *want);
     out.status = v == Verdict::within ? 0 : v == Verdict::over ? 1 : 2;
-    out.document["verdict"] = v == Verdict::over ? "missed" : v == Verdict::within ? "met" : "too close";
+    out.document["verdict"] = v == Verdict::over     ? "missed"
+                              : v == Verdict::within ? "met"
+                                                     : "too close";
   }
   if (!json) {
-    fmt::print("mean {}  life {} ({} … {})\n", with_uncertainty(mean.mean, mean.mean_u.U, "A"), middle ? life_time(*middle) : "without end",
-               low ? life_time(*low) : "–", high ? life_time(*high) : "without end");
+    fmt::print("mean {}  life {} ({} … {})\n", with_uncertainty(mean.mean, mean.mean_u.U, "A"),
+               middle ? life_time(*middle) : "without end", low ? life_time(*low) : "–",
+               high ? life_time(*high) : "without end");
     for (const auto& s : shares) {
-      if (s["share"].is_number()) fmt::print("  {:<16} {}\n", s["state"].get<std::string>(), percent(s["share"].get<double>()));
+      if (s["share"].is_number())
+        fmt::print("  {:<16} {}\n", s["state"].get<std::string>(),
+                   percent(s["share"].get<double>()));
     }
     if (want) {
       const auto needed = needed_capacity(battery, mean.mean, *want, mean.once_charge);
-      fmt::print("for {}: {}\n", life_time(*want), needed ? with_prefix(*needed / 3600, "Ah", 4) : "no cell of this kind can");
+      fmt::print("for {}: {}\n", life_time(*want),
+                 needed ? with_prefix(*needed / 3600, "Ah", 4) : "no cell of this kind can");
     }
   }
   return out;

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "core/present.h"
 #include "formats/json_results.h"
+
+#include "command.h"
 
 #include <memory>
 
@@ -15,13 +15,18 @@ Runner add_list(CLI::App& app) {
     const book::Book book = book::Book::open(*path, book::Book::Mode::read);
     Outcome out;
     out.document["captures"] = nlohmann::ordered_json::array();
-    std::vector<std::vector<std::string>> rows{{"id", "name", "build", "length", "samples", "log lines", "state"}};
+    std::vector<std::vector<std::string>> rows{
+        {"id", "name", "build", "length", "samples", "log lines", "state"}};
     for (const book::CaptureInfo& c : book.captures()) {
       out.document["captures"].push_back(formats::to_json(c));
       std::int64_t samples = 0;
       for (const auto& channel : c.channels) samples += channel.samples;
-      rows.push_back({std::to_string(c.id), c.name, c.build, duration(c.duration_s()), std::to_string(samples), std::to_string(c.log_lines),
-                      c.recording ? "recording" : c.interrupted ? "interrupted" : c.split ? "split" : ""});
+      rows.push_back({std::to_string(c.id), c.name, c.build, duration(c.duration_s()),
+                      std::to_string(samples), std::to_string(c.log_lines),
+                      c.recording     ? "recording"
+                      : c.interrupted ? "interrupted"
+                      : c.split       ? "split"
+                                      : ""});
     }
     out.document["builds"] = book.builds();
     if (!json) print_table(rows);

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-#include "budget_run.h"
-
 #include "core/lifetime.h"
 #include "formats/html_report.h"
 #include "formats/output_file.h"
+
+#include "budget_run.h"
+#include "command.h"
 
 #include <filesystem>
 #include <memory>
@@ -18,7 +18,8 @@ struct Options {
 };
 
 Outcome run(const Options& o, bool json) {
-  if (o.out.ends_with(".pdf")) usage("--out: PDF is not yet supported; give a name that ends in .html");
+  if (o.out.ends_with(".pdf"))
+    usage("--out: PDF is not yet supported; give a name that ends in .html");
   if (!o.battery.empty() && o.duty.empty()) usage("--battery needs a --duty plan too");
   const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
   std::optional<Budget> budget;
@@ -38,13 +39,16 @@ Outcome run(const Options& o, bool json) {
     if (std::find(builds.begin(), builds.end(), c.build) == builds.end()) builds.push_back(c.build);
     captures.push_back(book::load_split(book, c));
   }
-  if (captures.empty()) throw Error(Failure::bad_data, "nothing to report", o.book, "no capture is split into states yet");
+  if (captures.empty())
+    throw Error(Failure::bad_data, "nothing to report", o.book,
+                "no capture is split into states yet");
   try {
     content.state_order.clear();
     const auto recipe = formats::parse_recipe(captures.front().recipe_text, "recipe in the book");
     for (const StateRule& rule : recipe.recipe.states) content.state_order.push_back(rule.name);
   } catch (const Error&) {  // made by hand, without a recipe: the order of the first visits serves
-    for (const VisitFigures& f : captures.front().visits) content.state_order.push_back(f.visit.state);
+    for (const VisitFigures& f : captures.front().visits)
+      content.state_order.push_back(f.visit.state);
   }
   content.captures = &captures;
 
@@ -56,8 +60,10 @@ Outcome run(const Options& o, bool json) {
     return Side{build, book::pooled_ledger(own), book::pooled_conditions(own)};
   };
   const std::string reference = o.reference.empty() ? builds.front() : o.reference;
-  if (std::find(builds.begin(), builds.end(), reference) == builds.end()) usage("--reference: there is no split build \"" + reference + "\"");
-  const std::optional<Battery> battery = o.battery.empty() ? std::nullopt : std::optional(formats::read_battery(o.battery));
+  if (std::find(builds.begin(), builds.end(), reference) == builds.end())
+    usage("--reference: there is no split build \"" + reference + "\"");
+  const std::optional<Battery> battery =
+      o.battery.empty() ? std::nullopt : std::optional(formats::read_battery(o.battery));
   if (battery) content.battery = battery->name;
   const Side a = side(reference);
   try {
@@ -69,7 +75,8 @@ Outcome run(const Options& o, bool json) {
         const auto life_s = life(*battery, mean.mean, mean.once_charge);
         const auto low = life(*battery, mean.mean + mean.mean_u.U, mean.once_charge);
         const auto high = life(*battery, mean.mean - mean.mean_u.U, mean.once_charge);
-        if (mean.missing.empty() && life_s && low && high) content.lives.push_back({build, mean.mean, *life_s, *low, *high});
+        if (mean.missing.empty() && life_s && low && high)
+          content.lives.push_back({build, mean.mean, *life_s, *low, *high});
       }
     }
   } catch (const std::domain_error& e) {
@@ -77,7 +84,8 @@ Outcome run(const Options& o, bool json) {
   }
   if (budget) {
     content.budget = &*budget;
-    for (const std::string& build : builds) content.checks.emplace(build, check_build(book, *budget, build));
+    for (const std::string& build : builds)
+      content.checks.emplace(build, check_build(book, *budget, build));
   }
   formats::write_file(o.out, formats::html_report(content));
   Outcome out;

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "core/present.h"
 #include "formats/json_results.h"
+
+#include "command.h"
 
 #include <fmt/format.h>
 
@@ -26,11 +26,13 @@ Outcome run(const Options& o, bool json) {
   if (from > to) usage(fmt::format("--from {} lies after --to {}", from, to));
   if (to < trace.from_s() || from > trace.to_s()) {
     throw Error(Failure::bad_data, "span outside the capture", o.book,
-                fmt::format("capture {} lasts from {} s to {} s", capture.name, trace.from_s(), trace.to_s()));
+                fmt::format("capture {} lasts from {} s to {} s", capture.name, trace.from_s(),
+                            trace.to_s()));
   }
   from = std::max(from, trace.from_s());
   to = std::min(to, trace.to_s());
-  if ((o.from && *o.from < from) || (o.to && *o.to > to)) say(fmt::format("the span was cut to the capture: {} s to {} s", from, to));
+  if ((o.from && *o.from < from) || (o.to && *o.to > to))
+    say(fmt::format("the span was cut to the capture: {} s to {} s", from, to));
   if (o.whole_cycles) {
     std::vector<book::SplitCapture> split;
     split.push_back(book::load_split(book, capture));
@@ -42,7 +44,8 @@ Outcome run(const Options& o, bool json) {
     }
     const Cycles cycles = rest ? find_cycles(*split.front().trace, inside, rest->state) : Cycles{};
     if (cycles.count == 0) {
-      throw Error(Failure::bad_data, "no whole cycle", "capture " + capture.name, "the span holds none of " + (rest ? rest->state : "any state"));
+      throw Error(Failure::bad_data, "no whole cycle", "capture " + capture.name,
+                  "the span holds none of " + (rest ? rest->state : "any state"));
     }
     from = cycles.from_s;
     to = cycles.to_s;
@@ -55,10 +58,13 @@ Outcome run(const Options& o, bool json) {
   out.document = formats::to_json(s, channel, basis);
   if (!json) {
     const double u = s.mean() ? combine(accuracy_components(basis.accuracy, *s.mean())).U : 0;
-    fmt::print("{} → {} ({}): mean {}, ", with_prefix(s.from_s, "s", 6), with_prefix(s.to_s, "s", 6), duration(s.duration_s()),
+    fmt::print("{} → {} ({}): mean {}, ", with_prefix(s.from_s, "s", 6),
+               with_prefix(s.to_s, "s", 6), duration(s.duration_s()),
                s.mean() ? with_uncertainty(*s.mean(), u, channel.unit) : "–");
-    if (channel.quantity == "current") fmt::print("{}, ", with_uncertainty(s.charge, u * s.observed_s, "C"));
-    fmt::print("peak {}{}\n", s.max ? with_prefix(*s.max, channel.unit, 4) : "–", s.lower_bound() ? " (over range inside: lower bounds)" : "");
+    if (channel.quantity == "current")
+      fmt::print("{}, ", with_uncertainty(s.charge, u * s.observed_s, "C"));
+    fmt::print("peak {}{}\n", s.max ? with_prefix(*s.max, channel.unit, 4) : "–",
+               s.lower_bound() ? " (over range inside: lower bounds)" : "");
     if (s.missing_s > 0) fmt::print("{} missing\n", duration(s.missing_s));
   }
   return out;
@@ -73,7 +79,8 @@ Runner add_span(CLI::App& app) {
   app.add_option("--from", o->from, "s from the capture's start");
   app.add_option("--to", o->to, "s from the capture's start");
   app.add_option("--channel", o->channel, "channel (the only current)");
-  app.add_flag("--whole-cycles", o->whole_cycles, "only the whole cycles of the longest state inside");
+  app.add_flag("--whole-cycles", o->whole_cycles,
+               "only the whole cycles of the longest state inside");
   return [o](bool json) { return run(*o, json); };
 }
 

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "core/present.h"
 #include "formats/json_results.h"
 #include "formats/output_file.h"
 #include "formats/plan_files.h"
+
+#include "command.h"
 
 #include <memory>
 
@@ -29,11 +29,13 @@ Outcome run(const Options& o, bool json) {
   Outcome out;
   out.document = formats::to_json(recipe.recipe.name, loaded.visits);
   if (!json) {
-    std::vector<std::vector<std::string>> rows{{"state", "from", "to", "length", "mean", "charge", "peak"}};
+    std::vector<std::vector<std::string>> rows{
+        {"state", "from", "to", "length", "mean", "charge", "peak"}};
     for (const VisitFigures& f : loaded.visits) {
-      rows.push_back({f.visit.state + (f.visit.whole ? "" : " (cut)"), with_prefix(f.visit.from_s, "s", 6), with_prefix(f.visit.to_s, "s", 6),
-                      duration(f.visit.length_s()), f.mean ? with_prefix(*f.mean, "A", 4) : "–", with_prefix(f.charge, "C", 4),
-                      f.peak ? with_prefix(*f.peak, "A", 4) : "–"});
+      rows.push_back({f.visit.state + (f.visit.whole ? "" : " (cut)"),
+                      with_prefix(f.visit.from_s, "s", 6), with_prefix(f.visit.to_s, "s", 6),
+                      duration(f.visit.length_s()), f.mean ? with_prefix(*f.mean, "A", 4) : "–",
+                      with_prefix(f.charge, "C", 4), f.peak ? with_prefix(*f.peak, "A", 4) : "–"});
     }
     print_table(rows);
   }

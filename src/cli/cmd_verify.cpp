@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "command.h"
-
 #include "book/verify.h"
 #include "formats/json_results.h"
+
+#include "command.h"
 
 #include <fmt/format.h>
 
@@ -20,10 +20,12 @@ Runner add_verify(CLI::App& app) {
     out.document = formats::to_json(problems);
     out.status = problems.empty() ? 0 : 65;
     if (!json) {
-      for (const book::Problem& p : problems) fmt::print("{}{}{}: {}\n", p.capture, p.capture.empty() ? "" : ": ", p.where, p.what);
+      for (const book::Problem& p : problems)
+        fmt::print("{}{}{}: {}\n", p.capture, p.capture.empty() ? "" : ": ", p.where, p.what);
       if (problems.empty()) fmt::print("The book is whole.\n");
     }
-    if (!problems.empty()) say(fmt::format("damaged book: {}: {} problems", *path, problems.size()));
+    if (!problems.empty())
+      say(fmt::format("damaged book: {}: {} problems", *path, problems.size()));
     return out;
   };
 }

@@ -29,7 +29,8 @@ Conditions option_conditions(const std::vector<std::string>& list) {
   Conditions out;
   for (const std::string& item : list) {
     const auto equals = item.find('=');
-    if (equals == std::string::npos || equals == 0) usage("--condition \"" + item + "\" is not KEY=VALUE");
+    if (equals == std::string::npos || equals == 0)
+      usage("--condition \"" + item + "\" is not KEY=VALUE");
     out[item.substr(0, equals)] = item.substr(equals + 1);
   }
   return out;
@@ -46,7 +47,8 @@ std::string option_accuracy(const std::string& text) {
 
 namespace {
 std::size_t shown_width(const std::string& text) {
-  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xc0) != 0x80; }));
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xc0) != 0x80; }));
 }
 }  // namespace
 
@@ -54,7 +56,8 @@ void print_table(const std::vector<std::vector<std::string>>& rows) {
   std::vector<std::size_t> widths;
   for (const auto& row : rows) {
     widths.resize(std::max(widths.size(), row.size()));
-    for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], shown_width(row[i]));
+    for (std::size_t i = 0; i < row.size(); ++i)
+      widths[i] = std::max(widths[i], shown_width(row[i]));
   }
   for (const auto& row : rows) {
     std::string line;
@@ -81,12 +84,14 @@ std::vector<book::CaptureInfo> captures_of_build(const book::Book& book, const s
     std::string builds;
     for (const std::string& b : book.builds()) builds += (builds.empty() ? "" : ", ") + b;
     throw Error(Failure::bad_data, "no such build", book.path(),
-                "there is no capture of build \"" + build + "\"; there are " + (builds.empty() ? "none" : builds));
+                "there is no capture of build \"" + build + "\"; there are " +
+                    (builds.empty() ? "none" : builds));
   }
   return out;
 }
 
-std::vector<book::CaptureInfo> captures_of(const book::Book& book, const std::string& build_or_capture) {
+std::vector<book::CaptureInfo> captures_of(const book::Book& book,
+                                           const std::string& build_or_capture) {
   const auto builds = book.builds();
   if (std::find(builds.begin(), builds.end(), build_or_capture) != builds.end()) {
     return captures_of_build(book, build_or_capture);

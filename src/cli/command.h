@@ -20,8 +20,8 @@ struct Outcome {
   nlohmann::ordered_json document;
 };
 
-/// One command. `add` declares its options on a sub-command and returns what runs it. A new command is one file with
-/// such a function and one line in kCommands (main.cpp).
+/// One command. `add` declares its options on a sub-command and returns what runs it. A new command
+/// is one file with such a function and one line in kCommands (main.cpp).
 using Runner = std::function<Outcome(bool json)>;
 using Add = Runner (*)(CLI::App& app);
 
@@ -55,6 +55,7 @@ void say(const std::string& text);
 /// Captures of a build; Error bad_data when there is none.
 std::vector<book::CaptureInfo> captures_of_build(const book::Book& book, const std::string& build);
 /// A build's captures, or a single capture by id or name.
-std::vector<book::CaptureInfo> captures_of(const book::Book& book, const std::string& build_or_capture);
+std::vector<book::CaptureInfo> captures_of(const book::Book& book,
+                                           const std::string& build_or_capture);
 
 }  // namespace kuvio::cli

@@ -37,12 +37,18 @@ constexpr std::array kCommands{
 
 int status_of(Failure failure) {
   switch (failure) {
-    case Failure::usage: return 64;
-    case Failure::bad_data: return 65;
-    case Failure::no_input: return 66;
-    case Failure::unavailable: return 69;
-    case Failure::cannot_create: return 73;
-    case Failure::io: return 74;
+    case Failure::usage:
+      return 64;
+    case Failure::bad_data:
+      return 65;
+    case Failure::no_input:
+      return 66;
+    case Failure::unavailable:
+      return 69;
+    case Failure::cannot_create:
+      return 73;
+    case Failure::io:
+      return 74;
   }
   return 70;
 }
@@ -57,7 +63,8 @@ int complain(const std::string& text, int status) {
 
 int main(int argc, char** argv) {
   std::signal(SIGPIPE, SIG_IGN);
-  CLI::App app{"Kuvio: capture current, split it into states, account for the charge, compare builds"};
+  CLI::App app{
+      "Kuvio: capture current, split it into states, account for the charge, compare builds"};
   app.name("kuvio-cli");
   app.require_subcommand(1);
   app.set_version_flag("--version", KUVIO_VERSION);
@@ -75,7 +82,8 @@ int main(int argc, char** argv) {
       const cli::Outcome outcome = run(json);
       if (json) std::cout << outcome.document.dump(1) << "\n";
       std::cout.flush();
-      if (!std::cout || std::fflush(stdout) != 0) return complain("cannot write: standard output: it was closed or is full", 74);
+      if (!std::cout || std::fflush(stdout) != 0)
+        return complain("cannot write: standard output: it was closed or is full", 74);
       return outcome.status;
     }
     return 64;

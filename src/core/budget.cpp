@@ -77,8 +77,8 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
       break;
     case LimitQuantity::charge_per_visit:
     case LimitQuantity::energy_per_visit: {
-      std::vector<Component> one =
-          scaled(accuracy_components(basis.accuracy, row->mean.value_or(0)), row->visit_length.mean);
+      std::vector<Component> one = scaled(
+          accuracy_components(basis.accuracy, row->mean.value_or(0)), row->visit_length.mean);
       one.push_back({row->edge_charge_u, 0, true});
       per_visit(row->charges, row->charge_per_visit, charge_per_visit_components(*row, basis), one);
       if (limit.quantity == LimitQuantity::energy_per_visit && out.value) {
@@ -94,7 +94,8 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
       break;
     }
     case LimitQuantity::visit_length:
-      per_visit(row->lengths, row->visit_length, visit_length_components(*row), {{row->edge_length_u, 0, true}});
+      per_visit(row->lengths, row->visit_length, visit_length_components(*row),
+                {{row->edge_length_u, 0, true}});
       break;
     case LimitQuantity::peak_current:
       if (limit.of == Of::worst) {
@@ -104,7 +105,9 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
       }
       if (out.value) out.components = accuracy_components(basis.accuracy, *out.value);
       break;
-    case LimitQuantity::lifetime: out.note = "a life is of the field, not of a state"; break;
+    case LimitQuantity::lifetime:
+      out.note = "a life is of the field, not of a state";
+      break;
   }
   return out;
 }
@@ -116,7 +119,8 @@ Reading read_whole(const Limit& limit, const Ledger& ledger) {
     out.value = ledger.mean;
   } else if (limit.quantity == LimitQuantity::peak_current) {
     for (const LedgerRow& row : ledger.rows) {
-      if (row.peak && row.state != kOff) out.value = std::max(out.value.value_or(*row.peak), *row.peak);
+      if (row.peak && row.state != kOff)
+        out.value = std::max(out.value.value_or(*row.peak), *row.peak);
     }
   }
   if (out.value) {
@@ -183,12 +187,18 @@ LimitResult field_result(const Limit& limit, const Ledger& ledger) {
 
 std::string_view to_string(LimitQuantity quantity) {
   switch (quantity) {
-    case LimitQuantity::mean_current: return "mean current";
-    case LimitQuantity::charge_per_visit: return "charge per visit";
-    case LimitQuantity::energy_per_visit: return "energy per visit";
-    case LimitQuantity::visit_length: return "visit length";
-    case LimitQuantity::peak_current: return "peak current";
-    case LimitQuantity::lifetime: return "lifetime";
+    case LimitQuantity::mean_current:
+      return "mean current";
+    case LimitQuantity::charge_per_visit:
+      return "charge per visit";
+    case LimitQuantity::energy_per_visit:
+      return "energy per visit";
+    case LimitQuantity::visit_length:
+      return "visit length";
+    case LimitQuantity::peak_current:
+      return "peak current";
+    case LimitQuantity::lifetime:
+      return "lifetime";
   }
   return "";
 }
@@ -196,11 +206,15 @@ std::string_view to_string(LimitQuantity quantity) {
 std::string_view unit_of(LimitQuantity quantity) {
   switch (quantity) {
     case LimitQuantity::mean_current:
-    case LimitQuantity::peak_current: return "A";
-    case LimitQuantity::charge_per_visit: return "C";
-    case LimitQuantity::energy_per_visit: return "J";
+    case LimitQuantity::peak_current:
+      return "A";
+    case LimitQuantity::charge_per_visit:
+      return "C";
+    case LimitQuantity::energy_per_visit:
+      return "J";
     case LimitQuantity::visit_length:
-    case LimitQuantity::lifetime: return "s";
+    case LimitQuantity::lifetime:
+      return "s";
   }
   return "";
 }
@@ -208,8 +222,9 @@ std::string_view unit_of(LimitQuantity quantity) {
 std::string Limit::name() const {
   const std::string who = scope == Scope::state ? state : scope == Scope::field ? "field" : "whole";
   const std::string which = of == Of::p95 ? " (95th percentile)"
-                            : of == Of::worst && quantity != LimitQuantity::peak_current ? " (worst)"
-                                                                                         : "";
+                            : of == Of::worst && quantity != LimitQuantity::peak_current
+                                ? " (worst)"
+                                : "";
   return who + " " + std::string(to_string(quantity)) + which;
 }
 
@@ -219,7 +234,8 @@ CheckResult check(const Budget& budget, const Ledger& ledger) {
     if (limit.scope == Scope::field) {
       out.limits.push_back(field_result(limit, ledger));
     } else {
-      const Reading reading = limit.scope == Scope::state ? read_state(limit, ledger) : read_whole(limit, ledger);
+      const Reading reading =
+          limit.scope == Scope::state ? read_state(limit, ledger) : read_whole(limit, ledger);
       LimitResult result;
       result.limit = &limit;
       result.note = reading.note;
@@ -232,7 +248,8 @@ CheckResult check(const Budget& budget, const Ledger& ledger) {
         result.low = *reading.value - e.U;
         result.high = *reading.value + e.U;
         result.single_visit = reading.single_visit;
-        if (reading.single_visit && result.note.empty()) result.note = "single visit: accuracy only";
+        if (reading.single_visit && result.note.empty())
+          result.note = "single visit: accuracy only";
       }
       judge(limit, result);
       out.limits.push_back(std::move(result));

@@ -12,7 +12,14 @@
 namespace kuvio {
 
 /// What a limit is about.
-enum class LimitQuantity { mean_current, charge_per_visit, energy_per_visit, visit_length, peak_current, lifetime };
+enum class LimitQuantity {
+  mean_current,
+  charge_per_visit,
+  energy_per_visit,
+  visit_length,
+  peak_current,
+  lifetime
+};
 std::string_view to_string(LimitQuantity quantity);
 /// "A", "C", "J", "s".
 std::string_view unit_of(LimitQuantity quantity);
@@ -25,12 +32,12 @@ enum class Scope { state, whole, field };
 
 struct Limit {
   Scope scope = Scope::whole;
-  std::string state;               ///< for Scope::state
+  std::string state;  ///< for Scope::state
   LimitQuantity quantity = LimitQuantity::mean_current;
   Of of = Of::mean;
   std::optional<double> expect, max, min;  ///< in SI units; min for a life
-  std::optional<DutyPlan> duty;    ///< for Scope::field
-  std::optional<Battery> battery;  ///< for a life
+  std::optional<DutyPlan> duty;            ///< for Scope::field
+  std::optional<Battery> battery;          ///< for a life
 
   /// "Hibernate mean current", "whole peak current", "field lifetime".
   std::string name() const;
@@ -38,8 +45,8 @@ struct Limit {
 
 struct Budget {
   std::string name;
-  double supply = 0;          ///< V; 0: not given
-  std::string recipe_file;    ///< as resolved against the budget's folder
+  double supply = 0;        ///< V; 0: not given
+  std::string recipe_file;  ///< as resolved against the budget's folder
   std::vector<Limit> limits;
 };
 
@@ -47,14 +54,15 @@ struct Budget {
 struct LimitResult {
   const Limit* limit = nullptr;
   std::optional<double> measured;
-  double U = 0;                 ///< expanded uncertainty (95 %); for a life half of its interval
-  double low = 0, high = 0;     ///< measured - U … measured + U; a life's interval is not symmetric
+  double U = 0;              ///< expanded uncertainty (95 %); for a life half of its interval
+  double low = 0, high = 0;  ///< measured - U … measured + U; a life's interval is not symmetric
   double coverage_factor = 0;
   bool lower_bound = false;
-  bool single_visit = false;    ///< the uncertainty is the accuracy's alone
-  std::optional<double> headroom;  ///< limit minus measured (measured minus limit for a lower limit)
+  bool single_visit = false;  ///< the uncertainty is the accuracy's alone
+  std::optional<double>
+      headroom;  ///< limit minus measured (measured minus limit for a lower limit)
   Verdict verdict = Verdict::no_data;
-  std::string note;             ///< why there is no data, or what the figure rests on
+  std::string note;  ///< why there is no data, or what the figure rests on
 };
 
 struct CheckResult {
@@ -63,8 +71,8 @@ struct CheckResult {
   Verdict verdict = Verdict::within;
 };
 
-/// Holds every limit of a budget against a build's pooled ledger. A limit whose state the ledger does not
-/// hold has no data, which is never a pass. The results point into `budget`.
+/// Holds every limit of a budget against a build's pooled ledger. A limit whose state the ledger
+/// does not hold has no data, which is never a pass. The results point into `budget`.
 CheckResult check(const Budget& budget, const Ledger& ledger);
 
 }  // namespace kuvio

@@ -69,7 +69,8 @@ bool within_margin(const Difference& d, double margin) {
   return d.value - half > -margin && d.value + half < margin;
 }
 
-CompareRow make_row(const std::string& state, const Side& reference, const Side& candidate, bool same) {
+CompareRow make_row(const std::string& state, const Side& reference, const Side& candidate,
+                    bool same) {
   CompareRow row;
   row.state = state;
   const LedgerRow* a = reference.ledger.find(state);
@@ -86,9 +87,10 @@ CompareRow make_row(const std::string& state, const Side& reference, const Side&
 
   if (a->whole_visits > 0 && b->whole_visits > 0) {
     row.charge_per_visit.value = b->charge_per_visit.mean - a->charge_per_visit.mean;
-    conclude(row.charge_per_visit,
-             join(instrument_part(same, ba, *a->mean, bb, *b->mean, a->visit_length.mean, b->visit_length.mean),
-                  charge_per_visit_components(*a, ba, false), charge_per_visit_components(*b, bb, false)));
+    conclude(row.charge_per_visit, join(instrument_part(same, ba, *a->mean, bb, *b->mean,
+                                                        a->visit_length.mean, b->visit_length.mean),
+                                        charge_per_visit_components(*a, ba, false),
+                                        charge_per_visit_components(*b, bb, false)));
     row.charge_per_visit.tested = row.mean.tested;
     row.visit_length.value = b->visit_length.mean - a->visit_length.mean;
     conclude(row.visit_length, join({}, visit_length_components(*a), visit_length_components(*b)));
@@ -141,7 +143,8 @@ void total_in_field(Comparison& out, const Side& reference, const Side& candidat
   };
   for (CompareRow& row : out.rows) row.bridge = part(b, row.state) - part(a, row.state);
   out.total.value = b.mean - a.mean;
-  conclude(out.total, join(instrument_part(same, reference.ledger.basis, a.mean, candidate.ledger.basis, b.mean),
+  conclude(out.total, join(instrument_part(same, reference.ledger.basis, a.mean,
+                                           candidate.ledger.basis, b.mean),
                            a.repeat, b.repeat));
 }
 
@@ -149,11 +152,16 @@ void total_in_field(Comparison& out, const Side& reference, const Side& candidat
 
 std::string_view to_string(Shown shown) {
   switch (shown) {
-    case Shown::higher: return "higher";
-    case Shown::lower: return "lower";
-    case Shown::equal: return "equal";
-    case Shown::none: return "none";
-    case Shown::single_visit: return "single-visit";
+    case Shown::higher:
+      return "higher";
+    case Shown::lower:
+      return "lower";
+    case Shown::equal:
+      return "equal";
+    case Shown::none:
+      return "none";
+    case Shown::single_visit:
+      return "single-visit";
   }
   return "none";
 }
@@ -176,7 +184,8 @@ std::vector<Unlike> unlike_conditions(const Conditions& reference, const Conditi
 
 void holm(std::vector<Difference*> tests) {
   std::erase_if(tests, [](const Difference* d) { return !d->tested; });
-  std::sort(tests.begin(), tests.end(), [](const Difference* a, const Difference* b) { return a->p < b->p; });
+  std::sort(tests.begin(), tests.end(),
+            [](const Difference* a, const Difference* b) { return a->p < b->p; });
   const std::size_t m = tests.size();
   std::size_t rejected = 0;
   while (rejected < m && tests[rejected]->p <= 0.05 / static_cast<double>(m - rejected)) ++rejected;
@@ -200,10 +209,12 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
   std::vector<std::string> states;
   for (const Ledger* ledger : {&reference.ledger, &candidate.ledger}) {
     for (const LedgerRow& row : ledger->rows) {
-      if (std::find(states.begin(), states.end(), row.state) == states.end()) states.push_back(row.state);
+      if (std::find(states.begin(), states.end(), row.state) == states.end())
+        states.push_back(row.state);
     }
   }
-  for (const std::string& state : states) out.rows.push_back(make_row(state, reference, candidate, same));
+  for (const std::string& state : states)
+    out.rows.push_back(make_row(state, reference, candidate, same));
 
   std::vector<Difference*> tests;
   for (CompareRow& row : out.rows) {
@@ -224,9 +235,11 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
     row.by_charge = by_charge != Shown::none;
     row.shown = row.by_charge ? by_charge : sign_of(row.mean);
     if (row.shown == Shown::none && settings.equal_within) {
-      const bool level = within_margin(row.mean, *settings.equal_within * std::fabs(*row.reference_mean));
+      const bool level =
+          within_margin(row.mean, *settings.equal_within * std::fabs(*row.reference_mean));
       const double q = reference.ledger.find(row.state)->charge_per_visit.mean;
-      const bool charge = !per_visit || within_margin(row.charge_per_visit, *settings.equal_within * std::fabs(q));
+      const bool charge =
+          !per_visit || within_margin(row.charge_per_visit, *settings.equal_within * std::fabs(q));
       if (level && charge) row.shown = Shown::equal;
     }
   }

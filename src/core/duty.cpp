@@ -40,7 +40,8 @@ FieldMean field_mean(const DutyPlan& plan, const Ledger& ledger) {
     busy += rate * row->visit_length.mean;
     out.shares.push_back({state, rate * row->charge_per_visit.mean});
     out.mean += out.shares.back().current;
-    // Lengths matter twice: more charge, less rest. The rest is far smaller, so only the charge counts.
+    // Lengths matter twice: more charge, less rest. The rest is far smaller, so only the charge
+    // counts.
     for (Component c : charge_per_visit_components(*row, ledger.basis, false)) {
       c.u *= rate;
       out.repeat.push_back(c);

@@ -17,7 +17,7 @@ struct Round {
 
 /// How often each state is visited in the field.
 struct DutyPlan {
-  std::string rest;             ///< the state that fills what no round takes
+  std::string rest;  ///< the state that fills what no round takes
   std::vector<Round> rounds;
   std::vector<std::string> once;  ///< gone through once in a life (boot, joining)
 };
@@ -30,13 +30,13 @@ struct Share {
 
 /// Mean current of a duty plan, with its uncertainty.
 struct FieldMean {
-  double mean = 0;              ///< A
+  double mean = 0;  ///< A
   Expanded mean_u;
-  std::vector<Component> repeat;  ///< repeatability of each state's part (A)
-  std::vector<Share> shares;    ///< add up to the mean
-  double once_charge = 0;       ///< C, taken from the usable charge once
+  std::vector<Component> repeat;     ///< repeatability of each state's part (A)
+  std::vector<Share> shares;         ///< add up to the mean
+  double once_charge = 0;            ///< C, taken from the usable charge once
   std::vector<std::string> missing;  ///< states that the ledger holds no whole visit of: no data
-  bool single_visit = false;    ///< some state rests on a single visit
+  bool single_visit = false;         ///< some state rests on a single visit
   bool lower_bound = false;
 };
 

@@ -9,14 +9,18 @@
 namespace kuvio {
 namespace {
 
-/// Up to this many samples per column they are read in one go; beyond, each column asks the pyramid.
+/// Up to this many samples per column they are read in one go; beyond, each column asks the
+/// pyramid.
 constexpr double kDense = 1024;
 constexpr std::int64_t kPiece = 16384;
 
 class Painter {
- public:
+public:
   Painter(const Trace& trace, double from_s, double to_s, std::vector<EnvelopeColumn>& out)
-      : trace_(trace), from_(from_s), width_((to_s - from_s) / static_cast<double>(out.size())), out_(out) {}
+      : trace_(trace),
+        from_(from_s),
+        width_((to_s - from_s) / static_cast<double>(out.size())),
+        out_(out) {}
 
   void block(const Block& b) {
     const TimeBase base = trace_.time_base();
@@ -27,7 +31,8 @@ class Painter {
     if (trace_.kind() == SampleKind::instant && tick_of(trace_, b, first) < from) ++first;
     const std::int64_t last = cell_at(trace_, b, std::min<long double>(to, b.end));
     if (last < first) return;
-    const double per_column = static_cast<double>(last - first + 1) / static_cast<double>(out_.size());
+    const double per_column =
+        static_cast<double>(last - first + 1) / static_cast<double>(out_.size());
     if (b.period == 0 || per_column <= kDense) {
       dense(b, first, last);
     } else {
@@ -35,7 +40,7 @@ class Painter {
     }
   }
 
- private:
+private:
   std::int64_t column_of(double t) const {
     return std::clamp<std::int64_t>(static_cast<std::int64_t>(std::floor((t - from_) / width_)), 0,
                                     static_cast<std::int64_t>(out_.size()) - 1);
@@ -61,19 +66,22 @@ class Painter {
         trace_.read_times(b, at, times);
       }
       for (std::size_t i = 0; i < n; ++i) {
-        const std::int64_t tick = b.period > 0 ? b.start + (at + static_cast<std::int64_t>(i)) * b.period : times[i];
+        const std::int64_t tick =
+            b.period > 0 ? b.start + (at + static_cast<std::int64_t>(i)) * b.period : times[i];
         const double t = base.seconds(tick);
         if (!spread) {
           put(column_of(t), values[i], values[i]);
           continue;
         }
-        const std::int64_t next = b.period > 0    ? tick + b.period
-                                  : i + 1 < n     ? times[i + 1]
-                                                  : tick_of(trace_, b, at + static_cast<std::int64_t>(i) + 1);
+        const std::int64_t next = b.period > 0 ? tick + b.period
+                                  : i + 1 < n
+                                      ? times[i + 1]
+                                      : tick_of(trace_, b, at + static_cast<std::int64_t>(i) + 1);
         const double end = base.seconds(next);
         const std::int64_t c1 = column_of(end), c0 = column_of(t);
         for (std::int64_t c = c0; c <= c1; ++c) {
-          if (c == c0 || from_ + width_ * static_cast<double>(c) < end) put(c, values[i], values[i]);
+          if (c == c0 || from_ + width_ * static_cast<double>(c) < end)
+            put(c, values[i], values[i]);
         }
       }
     }
@@ -86,9 +94,12 @@ class Painter {
     const std::int64_t c0 = column_of(base.seconds(tick_of(trace_, b, first)));
     const std::int64_t c1 = column_of(base.seconds(tick_of(trace_, b, last)));
     for (std::int64_t c = c0; c <= c1; ++c) {
-      // First sample at or after the column's left edge; averaged: first whose interval reaches into it.
-      const std::int64_t i = c == c0 ? first : boundary(b, from_ + width_ * static_cast<double>(c), spread);
-      std::int64_t j = c == c1 ? last + 1 : boundary(b, from_ + width_ * static_cast<double>(c + 1), false);
+      // First sample at or after the column's left edge; averaged: first whose interval reaches
+      // into it.
+      const std::int64_t i =
+          c == c0 ? first : boundary(b, from_ + width_ * static_cast<double>(c), spread);
+      std::int64_t j =
+          c == c1 ? last + 1 : boundary(b, from_ + width_ * static_cast<double>(c + 1), false);
       j = std::min(j, last + 1);
       if (i >= j) continue;
       const auto [lo, hi] = trace_.extremes(b, i, j);
@@ -96,8 +107,10 @@ class Painter {
     }
   }
   std::int64_t boundary(const Block& b, double t, bool reaching) const {
-    const long double position = (trace_.time_base().ticks(t) - b.start) / static_cast<long double>(b.period);
-    const auto at = static_cast<std::int64_t>(reaching ? std::floor(position) : std::ceil(position));
+    const long double position =
+        (trace_.time_base().ticks(t) - b.start) / static_cast<long double>(b.period);
+    const auto at =
+        static_cast<std::int64_t>(reaching ? std::floor(position) : std::ceil(position));
     return std::clamp<std::int64_t>(at, 0, b.count);
   }
 
@@ -113,11 +126,13 @@ void mark_gaps(const Trace& trace, double from_s, double to_s, std::vector<Envel
     b = std::min(b, to_s);
     if (a >= b) return;
     const auto first = static_cast<std::size_t>((a - from_s) / width);
-    for (std::size_t c = first; c < out.size() && from_s + width * static_cast<double>(c) < b; ++c) out[c].missing = true;
+    for (std::size_t c = first; c < out.size() && from_s + width * static_cast<double>(c) < b; ++c)
+      out[c].missing = true;
   };
   const auto blocks = trace.blocks();
   for (std::size_t i = 1; i < blocks.size(); ++i) {
-    const double a = trace.time_base().seconds(blocks[i - 1].end), b = trace.time_base().seconds(blocks[i].start);
+    const double a = trace.time_base().seconds(blocks[i - 1].end),
+                 b = trace.time_base().seconds(blocks[i].start);
     if (b > a) mark(a, b);
   }
 }
@@ -137,7 +152,8 @@ std::int64_t count_samples(const Trace& trace, double from_s, double to_s) {
   std::int64_t n = 0;
   for (const Block& b : trace.blocks()) {
     if (b.end < from || b.start > to) continue;
-    n += cell_at(trace, b, std::min<long double>(to, b.end)) - cell_at(trace, b, std::max<long double>(from, b.start)) + 1;
+    n += cell_at(trace, b, std::min<long double>(to, b.end)) -
+         cell_at(trace, b, std::max<long double>(from, b.start)) + 1;
   }
   return n;
 }
@@ -149,11 +165,13 @@ std::vector<TracePoint> points(const Trace& trace, double from_s, double to_s) {
   for (const Block& b : trace.blocks()) {
     if (b.end < from || b.start > to) continue;
     const std::int64_t first = cell_at(trace, b, std::max<long double>(from, b.start));
-    const std::int64_t last = std::min(b.count - 1, cell_at(trace, b, std::min<long double>(to, b.end)) + 1);
+    const std::int64_t last =
+        std::min(b.count - 1, cell_at(trace, b, std::min<long double>(to, b.end)) + 1);
     std::vector<double> values(static_cast<std::size_t>(last - first + 1));
     trace.read(b, first, values);
     for (std::int64_t i = first; i <= last; ++i) {
-      out.push_back({base.seconds(tick_of(trace, b, i)), values[static_cast<std::size_t>(i - first)], i == first});
+      out.push_back({base.seconds(tick_of(trace, b, i)),
+                     values[static_cast<std::size_t>(i - first)], i == first});
     }
     if (trace.kind() == SampleKind::averaged && last == b.count - 1) {
       out.push_back({base.seconds(b.end), values.back(), false});

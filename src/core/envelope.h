@@ -15,13 +15,13 @@ struct EnvelopeColumn {
   bool missing = false;  ///< some of the column lies in a gap
 };
 
-/// Extremes per column of [from_s, to_s) cut into `columns` equal columns. Exact: a single sample's spike
-/// shows at every zoom. A sample belongs to the column that holds its instant (averaged: to every column that its
-/// interval touches). Requires from_s < to_s and columns > 0.
+/// Extremes per column of [from_s, to_s) cut into `columns` equal columns. Exact: a single sample's
+/// spike shows at every zoom. A sample belongs to the column that holds its instant (averaged: to
+/// every column that its interval touches). Requires from_s < to_s and columns > 0.
 std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns);
 
-/// A sample with its time; `gap_before` when a block begins with it. Averaged samples are followed, at the end of a
-/// block, by a point with the same value at the block's end.
+/// A sample with its time; `gap_before` when a block begins with it. Averaged samples are followed,
+/// at the end of a block, by a point with the same value at the block's end.
 struct TracePoint {
   double time_s = 0, value = 0;
   bool gap_before = false;

@@ -14,7 +14,8 @@ std::size_t visit_at(const std::vector<VisitFigures>& visits, double t) {
   return static_cast<std::size_t>(it - visits.begin());
 }
 
-Fan make_fan(const Trace& trace, const std::vector<VisitFigures>& visits, double from_s, double to_s) {
+Fan make_fan(const Trace& trace, const std::vector<VisitFigures>& visits, double from_s,
+             double to_s) {
   Fan out;
   const double width = to_s - from_s;
   Sum charge;
@@ -23,9 +24,10 @@ Fan make_fan(const Trace& trace, const std::vector<VisitFigures>& visits, double
   for (; it != visits.end() && it->visit.from_s < to_s; ++it) {
     const double a = std::max(from_s, it->visit.from_s), b = std::min(to_s, it->visit.to_s);
     const bool whole = a == it->visit.from_s && b == it->visit.to_s;
-    const double q = whole || it->visit.state == kMissing ? it->charge : measure(trace, a, b).charge;
-    FanBand band{static_cast<std::size_t>(it - visits.begin()), (a - from_s) / width, (b - from_s) / width,
-                 charge.value(), 0};
+    const double q =
+        whole || it->visit.state == kMissing ? it->charge : measure(trace, a, b).charge;
+    FanBand band{static_cast<std::size_t>(it - visits.begin()), (a - from_s) / width,
+                 (b - from_s) / width, charge.value(), 0};
     charge += std::max(0.0, q);
     band.charge_to = charge.value();
     out.bands.push_back(band);

@@ -147,7 +147,8 @@ const LedgerRow* Ledger::longest() const {
   return best;
 }
 
-std::vector<Component> mean_components(const LedgerRow& row, const Basis& basis, bool with_accuracy) {
+std::vector<Component> mean_components(const LedgerRow& row, const Basis& basis,
+                                       bool with_accuracy) {
   std::vector<Component> out;
   if (with_accuracy) out = accuracy_components(basis.accuracy, row.mean.value_or(0));
   if (row.level.n >= 2) out.push_back({row.level.u, row.level.freedom});
@@ -201,7 +202,8 @@ Ledger make_ledger(const std::vector<Account>& accounts, const Basis& basis,
     row.charge = g.charge.value();
     const double observed = g.observed.value();
     if (observed > 0) row.mean = row.charge / observed;
-    if (g.settled_weight.value() > 0) row.settled = g.settled_sum.value() / g.settled_weight.value();
+    if (g.settled_weight.value() > 0)
+      row.settled = g.settled_sum.value() / g.settled_weight.value();
     row.time_share = out.time_s > 0 ? row.time_s / out.time_s : 0;
     row.charge_share = out.charge != 0 ? row.charge / out.charge : 0;
     if (basis.voltage > 0 && name != kMissing) row.energy = row.charge * basis.voltage;
@@ -220,7 +222,8 @@ Ledger make_ledger(const std::vector<Account>& accounts, const Basis& basis,
     if (row.level.n < 2 && row.visits == 1 && row.state != kMissing) {
       for (const Account& account : accounts) {
         for (const VisitFigures& f : account.visits) {
-          if (f.visit.state == row.state && f.observed_s > 1000 * basis.sample_s && basis.sample_s > 0) {
+          if (f.visit.state == row.state && f.observed_s > 1000 * basis.sample_s &&
+              basis.sample_s > 0) {
             row.level = batch_means(*account.trace, f);
           }
         }
@@ -250,8 +253,8 @@ Cycles find_cycles(const Trace& trace, const Visits& visits, const std::string& 
       entry = nullptr;
       continue;
     }
-    const bool entered = v.state == state && i > 0 && visits[i - 1].state != kMissing &&
-                         visits[i - 1].state != kOff;
+    const bool entered =
+        v.state == state && i > 0 && visits[i - 1].state != kMissing && visits[i - 1].state != kOff;
     if (!entered) continue;
     if (entry) {
       periods.push_back(v.from_s - entry->from_s);

@@ -9,11 +9,11 @@ namespace kuvio {
 /// A cell as its data sheet and the engineer's caution have it.
 struct Battery {
   std::string name;
-  double capacity_c = 0;            ///< nominal charge (C)
-  double voltage = 0;               ///< nominal voltage (V); 0: unknown
-  double reserve = 0;               ///< share left when the device stops (0.05 for 5 %)
-  double margin = 0;                ///< engineer's safety margin on top
-  double self_discharge_hz = 0;     ///< k of dC/dt = -kC (1/s); see self_discharge_rate
+  double capacity_c = 0;         ///< nominal charge (C)
+  double voltage = 0;            ///< nominal voltage (V); 0: unknown
+  double reserve = 0;            ///< share left when the device stops (0.05 for 5 %)
+  double margin = 0;             ///< engineer's safety margin on top
+  double self_discharge_hz = 0;  ///< k of dC/dt = -kC (1/s); see self_discharge_rate
 
   /// Charge that may go before it counts as empty: C0 (1 - reserve)(1 - margin).
   double usable_c() const { return capacity_c * (1 - reserve) * (1 - margin); }
@@ -22,8 +22,8 @@ struct Battery {
 /// k from a share p lost per period: k = -ln(1 - p)/period. Requires 0 <= p < 1.
 double self_discharge_rate(double share, double period_s);
 
-/// Time (s) until the cell is empty at a steady mean current: C starts at C0 (less once_c, gone at the
-/// start), dC/dt = -I - kC, empty once C0 (1-reserve)(1-margin) is gone. Closed form
+/// Time (s) until the cell is empty at a steady mean current: C starts at C0 (less once_c, gone at
+/// the start), dC/dt = -I - kC, empty once C0 (1-reserve)(1-margin) is gone. Closed form
 ///   t = ln((C + I/k) / (C_end + I/k)) / k,  (C - C_end)/I for k -> 0.
 /// Nothing when neither drains it (I <= 0 and k = 0); 0 when once_c empties it alone.
 std::optional<double> life(const Battery& battery, double mean_a, double once_c = 0);

@@ -11,7 +11,7 @@ namespace {
 
 /// Collects the pieces of one span.
 class Collector {
- public:
+public:
   Collector(const Trace& trace, SpanFigures& out) : trace_(trace), out_(out) {}
 
   void block(const Block& block, long double from, long double to) {
@@ -45,7 +45,7 @@ class Collector {
     }
   }
 
- private:
+private:
   std::int64_t start_of(const Block& block, std::int64_t cell) const {
     return tick_of(trace_, block, cell);
   }
@@ -113,11 +113,18 @@ void count_flags(const Trace& trace, SpanFigures& out) {
     const double length = run.to_s - run.from_s;
     if (from > to || (length > 0 && from >= to)) continue;
     const double share = length > 0 ? (to - from) / length : 1;
-    const auto n = std::max<std::int64_t>(1, std::llround(share * static_cast<double>(run.samples)));
+    const auto n =
+        std::max<std::int64_t>(1, std::llround(share * static_cast<double>(run.samples)));
     switch (run.flag) {
-      case Flag::over_range: out.over_range += n; break;
-      case Flag::not_a_number: out.not_a_number += n; break;
-      case Flag::dropped: out.dropped += n; break;
+      case Flag::over_range:
+        out.over_range += n;
+        break;
+      case Flag::not_a_number:
+        out.not_a_number += n;
+        break;
+      case Flag::dropped:
+        out.dropped += n;
+        break;
     }
   }
 }
@@ -136,8 +143,8 @@ std::optional<double> SpanFigures::rms() const {
 
 std::int64_t cell_at(const Trace& trace, const Block& block, long double tick) {
   if (block.period > 0) {
-    const auto cell = static_cast<std::int64_t>(
-        std::floor((tick - static_cast<long double>(block.start)) / static_cast<long double>(block.period)));
+    const auto cell = static_cast<std::int64_t>(std::floor(
+        (tick - static_cast<long double>(block.start)) / static_cast<long double>(block.period)));
     return std::clamp<std::int64_t>(cell, 0, block.count - 1);
   }
   std::int64_t lo = 0, hi = block.count - 1;  // last sample whose time is <= tick

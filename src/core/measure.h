@@ -13,9 +13,9 @@ struct SpanFigures {
   double observed_s = 0;     ///< time covered by samples
   double missing_s = 0;      ///< time inside the span without samples
   std::int64_t samples = 0;  ///< samples whose instant (or any of whose interval) lies inside
-  double charge = 0;         ///< integral of the value over the observed time (A s = C for a current)
-  double square = 0;         ///< integral of its square; a lower bound for averaged samples
-  std::optional<double> min, max;  ///< over those samples
+  double charge = 0;  ///< integral of the value over the observed time (A s = C for a current)
+  double square = 0;  ///< integral of its square; a lower bound for averaged samples
+  std::optional<double> min, max;                              ///< over those samples
   std::int64_t over_range = 0, not_a_number = 0, dropped = 0;  ///< flagged samples inside
 
   double duration_s() const { return to_s - from_s; }
@@ -30,8 +30,8 @@ struct SpanFigures {
 ///
 /// measure(a, b) + measure(b, c) equals measure(a, c) to 1e-12 of the integral of |value|. A span
 /// without a sample in it still has its charge; its extremes are then those of the model at its two
-/// edges. Requires from_s <= to_s. Cost: a few reads at each edge of each block touched, and one `sum`
-/// for what lies between.
+/// edges. Requires from_s <= to_s. Cost: a few reads at each edge of each block touched, and one
+/// `sum` for what lies between.
 SpanFigures measure(const Trace& trace, double from_s, double to_s);
 
 /// The whole trace.

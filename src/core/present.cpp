@@ -29,10 +29,13 @@ std::string fixed(double value, int decimals) {
 }
 
 std::string unit_text(int step, std::string_view unit) {
-  return std::string(kThin) + kPrefix[static_cast<std::size_t>(step + kNoPrefix)] + std::string(unit);
+  return std::string(kThin) + kPrefix[static_cast<std::size_t>(step + kNoPrefix)] +
+         std::string(unit);
 }
 
-int magnitude(double value) { return static_cast<int>(std::floor(std::log10(std::fabs(value)) + 1e-12)); }
+int magnitude(double value) {
+  return static_cast<int>(std::floor(std::log10(std::fabs(value)) + 1e-12));
+}
 
 }  // namespace
 
@@ -71,7 +74,9 @@ std::string duration(double seconds) {
   const double s = std::fabs(seconds);
   if (s < 1) return with_prefix(seconds, "s", 3);
   if (s < 60) return fmt::format("{:.3f}{}s", seconds, kThin);
-  if (s < 3600) return fmt::format("{:.0f}{}min {:04.1f}{}s", std::floor(s / 60), kThin, std::fmod(s, 60), kThin);
+  if (s < 3600)
+    return fmt::format("{:.0f}{}min {:04.1f}{}s", std::floor(s / 60), kThin, std::fmod(s, 60),
+                       kThin);
   if (s < 48 * 3600) {
     const auto minutes = static_cast<long>(std::round(s / 60));
     return fmt::format("{}{}h {:02}{}min", minutes / 60, kThin, minutes % 60, kThin);

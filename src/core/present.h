@@ -7,8 +7,8 @@
 
 namespace kuvio {
 
-/// How numbers are written for people: SI prefixes, a thin space before the unit, digits cut to what
-/// the uncertainty supports. Everything that a person reads goes through here.
+/// How numbers are written for people: SI prefixes, a thin space before the unit, digits cut to
+/// what the uncertainty supports. Everything that a person reads goes through here.
 
 /// "3.12 mA", "105 mC", "0 A": `digits` significant digits.
 std::string with_prefix(double value, std::string_view unit, int digits = 3);

@@ -62,16 +62,22 @@ std::optional<double> time_factor(std::string_view unit) {
 
 std::optional<double> factor_of(std::string_view unit, Dimension dimension) {
   switch (dimension) {
-    case Dimension::current: return prefixed(unit, {{"A", 1}});
-    case Dimension::voltage: return prefixed(unit, {{"V", 1}});
-    case Dimension::time: return time_factor(unit);
+    case Dimension::current:
+      return prefixed(unit, {{"A", 1}});
+    case Dimension::voltage:
+      return prefixed(unit, {{"V", 1}});
+    case Dimension::time:
+      return time_factor(unit);
     case Dimension::charge:
       return prefixed(unit, {{"Ah", kHour}, {"A·s", 1}, {"A*s", 1}, {"As", 1}, {"C", 1}});
-    case Dimension::energy: return prefixed(unit, {{"Wh", kHour}, {"Ws", 1}, {"J", 1}});
-    case Dimension::power: return prefixed(unit, {{"W", 1}});
+    case Dimension::energy:
+      return prefixed(unit, {{"Wh", kHour}, {"Ws", 1}, {"J", 1}});
+    case Dimension::power:
+      return prefixed(unit, {{"W", 1}});
     case Dimension::resistance:
       return prefixed(unit, {{"Ohm", 1}, {"ohm", 1}, {"\u2126", 1}, {"\u03a9", 1}});
-    case Dimension::capacitance: return prefixed(unit, {{"F", 1}});
+    case Dimension::capacitance:
+      return prefixed(unit, {{"F", 1}});
     case Dimension::ratio:
       if (unit == "%") return 0.01;
       if (unit == "ppm") return 1e-6;
@@ -97,34 +103,56 @@ std::optional<double> factor_of(std::string_view unit, Dimension dimension) {
 
 std::string describe(Dimension dimension) {
   switch (dimension) {
-    case Dimension::current: return "a unit of current such as \"4 uA\"";
-    case Dimension::voltage: return "a unit of voltage such as \"3.6 V\"";
-    case Dimension::time: return "a unit of time such as \"20 ms\"";
-    case Dimension::charge: return "a unit of charge such as \"38 mC\" or \"1200 mAh\"";
-    case Dimension::energy: return "a unit of energy such as \"5 mJ\"";
-    case Dimension::power: return "a unit of power such as \"12 mW\"";
-    case Dimension::resistance: return "a unit of resistance such as \"12 Ohm\"";
-    case Dimension::capacitance: return "a unit of capacitance such as \"2.2 F\"";
-    case Dimension::frequency: return "a rate such as \"4 /h\" or \"1 kHz\"";
-    case Dimension::ratio: return "a ratio such as \"5 %\"";
-    case Dimension::ratio_per_time: return "a ratio per time such as \"1 %/y\"";
+    case Dimension::current:
+      return "a unit of current such as \"4 uA\"";
+    case Dimension::voltage:
+      return "a unit of voltage such as \"3.6 V\"";
+    case Dimension::time:
+      return "a unit of time such as \"20 ms\"";
+    case Dimension::charge:
+      return "a unit of charge such as \"38 mC\" or \"1200 mAh\"";
+    case Dimension::energy:
+      return "a unit of energy such as \"5 mJ\"";
+    case Dimension::power:
+      return "a unit of power such as \"12 mW\"";
+    case Dimension::resistance:
+      return "a unit of resistance such as \"12 Ohm\"";
+    case Dimension::capacitance:
+      return "a unit of capacitance such as \"2.2 F\"";
+    case Dimension::frequency:
+      return "a rate such as \"4 /h\" or \"1 kHz\"";
+    case Dimension::ratio:
+      return "a ratio such as \"5 %\"";
+    case Dimension::ratio_per_time:
+      return "a ratio per time such as \"1 %/y\"";
   }
   return "a unit";
 }
 
 std::string_view unit_symbol(Dimension dimension) {
   switch (dimension) {
-    case Dimension::current: return "A";
-    case Dimension::voltage: return "V";
-    case Dimension::time: return "s";
-    case Dimension::charge: return "C";
-    case Dimension::energy: return "J";
-    case Dimension::power: return "W";
-    case Dimension::resistance: return "Ohm";
-    case Dimension::capacitance: return "F";
-    case Dimension::frequency: return "Hz";
-    case Dimension::ratio: return "1";
-    case Dimension::ratio_per_time: return "1/s";
+    case Dimension::current:
+      return "A";
+    case Dimension::voltage:
+      return "V";
+    case Dimension::time:
+      return "s";
+    case Dimension::charge:
+      return "C";
+    case Dimension::energy:
+      return "J";
+    case Dimension::power:
+      return "W";
+    case Dimension::resistance:
+      return "Ohm";
+    case Dimension::capacitance:
+      return "F";
+    case Dimension::frequency:
+      return "Hz";
+    case Dimension::ratio:
+      return "1";
+    case Dimension::ratio_per_time:
+      return "1/s";
   }
   return "";
 }
@@ -140,8 +168,8 @@ double parse_quantity(std::string_view text, Dimension dimension) {
   double value = 0;
   const auto [end, failed] = std::from_chars(rest.data(), rest.data() + rest.size(), value);
   if (failed != std::errc{} || !std::isfinite(value)) {
-    throw std::invalid_argument("\"" + std::string(text) + "\" does not begin with a number; it needs " +
-                                describe(dimension));
+    throw std::invalid_argument("\"" + std::string(text) +
+                                "\" does not begin with a number; it needs " + describe(dimension));
   }
   const std::string_view unit = trim(rest.substr(static_cast<std::size_t>(end - rest.data())));
   if (unit.empty()) {

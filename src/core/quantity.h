@@ -9,24 +9,25 @@ namespace kuvio {
 /// What a number measures. Values inside Kuvio are always in the SI unit named here; a percentage
 /// is a plain ratio (2 % is 0.02) and a rate is per second.
 enum class Dimension {
-  current,      ///< A
-  voltage,      ///< V
-  time,         ///< s
-  charge,       ///< C
-  energy,       ///< J
-  power,        ///< W
-  resistance,   ///< Ohm
-  capacitance,  ///< F
-  frequency,    ///< Hz, also "4 /h" and "4 /d"
-  ratio,        ///< 1
+  current,         ///< A
+  voltage,         ///< V
+  time,            ///< s
+  charge,          ///< C
+  energy,          ///< J
+  power,           ///< W
+  resistance,      ///< Ohm
+  capacitance,     ///< F
+  frequency,       ///< Hz, also "4 /h" and "4 /d"
+  ratio,           ///< 1
   ratio_per_time,  ///< 1/s as written, e.g. "1 %/y"
 };
 
 /// Reads "38 mC", "200 uA", "2 y", "4 /h", "1 %/y": a number, white space or none, a unit.
 ///
 /// Knows the SI prefixes from f to T (µ as U+00B5, U+03BC or u), h, min, d (86 400 s), month
-/// (30.4375 d), y (365.25 d), and Ah, mAh, Wh, As. Throws std::invalid_argument whose text says what is
-/// wrong ("needs a unit of current such as \"4 uA\""); a number without a unit is such an error.
+/// (30.4375 d), y (365.25 d), and Ah, mAh, Wh, As. Throws std::invalid_argument whose text says
+/// what is wrong ("needs a unit of current such as \"4 uA\""); a number without a unit is such an
+/// error.
 double parse_quantity(std::string_view text, Dimension dimension);
 
 /// The factor that brings a value in `unit` to SI, or throws std::invalid_argument.

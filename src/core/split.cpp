@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/split.h"
 
+#include <queue>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <queue>
 #include <stdexcept>
 
 namespace kuvio {
@@ -25,7 +26,7 @@ struct Stay {
 
 /// Reads a block sample by sample through a buffer, and lets whole strides be skipped.
 class Walker {
- public:
+public:
   Walker(const Trace& trace, const Recipe& recipe, const Block& block)
       : trace_(trace), recipe_(recipe), block_(block), buffer_(4096) {}
 
@@ -45,7 +46,7 @@ class Walker {
     return out;
   }
 
- private:
+private:
   int enter(double x) const {
     for (std::size_t i = 0; i < recipe_.states.size(); ++i) {
       if (recipe_.states[i].level.enters(x)) return static_cast<int>(i);
@@ -65,8 +66,9 @@ class Walker {
         }
       }
       const double x = value(at);
-      const bool held = state == kNone ? enter(x) == kNone
-                                       : recipe_.states[static_cast<std::size_t>(state)].level.holds(x);
+      const bool held = state == kNone
+                            ? enter(x) == kNone
+                            : recipe_.states[static_cast<std::size_t>(state)].level.holds(x);
       if (!held) return at;
       ++at;
     }
@@ -103,28 +105,30 @@ class Walker {
 
 /// Stays of one block with their times, joined and cleaned of those that are too short.
 class Tidier {
- public:
+public:
   Tidier(const Trace& trace, const Recipe& recipe, const Block& block, std::vector<Stay> stays)
       : trace_(trace), recipe_(recipe), block_(block), stays_(std::move(stays)) {}
 
   std::vector<Stay> run() {
     for (std::size_t i = 0; i < recipe_.states.size(); ++i) {
-      if (recipe_.states[i].join_gaps_s > 0) join(static_cast<int>(i), recipe_.states[i].join_gaps_s);
+      if (recipe_.states[i].join_gaps_s > 0)
+        join(static_cast<int>(i), recipe_.states[i].join_gaps_s);
     }
     absorb();
     return stays_;
   }
 
- private:
+private:
   double time(std::int64_t cell) const {
     return trace_.time_base().seconds(tick_of(trace_, block_, cell));
   }
   double length(const Stay& stay) const { return time(stay.to) - time(stay.from); }
   double mean(std::int64_t from, std::int64_t to) const {
     const CellSum sum = trace_.sum(block_, from, to);
-    const double width = block_.period > 0 ? static_cast<double>(to - from)
-                                           : static_cast<double>(tick_of(trace_, block_, to) -
-                                                                 tick_of(trace_, block_, from));
+    const double width =
+        block_.period > 0
+            ? static_cast<double>(to - from)
+            : static_cast<double>(tick_of(trace_, block_, to) - tick_of(trace_, block_, from));
     return width > 0 ? sum.q / width : sum.lo;
   }
 
@@ -144,7 +148,8 @@ class Tidier {
   }
 
   double shortest(const Stay& stay) const {
-    return stay.state == kNone ? 0 : recipe_.states[static_cast<std::size_t>(stay.state)].shortest_s;
+    return stay.state == kNone ? 0
+                               : recipe_.states[static_cast<std::size_t>(stay.state)].shortest_s;
   }
 
   /// Noise for the asinh scale: the smallest band edge that is above zero keeps quiet levels apart.
@@ -214,7 +219,10 @@ class Tidier {
       if (!nodes[i].alive || nodes[i].version != entry.version) continue;
       const std::size_t l = nodes[i].left, r = nodes[i].right;
       if (l == kEnd && r == kEnd) break;
-      const std::size_t into = l == kEnd ? r : r == kEnd ? l : distance(l, i) <= distance(i, r) ? l : r;
+      const std::size_t into = l == kEnd                          ? r
+                               : r == kEnd                        ? l
+                               : distance(l, i) <= distance(i, r) ? l
+                                                                  : r;
       merge(into, i);
       for (const std::size_t other : {nodes[into].left, nodes[into].right}) {
         if (other != kEnd && nodes[other].stay.state == nodes[into].stay.state) merge(into, other);
@@ -293,7 +301,8 @@ double first_rise(const Trace& trace, double earliest_s, double latest_s, double
     if (from > block.end || to < block.start) continue;
     const std::int64_t last = cell_at(trace, block, to);
     double before = -1e300;
-    for (std::int64_t at = cell_at(trace, block, std::max<long double>(from, block.start)); at <= last; ++at) {
+    for (std::int64_t at = cell_at(trace, block, std::max<long double>(from, block.start));
+         at <= last; ++at) {
       double x = 0;
       trace.read(block, at, {&x, 1});
       if (x > level && before > level) {

@@ -25,8 +25,8 @@ struct Visit {
   bool operator==(const Visit&) const = default;
 };
 
-/// A trace split into states: visits that cover it from its first to its last moment without overlap,
-/// gaps included (as Missing).
+/// A trace split into states: visits that cover it from its first to its last moment without
+/// overlap, gaps included (as Missing).
 using Visits = std::vector<Visit>;
 
 /// Splits a trace by the levels of a recipe.
@@ -35,8 +35,10 @@ using Visits = std::vector<Visit>;
 /// holds takes over, else Unassigned. Stays of one state no further apart than its join_gaps
 /// become one visit with all that lies between; then stays below their state's shortest are
 /// absorbed, shortest first, by the neighbour whose mean is nearer on the scale asinh(x / noise).
-/// Time with the output off is Off. Strides that lie inside the holding band as a whole are not read.
-Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputSwitch>& switches = {});
+/// Time with the output off is Off. Strides that lie inside the holding band as a whole are not
+/// read.
+Visits split(const Trace& trace, const Recipe& recipe,
+             const std::vector<OutputSwitch>& switches = {});
 
 /// First moment in [earliest, latest] at which the trace rises above `level` for two samples
 /// running, else latest: tells when an output went on more exactly than the command's own times.

@@ -10,7 +10,7 @@ namespace kuvio {
 ///
 ///     Sum s; s += 1000.0; s += 1e-12; s -= Sum(1000.0); s.value();  // 1e-12
 class Sum {
- public:
+public:
   Sum() = default;
   explicit Sum(double value) : hi_(value) {}
 
@@ -33,7 +33,7 @@ class Sum {
   }
   double value() const { return hi_ + lo_; }
 
- private:
+private:
   void renormalise(double s) {
     hi_ = s + lo_;
     lo_ -= hi_ - s;

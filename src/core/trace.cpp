@@ -15,7 +15,9 @@ double Trace::from_s() const {
   return blocks().empty() ? 0 : time_base().seconds(blocks().front().start);
 }
 
-double Trace::to_s() const { return blocks().empty() ? 0 : time_base().seconds(blocks().back().end); }
+double Trace::to_s() const {
+  return blocks().empty() ? 0 : time_base().seconds(blocks().back().end);
+}
 
 std::int64_t Trace::samples() const {
   return blocks().empty() ? 0 : blocks().back().first + blocks().back().count;
@@ -74,7 +76,8 @@ std::int64_t tick_of(const Trace& trace, const Block& block, std::int64_t at) {
 }
 
 void MemoryTrace::append(std::int64_t start, std::int64_t period, std::span<const double> values) {
-  if (values.empty() || period <= 0) throw std::invalid_argument("a block needs samples and a period");
+  if (values.empty() || period <= 0)
+    throw std::invalid_argument("a block needs samples and a period");
   Block block{start, period, 0, 0, static_cast<std::int64_t>(values.size())};
   block.end = start + (block.count - (kind_ == SampleKind::instant ? 1 : 0)) * period;
   add(block, values, {});
@@ -135,9 +138,10 @@ CellSum MemoryTrace::sum(const Block& block, std::int64_t from, std::int64_t to)
   const std::size_t index =
       number < blocks_.size()
           ? number
-          : static_cast<std::size_t>(std::find_if(blocks_.begin(), blocks_.end(),
-                                                  [&](const Block& b) { return b.first == block.first; }) -
-                                     blocks_.begin());
+          : static_cast<std::size_t>(
+                std::find_if(blocks_.begin(), blocks_.end(),
+                             [&](const Block& b) { return b.first == block.first; }) -
+                blocks_.begin());
   const std::int64_t head = std::min(to, (from + kStride - 1) / kStride * kStride);
   const std::int64_t tail = std::max(head, to / kStride * kStride);
   CellSum out;

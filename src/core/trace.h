@@ -37,8 +37,8 @@ struct Block {
 };
 
 /// Extremes and integrals over some *cells* of a block. Cell i is the piece of the model that
-/// starts at sample i: the straight line to sample i+1 (instant; the block's last sample has a cell of no
-/// length) or the sample's own interval (averaged).
+/// starts at sample i: the straight line to sample i+1 (instant; the block's last sample has a cell
+/// of no length) or the sample's own interval (averaged).
 struct CellSum {
   double lo = 0, hi = 0;  ///< extremes of the samples, in the channel's unit
   double q = 0;           ///< integral of the value, unit x sample periods (x ticks if period is 0)
@@ -50,7 +50,7 @@ struct CellSum {
 /// A Trace is an immutable view; it is not thread-safe unless its class says so. Positions given to
 /// `read`, `read_times` and `sum` count from the block's first sample.
 class Trace {
- public:
+public:
   virtual ~Trace() = default;
 
   virtual SampleKind kind() const = 0;
@@ -61,11 +61,14 @@ class Trace {
   /// Values of samples [at, at + out.size()) of a block.
   virtual void read(const Block& block, std::int64_t at, std::span<double> out) const = 0;
   /// Their times in ticks; only called for blocks with period 0.
-  virtual void read_times(const Block& block, std::int64_t at, std::span<std::int64_t> out) const = 0;
+  virtual void read_times(const Block& block, std::int64_t at,
+                          std::span<std::int64_t> out) const = 0;
   /// Extremes and integrals of cells [from, to) of a block, to > from.
   virtual CellSum sum(const Block& block, std::int64_t from, std::int64_t to) const = 0;
-  /// Least and largest of samples [from, to) of a block, to > from. Cheaper than `sum` where samples are far away.
-  virtual std::pair<double, double> extremes(const Block& block, std::int64_t from, std::int64_t to) const {
+  /// Least and largest of samples [from, to) of a block, to > from. Cheaper than `sum` where
+  /// samples are far away.
+  virtual std::pair<double, double> extremes(const Block& block, std::int64_t from,
+                                             std::int64_t to) const {
     const CellSum s = sum(block, from, to);
     return {s.lo, s.hi};
   }
@@ -81,11 +84,11 @@ void accumulate(CellSum& sum, const CellSum& more);
 
 /// Extremes and integrals of the cells that start at `values`.
 ///
-/// `next` is the sample after them within the same block, or null at the block's end. `times` holds, for
-/// blocks with period 0, the ticks of the values and of what follows them (values.size() + 1 entries; at the
-/// end of the block the last is the block's end); empty for uniform blocks. values must not be empty.
-/// Straight lines: the integral of a line from a to b over d is (a+b)/2 d, of its square
-/// (a^2+ab+b^2)/3 d.
+/// `next` is the sample after them within the same block, or null at the block's end. `times`
+/// holds, for blocks with period 0, the ticks of the values and of what follows them (values.size()
+/// + 1 entries; at the end of the block the last is the block's end); empty for uniform blocks.
+/// values must not be empty. Straight lines: the integral of a line from a to b over d is (a+b)/2
+/// d, of its square (a^2+ab+b^2)/3 d.
 CellSum sum_cells(SampleKind kind, std::span<const double> values, const double* next,
                   std::span<const std::int64_t> times = {});
 
@@ -95,7 +98,7 @@ std::int64_t tick_of(const Trace& trace, const Block& block, std::int64_t at);
 
 /// A trace held in memory, with sums for every 256 cells. Safe to read from several threads.
 class MemoryTrace : public Trace {
- public:
+public:
   MemoryTrace(SampleKind kind, TimeBase time_base) : kind_(kind), time_base_(time_base) {}
 
   /// Appends a block of evenly spaced samples. Blocks come in order of time; throws
@@ -115,7 +118,7 @@ class MemoryTrace : public Trace {
   void read_times(const Block& block, std::int64_t at, std::span<std::int64_t> out) const override;
   CellSum sum(const Block& block, std::int64_t from, std::int64_t to) const override;
 
- private:
+private:
   CellSum direct(const Block& block, std::int64_t from, std::int64_t to) const;
   void add(Block block, std::span<const double> values, std::span<const std::int64_t> times);
 

@@ -3,10 +3,9 @@
 
 #include "core/quantity.h"
 
-#include <fmt/format.h>
-
 #include <boost/math/distributions/normal.hpp>
 #include <boost/math/distributions/students_t.hpp>
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
@@ -55,12 +54,14 @@ Accuracy parse_accuracy(std::string_view text) {
     std::string inside(rest.substr(paren));
     std::erase(inside, ' ');
     if (inside != "(k=2)") {
-      throw std::invalid_argument("\"" + std::string(text) + "\": only (k=2) may stand in brackets");
+      throw std::invalid_argument("\"" + std::string(text) +
+                                  "\": only (k=2) may stand in brackets");
     }
     out.expanded = true;
     rest = trimmed(rest.substr(0, paren));
   }
-  if (rest.empty()) throw std::invalid_argument("an accuracy needs a form such as \"0.08 % + 40 nA\"");
+  if (rest.empty())
+    throw std::invalid_argument("an accuracy needs a form such as \"0.08 % + 40 nA\"");
   while (!rest.empty()) {
     const auto plus = rest.find('+', 1);
     const std::string_view term = trimmed(rest.substr(0, plus));
@@ -158,10 +159,14 @@ Repeatability ratio_of_sums(std::span<const double> y, std::span<const double> x
 
 std::string_view to_string(Verdict verdict) {
   switch (verdict) {
-    case Verdict::within: return "within";
-    case Verdict::over: return "over";
-    case Verdict::too_close: return "too close";
-    case Verdict::no_data: return "no data";
+    case Verdict::within:
+      return "within";
+    case Verdict::over:
+      return "over";
+    case Verdict::too_close:
+      return "too close";
+    case Verdict::no_data:
+      return "no data";
   }
   return "no data";
 }
@@ -181,10 +186,14 @@ Verdict judge_lower(double low, double high, double limit) {
 Verdict worse(Verdict a, Verdict b) {
   const auto rank = [](Verdict v) {
     switch (v) {
-      case Verdict::over: return 3;
-      case Verdict::no_data: return 2;
-      case Verdict::too_close: return 1;
-      case Verdict::within: return 0;
+      case Verdict::over:
+        return 3;
+      case Verdict::no_data:
+        return 2;
+      case Verdict::too_close:
+        return 1;
+      case Verdict::within:
+        return 0;
     }
     return 0;
   };

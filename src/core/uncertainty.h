@@ -25,22 +25,22 @@ std::string to_string(const Accuracy& accuracy);
 
 /// One contribution to an uncertainty budget (JCGM 100:2008, 4.2 and 4.3).
 struct Component {
-  double u = 0;          ///< standard uncertainty, in the unit of the result
-  double freedom = 0;    ///< degrees of freedom; 0 means infinitely many
+  double u = 0;              ///< standard uncertainty, in the unit of the result
+  double freedom = 0;        ///< degrees of freedom; 0 means infinitely many
   bool rectangular = false;  ///< comes from a bound
 };
 
 /// Combined result at 95 %.
 struct Expanded {
-  double U = 0;                 ///< half width of the 95 % interval
-  double u = 0;                 ///< combined standard uncertainty
-  double coverage_factor = 2;   ///< U / u
-  double freedom = 0;           ///< effective degrees of freedom; 0 means infinitely many
+  double U = 0;                ///< half width of the 95 % interval
+  double u = 0;                ///< combined standard uncertainty
+  double coverage_factor = 2;  ///< U / u
+  double freedom = 0;          ///< effective degrees of freedom; 0 means infinitely many
 };
 
 /// Combines independent components in quadrature; effective degrees of freedom by
-/// Welch-Satterthwaite (JCGM 100:2008, G.4.1), Student's t at `level`. When one rectangular component
-/// outweighs the rest together (their quadrature is at most 0.3 of it) its own quantile,
+/// Welch-Satterthwaite (JCGM 100:2008, G.4.1), Student's t at `level`. When one rectangular
+/// component outweighs the rest together (their quadrature is at most 0.3 of it) its own quantile,
 /// sqrt(3) * level, is used instead (EA-4/02, S9.14) with the rest added in quadrature.
 Expanded combine(std::span<const Component> components, double level = 0.95);
 
@@ -55,9 +55,9 @@ double student_p(double t, double freedom);
 
 struct Repeatability {
   double mean = 0;
-  double sd = 0;        ///< standard deviation of the single values
-  double u = 0;         ///< of the mean, widened when neighbours correlate
-  double freedom = 0;   ///< n - 1, or less when neighbours correlate
+  double sd = 0;       ///< standard deviation of the single values
+  double u = 0;        ///< of the mean, widened when neighbours correlate
+  double freedom = 0;  ///< n - 1, or less when neighbours correlate
   std::size_t n = 0;
 };
 

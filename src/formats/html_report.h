@@ -20,7 +20,7 @@ struct LifeResult {
 struct ReportContent {
   std::string title;
   const std::vector<book::SplitCapture>* captures = nullptr;
-  std::vector<std::string> state_order;   ///< of the recipe
+  std::vector<std::string> state_order;  ///< of the recipe
   std::vector<Comparison> comparisons;
   const Budget* budget = nullptr;
   std::map<std::string, CheckResult> checks;  ///< by build
@@ -28,8 +28,8 @@ struct ReportContent {
   std::string battery;
 };
 
-/// One page for people: verdicts first, then comparisons, then each capture with its picture and ledger. Everything is
-/// inside the file.
+/// One page for people: verdicts first, then comparisons, then each capture with its picture and
+/// ledger. Everything is inside the file.
 std::string html_report(const ReportContent& content);
 
 }  // namespace kuvio::formats

@@ -22,15 +22,16 @@ std::string suffix(const std::string& unit) {
 json to_json(const book::CaptureInfo& c) {
   json channels = json::array();
   for (const book::ChannelInfo& channel : c.channels) {
-    channels.push_back({{"name", channel.name},
-                        {"quantity", channel.quantity},
-                        {"unit", channel.unit},
-                        {"samples", channel.samples},
-                        {"rate_hz", channel.period_s > 0 ? json(1 / channel.period_s) : json(nullptr)},
-                        {"from_s", channel.from_s},
-                        {"to_s", channel.to_s},
-                        {"gaps", channel.gaps},
-                        {"flagged", channel.flagged}});
+    channels.push_back(
+        {{"name", channel.name},
+         {"quantity", channel.quantity},
+         {"unit", channel.unit},
+         {"samples", channel.samples},
+         {"rate_hz", channel.period_s > 0 ? json(1 / channel.period_s) : json(nullptr)},
+         {"from_s", channel.from_s},
+         {"to_s", channel.to_s},
+         {"gaps", channel.gaps},
+         {"flagged", channel.flagged}});
   }
   return {{"id", c.id},
           {"name", c.name},
@@ -74,7 +75,8 @@ json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis
     out["energy_j"] = basis.voltage > 0 ? number(s.charge * basis.voltage) : json(nullptr);
     out["energy_from"] = basis.voltage > 0 ? json("nominal supply voltage") : json(nullptr);
   }
-  out["flagged"] = {{"over_range", s.over_range}, {"not_a_number", s.not_a_number}, {"dropped", s.dropped}};
+  out["flagged"] = {
+      {"over_range", s.over_range}, {"not_a_number", s.not_a_number}, {"dropped", s.dropped}};
   out["lower_bound"] = s.lower_bound();
   return out;
 }
@@ -99,26 +101,29 @@ json to_json(const std::string& capture, const Ledger& ledger, const Cycles& cyc
   for (const LedgerRow& r : ledger.rows) {
     const bool known_u = r.mean && (accuracy || r.level.n >= 2);
     const bool any_whole = r.whole_visits > 0;
-    rows.push_back({{"state", r.state},
-                    {"visits", r.visits},
-                    {"time_s", r.time_s},
-                    {"time_share", r.time_share},
-                    {"mean_a", number(r.mean)},
-                    {"mean_u_a", known_u ? json(r.mean_u.U) : json(nullptr)},
-                    {"settled_a", number(r.settled)},
-                    {"charge_c", r.charge},
-                    {"charge_u_c", known_u ? json(r.charge_u.U) : json(nullptr)},
-                    {"charge_share", r.charge_share},
-                    {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
-                    {"charge_per_visit_u_c", any_whole && known_u ? json(r.charge_per_visit_u.U) : json(nullptr)},
-                    {"charge_per_visit_sd_c", r.whole_visits >= 2 ? json(r.charge_per_visit.sd) : json(nullptr)},
-                    {"charge_per_visit_min_c", any_whole ? json(r.charge_per_visit_min) : json(nullptr)},
-                    {"charge_per_visit_max_c", any_whole ? json(r.charge_per_visit_max) : json(nullptr)},
-                    {"whole_visits", r.whole_visits},
-                    {"visit_s", any_whole ? json(r.visit_length.mean) : json(nullptr)},
-                    {"energy_j", number(r.energy)},
-                    {"peak_a", number(r.peak)},
-                    {"lower_bound", r.lower_bound}});
+    rows.push_back(
+        {{"state", r.state},
+         {"visits", r.visits},
+         {"time_s", r.time_s},
+         {"time_share", r.time_share},
+         {"mean_a", number(r.mean)},
+         {"mean_u_a", known_u ? json(r.mean_u.U) : json(nullptr)},
+         {"settled_a", number(r.settled)},
+         {"charge_c", r.charge},
+         {"charge_u_c", known_u ? json(r.charge_u.U) : json(nullptr)},
+         {"charge_share", r.charge_share},
+         {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
+         {"charge_per_visit_u_c",
+          any_whole && known_u ? json(r.charge_per_visit_u.U) : json(nullptr)},
+         {"charge_per_visit_sd_c",
+          r.whole_visits >= 2 ? json(r.charge_per_visit.sd) : json(nullptr)},
+         {"charge_per_visit_min_c", any_whole ? json(r.charge_per_visit_min) : json(nullptr)},
+         {"charge_per_visit_max_c", any_whole ? json(r.charge_per_visit_max) : json(nullptr)},
+         {"whole_visits", r.whole_visits},
+         {"visit_s", any_whole ? json(r.visit_length.mean) : json(nullptr)},
+         {"energy_j", number(r.energy)},
+         {"peak_a", number(r.peak)},
+         {"lower_bound", r.lower_bound}});
   }
   json out{{"capture", capture},
            {"rows", rows},
@@ -145,23 +150,27 @@ json to_json(const std::string& capture, const Ledger& ledger, const Cycles& cyc
 json to_json(const Comparison& c) {
   json unlike = json::array(), rows = json::array();
   for (const Unlike& u : c.unlike) {
-    unlike.push_back({{"condition", u.condition}, {"reference", u.reference}, {"candidate", u.candidate}});
+    unlike.push_back(
+        {{"condition", u.condition}, {"reference", u.reference}, {"candidate", u.candidate}});
   }
-  const auto known = [](const Difference& d, double value) { return d.known ? number(value) : json(nullptr); };
+  const auto known = [](const Difference& d, double value) {
+    return d.known ? number(value) : json(nullptr);
+  };
   for (const CompareRow& r : c.rows) {
-    rows.push_back({{"state", r.state},
-                    {"reference_mean_a", number(r.reference_mean)},
-                    {"candidate_mean_a", number(r.candidate_mean)},
-                    {"difference_a", known(r.mean, r.mean.value)},
-                    {"difference_low_a", known(r.mean, r.mean.low)},
-                    {"difference_high_a", known(r.mean, r.mean.high)},
-                    {"charge_per_visit_difference_c", known(r.charge_per_visit, r.charge_per_visit.value)},
-                    {"charge_per_visit_difference_low_c", known(r.charge_per_visit, r.charge_per_visit.low)},
-                    {"charge_per_visit_difference_high_c", known(r.charge_per_visit, r.charge_per_visit.high)},
-                    {"visit_difference_s", known(r.visit_length, r.visit_length.value)},
-                    {"shown", to_string(r.shown)},
-                    {"shown_by", r.by_charge ? "charge_per_visit" : "mean"},
-                    {"bridge_a", r.bridge}});
+    rows.push_back(
+        {{"state", r.state},
+         {"reference_mean_a", number(r.reference_mean)},
+         {"candidate_mean_a", number(r.candidate_mean)},
+         {"difference_a", known(r.mean, r.mean.value)},
+         {"difference_low_a", known(r.mean, r.mean.low)},
+         {"difference_high_a", known(r.mean, r.mean.high)},
+         {"charge_per_visit_difference_c", known(r.charge_per_visit, r.charge_per_visit.value)},
+         {"charge_per_visit_difference_low_c", known(r.charge_per_visit, r.charge_per_visit.low)},
+         {"charge_per_visit_difference_high_c", known(r.charge_per_visit, r.charge_per_visit.high)},
+         {"visit_difference_s", known(r.visit_length, r.visit_length.value)},
+         {"shown", to_string(r.shown)},
+         {"shown_by", r.by_charge ? "charge_per_visit" : "mean"},
+         {"bridge_a", r.bridge}});
   }
   return {{"reference", c.reference},
           {"candidate", c.candidate},
@@ -200,7 +209,10 @@ json to_json(const Budget& budget, const std::string& build, const CheckResult& 
                       {"note", r.note},
                       {"unit", unit_of(l.quantity)}});
   }
-  return {{"budget", budget.name}, {"build", build}, {"limits", limits}, {"verdict", to_string(result.verdict)}};
+  return {{"budget", budget.name},
+          {"build", build},
+          {"limits", limits},
+          {"verdict", to_string(result.verdict)}};
 }
 
 json to_json(const std::vector<book::Problem>& problems) {

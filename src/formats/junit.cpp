@@ -13,11 +13,20 @@ std::string escape_xml(const std::string& text) {
   std::string out;
   for (const char c : text) {
     switch (c) {
-      case '<': out += "&lt;"; break;
-      case '>': out += "&gt;"; break;
-      case '&': out += "&amp;"; break;
-      case '"': out += "&quot;"; break;
-      default: out += c;
+      case '<':
+        out += "&lt;";
+        break;
+      case '>':
+        out += "&gt;";
+        break;
+      case '&':
+        out += "&amp;";
+        break;
+      case '"':
+        out += "&quot;";
+        break;
+      default:
+        out += c;
     }
   }
   return out;
@@ -28,7 +37,8 @@ std::string junit_xml(const Budget& budget, const std::string& build, const Chec
   std::string cases;
   for (const LimitResult& r : result.limits) {
     const Limit& l = *r.limit;
-    cases += fmt::format("  <testcase classname=\"{}\" name=\"{}\"", escape_xml(build), escape_xml(l.name()));
+    cases += fmt::format("  <testcase classname=\"{}\" name=\"{}\"", escape_xml(build),
+                         escape_xml(l.name()));
     if (r.verdict == Verdict::within) {
       cases += "/>\n";
       continue;
@@ -38,13 +48,16 @@ std::string junit_xml(const Budget& budget, const std::string& build, const Chec
     const std::string unit(unit_of(l.quantity));
     const double limit = l.max ? *l.max : l.min.value_or(0);
     const std::string what =
-        r.measured ? fmt::format("{}: {} against a limit of {}", to_string(r.verdict),
-                                 with_uncertainty(*r.measured, r.U, unit), with_prefix(limit, unit, 4))
-                   : fmt::format("{}: {}", to_string(r.verdict), r.note);
-    cases += fmt::format(">\n    <{0} message=\"{1}\">{1}</{0}>\n  </testcase>\n", over ? "failure" : "error", escape_xml(what));
+        r.measured
+            ? fmt::format("{}: {} against a limit of {}", to_string(r.verdict),
+                          with_uncertainty(*r.measured, r.U, unit), with_prefix(limit, unit, 4))
+            : fmt::format("{}: {}", to_string(r.verdict), r.note);
+    cases += fmt::format(">\n    <{0} message=\"{1}\">{1}</{0}>\n  </testcase>\n",
+                         over ? "failure" : "error", escape_xml(what));
   }
   return fmt::format(
-      "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" failures=\"{}\" errors=\"{}\">\n{}</testsuite>\n",
+      "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" "
+      "failures=\"{}\" errors=\"{}\">\n{}</testsuite>\n",
       escape_xml(budget.name), result.limits.size(), failures, errors, cases);
 }
 

@@ -7,8 +7,8 @@
 
 namespace kuvio::formats {
 
-/// A check as JUnit XML, which CI systems read: a test case per limit; over is a failure, too close and no data
-/// are errors.
+/// A check as JUnit XML, which CI systems read: a test case per limit; over is a failure, too close
+/// and no data are errors.
 std::string junit_xml(const Budget& budget, const std::string& build, const CheckResult& result);
 
 /// "<" and its like escaped for XML and HTML.

@@ -20,7 +20,8 @@ void write_file(const std::string& path, const std::string& content) {
   std::error_code ignored;
   if (std::filesystem::is_directory(path, ignored)) throw refuse(EISDIR);
   // A pipe or a device (/dev/stdout) is written to as it is: there is nothing to replace.
-  const bool special = std::filesystem::exists(path, ignored) && !std::filesystem::is_regular_file(path, ignored);
+  const bool special =
+      std::filesystem::exists(path, ignored) && !std::filesystem::is_regular_file(path, ignored);
   const std::string beside = special ? path : path + ".part";
   const int file = ::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
   if (file < 0) throw refuse(errno);

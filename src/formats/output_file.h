@@ -5,8 +5,8 @@
 
 namespace kuvio::formats {
 
-/// Writes a whole file by way of a neighbour and a rename: either all of it is there, or what was before.
-/// Error (cannot_create) when it cannot be written.
+/// Writes a whole file by way of a neighbour and a rename: either all of it is there, or what was
+/// before. Error (cannot_create) when it cannot be written.
 void write_file(const std::string& path, const std::string& content);
 
 }  // namespace kuvio::formats

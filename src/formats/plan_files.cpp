@@ -22,9 +22,12 @@ Band read_band(const TomlTable& level) {
   band.release_low = band.low;
   band.release_high = band.high;
   if (const auto release = level.optional_quantity("release", Dimension::current)) {
-    if (below && above) level.complain("\"release\" goes with one of \"below\" and \"above\" alone", "release");
-    if (below && *release < band.high) level.complain("\"release\" must not lie under \"below\"", "release");
-    if (above && *release > band.low) level.complain("\"release\" must not lie over \"above\"", "release");
+    if (below && above)
+      level.complain("\"release\" goes with one of \"below\" and \"above\" alone", "release");
+    if (below && *release < band.high)
+      level.complain("\"release\" must not lie under \"below\"", "release");
+    if (above && *release > band.low)
+      level.complain("\"release\" must not lie over \"above\"", "release");
     (below ? band.release_high : band.release_low) = *release;
   }
   return band;
@@ -106,9 +109,11 @@ RecipeFile parse_recipe(const std::string& text, const std::string& path) {
     StateRule rule;
     rule.name = table.string("name");
     if (rule.name.empty()) table.complain("a state needs a name", "name");
-    if (is_built_in_state(rule.name)) table.complain("\"" + rule.name + "\" is built in and cannot be a rule", "name");
+    if (is_built_in_state(rule.name))
+      table.complain("\"" + rule.name + "\" is built in and cannot be a rule", "name");
     for (const StateRule& other : out.recipe.states) {
-      if (other.name == rule.name) table.complain("there are two rules named \"" + rule.name + "\"", "name");
+      if (other.name == rule.name)
+        table.complain("there are two rules named \"" + rule.name + "\"", "name");
     }
     rule.level = read_band(table.table("level"));
     rule.shortest_s = not_negative(table, "shortest");
@@ -128,23 +133,28 @@ double parse_self_discharge(const std::string& text) {
   }
   const double share = parse_quantity(text.substr(0, slash), Dimension::ratio);
   const double period = unit_factor(text.substr(slash + 1), Dimension::time);
-  if (share < 0 || share >= 1) throw std::invalid_argument("\"" + text + "\" is not between 0 and 100 %");
+  if (share < 0 || share >= 1)
+    throw std::invalid_argument("\"" + text + "\" is not between 0 and 100 %");
   return self_discharge_rate(share, period);
 }
 
 Battery read_battery(const std::string& path) {
   const TomlTable root = TomlTable::file(path, "battery");
-  // Resistance, buffer and cut-off voltage describe the cell for pulse checks; a life does not need them.
-  root.expect({"kuvio", "name", "capacity", "voltage", "cutoff_reserve", "margin", "self_discharge", "open_circuit_voltage",
-               "internal_resistance", "buffer_capacitor", "buffer_esr", "buffer_leakage", "cutoff_voltage"});
+  // Resistance, buffer and cut-off voltage describe the cell for pulse checks; a life does not need
+  // them.
+  root.expect({"kuvio", "name", "capacity", "voltage", "cutoff_reserve", "margin", "self_discharge",
+               "open_circuit_voltage", "internal_resistance", "buffer_capacitor", "buffer_esr",
+               "buffer_leakage", "cutoff_voltage"});
   Battery out;
   out.name = root.optional_string("name").value_or("");
   out.capacity_c = root.quantity("capacity", Dimension::charge);
   if (!(out.capacity_c > 0)) root.complain("\"capacity\" must be more than nothing", "capacity");
   out.voltage = root.optional_quantity("voltage", Dimension::voltage).value_or(0);
-  for (const auto& [key, target] : {std::pair{"cutoff_reserve", &out.reserve}, std::pair{"margin", &out.margin}}) {
+  for (const auto& [key, target] :
+       {std::pair{"cutoff_reserve", &out.reserve}, std::pair{"margin", &out.margin}}) {
     *target = root.optional_quantity(key, Dimension::ratio).value_or(0);
-    if (*target < 0 || *target >= 1) root.complain("\"" + std::string(key) + "\" must lie between 0 and 100 %", key);
+    if (*target < 0 || *target >= 1)
+      root.complain("\"" + std::string(key) + "\" must lie between 0 and 100 %", key);
   }
   if (const auto text = root.optional_string("self_discharge")) {
     try {
@@ -153,10 +163,12 @@ Battery read_battery(const std::string& path) {
       root.complain(std::string("\"self_discharge\": ") + e.what(), "self_discharge");
     }
   }
-  for (const auto& [key, dimension] :
-       {std::pair{"open_circuit_voltage", Dimension::voltage}, std::pair{"internal_resistance", Dimension::resistance},
-        std::pair{"buffer_capacitor", Dimension::capacitance}, std::pair{"buffer_esr", Dimension::resistance},
-        std::pair{"buffer_leakage", Dimension::current}, std::pair{"cutoff_voltage", Dimension::voltage}}) {
+  for (const auto& [key, dimension] : {std::pair{"open_circuit_voltage", Dimension::voltage},
+                                       std::pair{"internal_resistance", Dimension::resistance},
+                                       std::pair{"buffer_capacitor", Dimension::capacitance},
+                                       std::pair{"buffer_esr", Dimension::resistance},
+                                       std::pair{"buffer_leakage", Dimension::current},
+                                       std::pair{"cutoff_voltage", Dimension::voltage}}) {
     root.optional_quantity(key, dimension);  // checked, so that a slip is told now
   }
   return out;
@@ -172,7 +184,8 @@ DutyPlan read_duty(const std::string& path) {
     Round round;
     const auto every = table.optional_quantity("every", Dimension::time);
     const auto per = table.optional_quantity("per", Dimension::frequency);
-    if (every.has_value() == per.has_value()) table.complain("a round needs one of \"every\" and \"per\"");
+    if (every.has_value() == per.has_value())
+      table.complain("a round needs one of \"every\" and \"per\"");
     if (every && !(*every > 0)) table.complain("\"every\" must be more than nothing", "every");
     if (per && !(*per > 0)) table.complain("\"per\" must be more than nothing", "per");
     round.rate_hz = every ? 1 / *every : *per;
@@ -194,13 +207,14 @@ Budget read_budget(const std::string& path) {
   out.supply = root.optional_quantity("supply", Dimension::voltage).value_or(0);
   out.recipe_file = root.beside(root.string("recipe"));
   for (const TomlTable& table : root.tables("limit")) {
-    table.expect({"state", "whole", "field", "duty", "mean_current", "charge_per_visit", "energy_per_visit",
-                  "visit_length", "peak_current", "lifetime"});
+    table.expect({"state", "whole", "field", "duty", "mean_current", "charge_per_visit",
+                  "energy_per_visit", "visit_length", "peak_current", "lifetime"});
     Limit common;
     const auto state = table.optional_string("state");
     const bool field = table.boolean("field", false), whole = table.boolean("whole", false);
     if ((state ? 1 : 0) + (field ? 1 : 0) + (whole ? 1 : 0) > 1) {
-      table.complain("a limit speaks of a state, of the whole capture or of the field: of one of them");
+      table.complain(
+          "a limit speaks of a state, of the whole capture or of the field: of one of them");
     }
     common.scope = state ? Scope::state : field ? Scope::field : Scope::whole;
     common.state = state.value_or("");
@@ -213,7 +227,8 @@ Budget read_budget(const std::string& path) {
     for (const QuantityKey& q : kQuantities) {
       if (table.has(q.key)) out.limits.push_back(read_limit(table, q, common));
     }
-    if (out.limits.size() == before) table.complain("a limit needs a quantity such as mean_current = { max = \"4 uA\" }");
+    if (out.limits.size() == before)
+      table.complain("a limit needs a quantity such as mean_current = { max = \"4 uA\" }");
   }
   if (out.limits.empty()) root.complain("a budget needs at least one [[limit]]");
   return out;

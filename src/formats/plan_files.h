@@ -10,8 +10,9 @@
 
 namespace kuvio::formats {
 
-// The files that live beside the firmware. Every reader throws Error: no_input when the file is not there, bad_data
-// with "file:line" when its syntax, a key, a unit or a value is wrong. Nothing is ignored.
+// The files that live beside the firmware. Every reader throws Error: no_input when the file is not
+// there, bad_data with "file:line" when its syntax, a key, a unit or a value is wrong. Nothing is
+// ignored.
 
 struct RecipeFile {
   Recipe recipe;

@@ -16,8 +16,10 @@ namespace {
 
 constexpr double kLeft = 64, kWidth = 836;
 
-std::string text_at(double x, double y, const std::string& text, const char* anchor = "start", const char* extra = "") {
-  return fmt::format("<text x=\"{:.1f}\" y=\"{:.1f}\" text-anchor=\"{}\" {}>{}</text>", x, y, anchor, extra, escape_xml(text));
+std::string text_at(double x, double y, const std::string& text, const char* anchor = "start",
+                    const char* extra = "") {
+  return fmt::format("<text x=\"{:.1f}\" y=\"{:.1f}\" text-anchor=\"{}\" {}>{}</text>", x, y,
+                     anchor, extra, escape_xml(text));
 }
 
 std::string fill_of(const std::string& state, const std::map<std::string, std::size_t>& fills) {
@@ -30,16 +32,21 @@ std::string fill_of(const std::string& state, const std::map<std::string, std::s
 
 std::string open_svg(double height) {
   return fmt::format(
-      "<svg viewBox=\"0 0 910 {:.0f}\" width=\"910\" height=\"{:.0f}\" font-family=\"Inter, sans-serif\" font-size=\"11\" "
-      "fill=\"{}\" role=\"img\"><defs><pattern id=\"hatch\" width=\"6\" height=\"6\" patternUnits=\"userSpaceOnUse\">"
-      "<path d=\"M0 6L6 0\" stroke=\"{}\"/></pattern><pattern id=\"cross\" width=\"6\" height=\"6\" "
-      "patternUnits=\"userSpaceOnUse\"><path d=\"M0 6L6 0M0 0L6 6\" stroke=\"{}\"/></pattern></defs>",
+      "<svg viewBox=\"0 0 910 {:.0f}\" width=\"910\" height=\"{:.0f}\" font-family=\"Inter, "
+      "sans-serif\" font-size=\"11\" "
+      "fill=\"{}\" role=\"img\"><defs><pattern id=\"hatch\" width=\"6\" height=\"6\" "
+      "patternUnits=\"userSpaceOnUse\">"
+      "<path d=\"M0 6L6 0\" stroke=\"{}\"/></pattern><pattern id=\"cross\" width=\"6\" "
+      "height=\"6\" "
+      "patternUnits=\"userSpaceOnUse\"><path d=\"M0 6L6 0M0 0L6 6\" "
+      "stroke=\"{}\"/></pattern></defs>",
       height, height, kPaper.text, kPaper.muted, kPaper.muted);
 }
 
 }  // namespace
 
-std::map<std::string, std::size_t> assign_fills(const std::vector<std::string>& states, const std::string& longest) {
+std::map<std::string, std::size_t> assign_fills(const std::vector<std::string>& states,
+                                                const std::string& longest) {
   std::map<std::string, std::size_t> out;
   std::size_t next = 0;
   if (!longest.empty()) out[longest] = next++;
@@ -49,8 +56,8 @@ std::map<std::string, std::size_t> assign_fills(const std::vector<std::string>& 
   return out;
 }
 
-std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger, const std::map<std::string, std::size_t>& fills,
-                      const char* ink) {
+std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger,
+                      const std::map<std::string, std::size_t>& fills, const char* ink) {
   const Trace& trace = *capture.trace;
   const double from = trace.from_s(), to = trace.to_s();
   if (!(to > from)) return "";
@@ -61,7 +68,8 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger, c
     top = std::max(top, c.hi);
     if (c.hi > 0) floor = std::min(floor, std::max(c.lo, c.hi / 100));
   }
-  const double hi = std::ceil(std::log10(top)), lo = std::max(hi - 9, std::floor(std::log10(std::max(floor, 1e-9))));
+  const double hi = std::ceil(std::log10(top)),
+               lo = std::max(hi - 9, std::floor(std::log10(std::max(floor, 1e-9))));
   constexpr double kTop = 12, kHeight = 180;
   const auto y = [&](double v) {
     const double e = v > 0 ? std::clamp(std::log10(v), lo, hi) : lo;
@@ -69,7 +77,8 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger, c
   };
   std::string out = open_svg(340);
   for (double e = lo; e <= hi; ++e) {
-    out += fmt::format("<path d=\"M{} {:.1f}h{}\" stroke=\"{}\"/>", kLeft, y(std::pow(10, e)), kWidth, kPaper.ruling_tenth);
+    out += fmt::format("<path d=\"M{} {:.1f}h{}\" stroke=\"{}\"/>", kLeft, y(std::pow(10, e)),
+                       kWidth, kPaper.ruling_tenth);
     out += text_at(kLeft - 6, y(std::pow(10, e)) + 4, with_prefix(std::pow(10, e), "A", 1), "end");
   }
   std::string path;
@@ -81,7 +90,8 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger, c
       continue;
     }
     const double x = kLeft + static_cast<double>(i) + 0.5;
-    path += fmt::format("{}{:.1f} {:.1f}L{:.1f} {:.1f}", pen ? "L" : "M", x, y(c.hi), x, y(c.lo) + 0.6);
+    path +=
+        fmt::format("{}{:.1f} {:.1f}L{:.1f} {:.1f}", pen ? "L" : "M", x, y(c.hi), x, y(c.lo) + 0.6);
     pen = true;
   }
   out += fmt::format("<path d=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1\"/>", path, ink);
@@ -95,14 +105,17 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger, c
     const double t0 = kLeft + b.time_from * kWidth, t1 = kLeft + b.time_to * kWidth;
     const double q0 = kLeft + b.charge_from * kWidth, q1 = kLeft + b.charge_to * kWidth;
     const double y0 = kRibbon + kBand, y1 = y0 + kDeep, middle = (y0 + y1) / 2;
-    out += fmt::format("<path fill=\"{}\" d=\"M{:.2f} {}H{:.2f}V{}C{:.2f} {} {:.2f} {} {:.2f} {}V{}H{:.2f}V{}C{:.2f} {} {:.2f} {} {:.2f} {}Z\"/>",
-                       fill, t0, kRibbon, t1, y0, t1, middle, q1, middle, q1, y1, y1 + kBand, q0, y1, q0, middle, t0,
-                       middle, t0, y0);
+    out += fmt::format(
+        "<path fill=\"{}\" d=\"M{:.2f} {}H{:.2f}V{}C{:.2f} {} {:.2f} {} {:.2f} "
+        "{}V{}H{:.2f}V{}C{:.2f} {} {:.2f} {} {:.2f} {}Z\"/>",
+        fill, t0, kRibbon, t1, y0, t1, middle, q1, middle, q1, y1, y1 + kBand, q0, y1, q0, middle,
+        t0, middle, t0, y0);
   }
   double x = kLeft;
   for (const LedgerRow& row : ledger.rows) {
     if (row.charge_share < 0.03) continue;
-    out += fmt::format("<rect x=\"{:.1f}\" y=\"300\" width=\"10\" height=\"10\" fill=\"{}\"/>", x, fill_of(row.state, fills));
+    out += fmt::format("<rect x=\"{:.1f}\" y=\"300\" width=\"10\" height=\"10\" fill=\"{}\"/>", x,
+                       fill_of(row.state, fills));
     const std::string label = row.state + " " + percent(row.charge_share);
     out += text_at(x + 14, 309, label);
     x += 30 + 6.6 * static_cast<double>(label.size());
@@ -112,34 +125,44 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger, c
   return out + "</svg>";
 }
 
-std::string bridge_svg(const Comparison& comparison, const std::map<std::string, std::size_t>& fills) {
+std::string bridge_svg(const Comparison& comparison,
+                       const std::map<std::string, std::size_t>& fills) {
   if (!comparison.reference_mean || !comparison.candidate_mean) return "";
   std::vector<const CompareRow*> steps;
   for (const CompareRow& row : comparison.rows) {
     if (row.bridge != 0) steps.push_back(&row);
   }
-  std::stable_sort(steps.begin(), steps.end(),
-                   [](const CompareRow* a, const CompareRow* b) { return std::fabs(a->bridge) > std::fabs(b->bridge); });
-  double top = std::max(*comparison.reference_mean, *comparison.candidate_mean), level = *comparison.reference_mean;
+  std::stable_sort(steps.begin(), steps.end(), [](const CompareRow* a, const CompareRow* b) {
+    return std::fabs(a->bridge) > std::fabs(b->bridge);
+  });
+  double top = std::max(*comparison.reference_mean, *comparison.candidate_mean),
+         level = *comparison.reference_mean;
   for (const CompareRow* s : steps) top = std::max(top, level += s->bridge);
   if (!(top > 0)) return "";
   const double pitch = kWidth / static_cast<double>(steps.size() + 2);
   const auto y = [&](double v) { return 196 - v / top * 160; };
   std::string out = open_svg(226);
-  const auto bar = [&](std::size_t i, double a, double b, const std::string& fill, const std::string& name, const std::string& value) {
+  const auto bar = [&](std::size_t i, double a, double b, const std::string& fill,
+                       const std::string& name, const std::string& value) {
     const double x = kLeft + pitch * static_cast<double>(i) + pitch * 0.12;
-    out += fmt::format("<rect x=\"{:.1f}\" y=\"{:.1f}\" width=\"{:.1f}\" height=\"{:.1f}\" fill=\"{}\" stroke=\"{}\"/>", x,
-                       y(std::max(a, b)), pitch * 0.76, std::max(1.0, std::fabs(y(a) - y(b))), fill, kPaper.border);
+    out += fmt::format(
+        "<rect x=\"{:.1f}\" y=\"{:.1f}\" width=\"{:.1f}\" height=\"{:.1f}\" fill=\"{}\" "
+        "stroke=\"{}\"/>",
+        x, y(std::max(a, b)), pitch * 0.76, std::max(1.0, std::fabs(y(a) - y(b))), fill,
+        kPaper.border);
     out += text_at(x + pitch * 0.38, y(std::max(a, b)) - 5, value, "middle");
     out += text_at(x + pitch * 0.38, 214, name, "middle");
   };
-  bar(0, 0, *comparison.reference_mean, kPaper.inks[0], comparison.reference, with_prefix(*comparison.reference_mean, "A", 3));
+  bar(0, 0, *comparison.reference_mean, kPaper.inks[0], comparison.reference,
+      with_prefix(*comparison.reference_mean, "A", 3));
   level = *comparison.reference_mean;
   for (std::size_t i = 0; i < steps.size(); ++i) {
-    bar(i + 1, level, level + steps[i]->bridge, fill_of(steps[i]->state, fills), steps[i]->state, signed_prefix(steps[i]->bridge, "A", 2));
+    bar(i + 1, level, level + steps[i]->bridge, fill_of(steps[i]->state, fills), steps[i]->state,
+        signed_prefix(steps[i]->bridge, "A", 2));
     level += steps[i]->bridge;
   }
-  bar(steps.size() + 1, 0, *comparison.candidate_mean, kPaper.inks[1], comparison.candidate, with_prefix(*comparison.candidate_mean, "A", 3));
+  bar(steps.size() + 1, 0, *comparison.candidate_mean, kPaper.inks[1], comparison.candidate,
+      with_prefix(*comparison.candidate_mean, "A", 3));
   return out + "</svg>";
 }
 

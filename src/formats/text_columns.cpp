@@ -13,19 +13,22 @@ namespace {
 
 std::string_view trim(std::string_view s) {
   while (!s.empty() && (s.front() == ' ' || s.front() == '\t')) s.remove_prefix(1);
-  while (!s.empty() && (s.back() == ' ' || s.back() == '\t' || s.back() == '\r')) s.remove_suffix(1);
+  while (!s.empty() && (s.back() == ' ' || s.back() == '\t' || s.back() == '\r'))
+    s.remove_suffix(1);
   return s;
 }
 
 std::string lower(std::string_view s) {
   std::string out(s);
-  std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  std::transform(out.begin(), out.end(), out.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
   return out;
 }
 
 std::optional<std::pair<Role, double>> role_of_unit(const std::string& unit) {
-  for (const auto& [role, dimension] : {std::pair{Role::time, Dimension::time}, std::pair{Role::current, Dimension::current},
-                                        std::pair{Role::voltage, Dimension::voltage}}) {
+  for (const auto& [role, dimension] :
+       {std::pair{Role::time, Dimension::time}, std::pair{Role::current, Dimension::current},
+        std::pair{Role::voltage, Dimension::voltage}}) {
     try {
       return std::pair{role, unit_factor(unit, dimension)};
     } catch (const std::invalid_argument&) {
@@ -39,19 +42,32 @@ Role role_of_word(const std::string& word) {
     if (word == w) return Role::time;
   }
   for (const char* w : {"current", "i", "amps", "ampere", "amperes"}) {
-    if (word == w || word.starts_with(std::string(w) + " ") || word.starts_with(std::string(w) + "_")) return Role::current;
+    if (word == w || word.starts_with(std::string(w) + " ") ||
+        word.starts_with(std::string(w) + "_"))
+      return Role::current;
   }
   for (const char* w : {"voltage", "u", "v", "volts", "volt"}) {
-    if (word == w || word.starts_with(std::string(w) + " ") || word.starts_with(std::string(w) + "_")) return Role::voltage;
+    if (word == w || word.starts_with(std::string(w) + " ") ||
+        word.starts_with(std::string(w) + "_"))
+      return Role::voltage;
   }
   return Role::ignore;
 }
 
 /// "ma" in "current_ma" has lost its capital.
 std::optional<std::string> unit_of_suffix(const std::string& suffix) {
-  static constexpr std::array<std::pair<const char*, const char*>, 12> kSuffixes{
-      {{"a", "A"}, {"ma", "mA"}, {"ua", "uA"}, {"na", "nA"}, {"v", "V"}, {"mv", "mV"}, {"uv", "uV"},
-       {"s", "s"}, {"ms", "ms"}, {"us", "us"}, {"ns", "ns"}, {"amps", "A"}}};
+  static constexpr std::array<std::pair<const char*, const char*>, 12> kSuffixes{{{"a", "A"},
+                                                                                  {"ma", "mA"},
+                                                                                  {"ua", "uA"},
+                                                                                  {"na", "nA"},
+                                                                                  {"v", "V"},
+                                                                                  {"mv", "mV"},
+                                                                                  {"uv", "uV"},
+                                                                                  {"s", "s"},
+                                                                                  {"ms", "ms"},
+                                                                                  {"us", "us"},
+                                                                                  {"ns", "ns"},
+                                                                                  {"amps", "A"}}};
   for (const auto& [from, to] : kSuffixes) {
     if (suffix == from) return to;
   }
@@ -71,7 +87,8 @@ void set_unit(Column& c, const std::string& unit) {
 Column guess_column(const std::string& title) {
   Column out;
   std::string_view text = trim(title);
-  if (text.size() >= 2 && text.front() == '"' && text.back() == '"') text = trim(text.substr(1, text.size() - 2));
+  if (text.size() >= 2 && text.front() == '"' && text.back() == '"')
+    text = trim(text.substr(1, text.size() - 2));
   out.title = std::string(text);
   out.name = out.title;
   for (const auto& [open, close] : {std::pair{'(', ')'}, std::pair{'[', ']'}}) {
@@ -117,15 +134,20 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
   if (!column) {
     std::size_t number = 0;
     const auto [end, failed] = std::from_chars(which.data(), which.data() + which.size(), number);
-    if (failed == std::errc{} && end == which.data() + which.size() && number >= 1 && number <= columns.size()) {
+    if (failed == std::errc{} && end == which.data() + which.size() && number >= 1 &&
+        number <= columns.size()) {
       column = &columns[number - 1];
     }
   }
   if (!column) wrong("the file has no such column");
-  static const std::array<std::pair<const char*, Role>, 4> kRoles{
-      {{"time", Role::time}, {"current", Role::current}, {"voltage", Role::voltage}, {"ignore", Role::ignore}}};
-  const auto found = std::find_if(kRoles.begin(), kRoles.end(), [&](const auto& r) { return role == r.first; });
-  if (found == kRoles.end()) wrong("there is no role \"" + role + "\"; there are time, current, voltage, ignore");
+  static const std::array<std::pair<const char*, Role>, 4> kRoles{{{"time", Role::time},
+                                                                   {"current", Role::current},
+                                                                   {"voltage", Role::voltage},
+                                                                   {"ignore", Role::ignore}}};
+  const auto found =
+      std::find_if(kRoles.begin(), kRoles.end(), [&](const auto& r) { return role == r.first; });
+  if (found == kRoles.end())
+    wrong("there is no role \"" + role + "\"; there are time, current, voltage, ignore");
   column->role = found->second;
   if (column->role == Role::ignore) return;
   const Dimension dimension = column->role == Role::time      ? Dimension::time
@@ -152,7 +174,8 @@ void split_cells(std::string_view line, char separator, std::vector<std::string_
       ++end;
     }
     std::string_view cell = trim(line.substr(at, end - at));
-    if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = cell.substr(1, cell.size() - 2);
+    if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"')
+      cell = cell.substr(1, cell.size() - 2);
     out.push_back(cell);
     if (end >= line.size()) return;
     at = end + 1;

@@ -12,19 +12,19 @@ namespace kuvio::formats {
 enum class Role { time, current, voltage, ignore };
 
 struct Column {
-  std::string title;   ///< as it stands in the header, or "column 3"
-  std::string name;    ///< channel name: the title without its unit
+  std::string title;  ///< as it stands in the header, or "column 3"
+  std::string name;   ///< channel name: the title without its unit
   Role role = Role::ignore;
-  std::string unit;    ///< as written: "mA", "us"
-  double factor = 1;   ///< to SI
+  std::string unit;   ///< as written: "mA", "us"
+  double factor = 1;  ///< to SI
 };
 
-/// Guesses quantity, unit and role from a header cell: "Current (mA)", "I [uA]", "current_ma", "time_s", "t_us",
-/// "amps". What cannot be guessed is ignored.
+/// Guesses quantity, unit and role from a header cell: "Current (mA)", "I [uA]", "current_ma",
+/// "time_s", "t_us", "amps". What cannot be guessed is ignored.
 Column guess_column(const std::string& title);
 
-/// Applies "COL=ROLE[unit]": COL is a title, its name, or a number from 1; ROLE is time, current, voltage or
-/// ignore. Throws std::invalid_argument.
+/// Applies "COL=ROLE[unit]": COL is a title, its name, or a number from 1; ROLE is time, current,
+/// voltage or ignore. Throws std::invalid_argument.
 void apply_column_option(std::vector<Column>& columns, const std::string& option);
 
 /// Splits one line at a separator; double quotes hold cells together.

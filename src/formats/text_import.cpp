@@ -21,7 +21,8 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr int kTimeExponent = 9;  // times are read to the nanosecond
-constexpr TimeBase kTicks{1, 2'000'000'000};  // half of one is exact too: samples stamped at their centre
+constexpr TimeBase kTicks{
+    1, 2'000'000'000};  // half of one is exact too: samples stamped at their centre
 constexpr std::size_t kBatch = 65536, kFlush = 1 << 20;
 constexpr std::size_t kLongestLine = 1 << 20;
 
@@ -30,11 +31,13 @@ struct Uneven {};
 
 /// Lines of a file with their numbers; tells whether the last one had an end.
 class Lines {
- public:
+public:
   explicit Lines(const std::string& path) : path_(path) {
     std::error_code ignored;
-    if (!fs::exists(path, ignored)) throw Error(Failure::no_input, "no such file", path, "check the path");
-    if (fs::is_directory(path, ignored)) throw Error(Failure::no_input, "not a file", path, "it is a folder");
+    if (!fs::exists(path, ignored))
+      throw Error(Failure::no_input, "no such file", path, "check the path");
+    if (fs::is_directory(path, ignored))
+      throw Error(Failure::no_input, "not a file", path, "it is a folder");
     in_.open(path, std::ios::binary);
     if (!in_) throw Error(Failure::io, "cannot read", path, "it may not be read");
     size_ = static_cast<double>(fs::file_size(path, ignored));
@@ -50,7 +53,8 @@ class Lines {
         at_ += line.size() + 1;
         return counted(line);
       }
-      if (filled_ - at_ > kLongestLine) complain(number_ + 1, "the line is longer than 1 MiB: this is no text log");
+      if (filled_ - at_ > kLongestLine)
+        complain(number_ + 1, "the line is longer than 1 MiB: this is no text log");
       if (!refill()) {
         if (at_ == filled_) return false;
         line = {buffer_.data() + at_, filled_ - at_};
@@ -68,7 +72,7 @@ class Lines {
   bool torn() const { return torn_; }  ///< the last line given had no end
   double share() const { return size_ > 0 ? static_cast<double>(read_) / size_ : 1; }
 
- private:
+private:
   bool refill() {
     std::memmove(buffer_.data(), buffer_.data() + at_, filled_ - at_);
     filled_ -= at_;
@@ -84,9 +88,11 @@ class Lines {
     if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
     if (number_ == 1) {
       if (line.starts_with("\xef\xbb\xbf")) line.remove_prefix(3);
-      if (line.starts_with("\xff\xfe") || line.starts_with("\xfe\xff")) complain(1, "UTF-16 is not yet supported; save it as UTF-8");
+      if (line.starts_with("\xff\xfe") || line.starts_with("\xfe\xff"))
+        complain(1, "UTF-16 is not yet supported; save it as UTF-8");
     }
-    if (line.find('\0') != std::string_view::npos) complain(number_, "it holds binary data: this is no text log");
+    if (line.find('\0') != std::string_view::npos)
+      complain(number_, "it holds binary data: this is no text log");
     return true;
   }
 
@@ -146,14 +152,18 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
   Layout out;
   std::string_view line;
   do {
-    if (!lines.next(line)) lines.complain(std::max<std::int64_t>(1, lines.number()), "it holds no header line and no samples");
+    if (!lines.next(line))
+      lines.complain(std::max<std::int64_t>(1, lines.number()),
+                     "it holds no header line and no samples");
   } while (line.empty() || line.front() == '#');
   out.separator = guess_separator(line);
   std::vector<std::string_view> cells;
   split_cells(line, out.separator, cells);
   const bool numbers = std::all_of(cells.begin(), cells.end(), looks_like_number);
   if (numbers && settings.columns.empty()) {
-    lines.complain(lines.number(), "no header line; say what the columns are, as in --column \"1=time[s]\" --column \"2=current[mA]\"");
+    lines.complain(lines.number(),
+                   "no header line; say what the columns are, as in --column \"1=time[s]\" "
+                   "--column \"2=current[mA]\"");
   }
   for (std::size_t i = 0; i < cells.size(); ++i) {
     Column c;
@@ -176,17 +186,20 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
   for (std::size_t i = 0; i < out.columns.size(); ++i) {
     const Role role = out.columns[i].role;
     if (role == Role::time) {
-      if (out.time_column >= 0) lines.complain(lines.number(), "two columns hold time; name one with --column");
+      if (out.time_column >= 0)
+        lines.complain(lines.number(), "two columns hold time; name one with --column");
       out.time_column = static_cast<int>(i);
     } else if (role != Role::ignore) {
       out.channels.push_back(static_cast<int>(i));
     }
   }
   if (out.channels.empty()) {
-    lines.complain(lines.number(), "no column of current or voltage; name one, as in --column \"COL=current[mA]\"");
+    lines.complain(lines.number(),
+                   "no column of current or voltage; name one, as in --column \"COL=current[mA]\"");
   }
   if (out.time_column < 0 && !settings.rate_hz) {
-    lines.complain(lines.number(), "no column of time; name one with --column \"COL=time[s]\", or give --rate");
+    lines.complain(lines.number(),
+                   "no column of time; name one with --column \"COL=time[s]\", or give --rate");
   }
   return out;
 }
@@ -197,16 +210,21 @@ int exponent_of(double factor) { return static_cast<int>(std::lround(std::log10(
 struct Lane {
   std::vector<double> values;
   std::vector<std::int64_t> times;
-  bool gap_before = true;              // the batch begins a new block
+  bool gap_before = true;  // the batch begins a new block
   std::optional<FlagRun> flag;
   std::int64_t last_time = 0, last_step = 0, longest_step = 0;
   std::int64_t steps = 0, jumps = 0;
 };
 
 class Importer {
- public:
+public:
   Importer(book::Book& book, const std::string& file, const ImportSettings& settings, bool even)
-      : book_(book), file_(file), settings_(settings), lines_(file), layout_(read_layout(lines_, settings)), even_(even) {}
+      : book_(book),
+        file_(file),
+        settings_(settings),
+        lines_(file),
+        layout_(read_layout(lines_, settings)),
+        even_(even) {}
 
   ImportResult run(const std::stop_token& stop, const std::function<void(double)>& progress) {
     begin_capture();
@@ -217,7 +235,9 @@ class Importer {
         if (even_ && lanes_[i].jumps * 10 > lanes_[i].steps) throw Uneven{};
         store(i, true);
       }
-      if (rows_ == 0) lines_.complain(std::max<std::int64_t>(1, lines_.number()), "it holds a header but no samples");
+      if (rows_ == 0)
+        lines_.complain(std::max<std::int64_t>(1, lines_.number()),
+                        "it holds a header but no samples");
       writer_->finish("imported", false);
     } catch (...) {
       const std::int64_t id = writer_->id();
@@ -226,14 +246,18 @@ class Importer {
       throw;
     }
     result_.capture = writer_->id();
-    if (standing_ > 0) result_.warnings.push_back(fmt::format("{} lines repeat the time before them and were left out, the first is line {}", standing_, first_standing_));
+    if (standing_ > 0)
+      result_.warnings.push_back(fmt::format(
+          "{} lines repeat the time before them and were left out, the first is line {}", standing_,
+          first_standing_));
     for (const Column& c : layout_.columns) {
-      if (c.role == Role::ignore) result_.warnings.push_back("column \"" + c.title + "\" was left out");
+      if (c.role == Role::ignore)
+        result_.warnings.push_back("column \"" + c.title + "\" was left out");
     }
     return result_;
   }
 
- private:
+private:
   void begin_capture() {
     book::CaptureSpec spec{settings_.name, settings_.build, settings_.conditions, true};
     spec.conditions["file"] = fs::path(file_).filename().string();
@@ -275,7 +299,8 @@ class Importer {
       if (line.empty() || line.front() == '#') continue;
       row(line, cells);
       if (rows_ % kBatch == 0) {
-        if (stop.stop_requested()) throw Error(Failure::io, "cancelled", file_, "nothing of it was kept");
+        if (stop.stop_requested())
+          throw Error(Failure::io, "cancelled", file_, "nothing of it was kept");
         if (progress) progress(lines_.share());
       }
     }
@@ -283,30 +308,37 @@ class Importer {
 
   void row(std::string_view line, std::vector<std::string_view>& cells) {
     split_cells(line, layout_.separator, cells);
-    const std::string torn = "the last line is torn and was left out (line " + std::to_string(lines_.number()) + ")";
+    const std::string torn =
+        "the last line is torn and was left out (line " + std::to_string(lines_.number()) + ")";
     if (cells.size() != layout_.columns.size()) {
       if (lines_.torn()) {
         result_.warnings.push_back(torn);
         return;
       }
-      lines_.complain(lines_.number(), fmt::format("it has {} columns where the header has {}", cells.size(), layout_.columns.size()));
+      lines_.complain(lines_.number(), fmt::format("it has {} columns where the header has {}",
+                                                   cells.size(), layout_.columns.size()));
     }
     std::int64_t time = 0;
     if (layout_.time_column < 0) {
-      time = base() == kTicks ? std::llround(static_cast<double>(rows_) * 2e9 / *settings_.rate_hz) : rows_ * 2;
+      time = base() == kTicks ? std::llround(static_cast<double>(rows_) * 2e9 / *settings_.rate_hz)
+                              : rows_ * 2;
     } else {
       const auto at = static_cast<std::size_t>(layout_.time_column);
-      const auto ticks = exact_decimal(cells[at], exponent_of(layout_.columns[at].factor), kTimeExponent);
+      const auto ticks =
+          exact_decimal(cells[at], exponent_of(layout_.columns[at].factor), kTimeExponent);
       if (!ticks || std::abs(*ticks) > (std::int64_t{1} << 61)) {
         if (lines_.torn()) {
           result_.warnings.push_back(torn);
           return;
         }
-        lines_.complain(lines_.number(), "\"" + std::string(cells[at].substr(0, 40)) + "\" is no time in " + layout_.columns[at].unit);
+        lines_.complain(lines_.number(), "\"" + std::string(cells[at].substr(0, 40)) +
+                                             "\" is no time in " + layout_.columns[at].unit);
       }
       time = *ticks * 2;
       if (rows_ > 0 && time < last_time_) {
-        lines_.complain(lines_.number(), "time runs backwards here; cut the file there and import its parts by themselves");
+        lines_.complain(
+            lines_.number(),
+            "time runs backwards here; cut the file there and import its parts by themselves");
       }
       if (rows_ > 0 && time == last_time_) {
         if (standing_++ == 0) first_standing_ = lines_.number();
@@ -322,8 +354,9 @@ class Importer {
           result_.warnings.push_back(torn);
           return;
         }
-        lines_.complain(lines_.number(), "\"" + std::string(cells[column].substr(0, 40)) + "\" in column \"" +
-                                             layout_.columns[column].title + "\" is no number");
+        lines_.complain(lines_.number(), "\"" + std::string(cells[column].substr(0, 40)) +
+                                             "\" in column \"" + layout_.columns[column].title +
+                                             "\" is no number");
       }
       add(i, time, kind, value * layout_.columns[column].factor);
     }
@@ -388,7 +421,9 @@ class Importer {
         writer_->append(index, stamped(lane, lane.times.front()), period, lane.values);
       } else {
         if (settings_.kind == SampleKind::averaged && settings_.stamp != Stamp::start) {
-          lines_.complain(lines_.number(), "samples are not evenly spaced: averaged samples must then be stamped at their start");
+          lines_.complain(lines_.number(),
+                          "samples are not evenly spaced: averaged samples must then be stamped at "
+                          "their start");
         }
         const std::int64_t end = lane.times.back() + std::max<std::int64_t>(1, lane.last_step);
         writer_->append_times(index, lane.times, lane.values, end, lane.gap_before);
@@ -434,7 +469,8 @@ std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, i
     } else if (c >= '0' && c <= '9') {
       ++seen;
       std::int64_t longer = 0;
-      if (!__builtin_mul_overflow(digits, std::int64_t{10}, &longer) && !__builtin_add_overflow(longer, std::int64_t{c - '0'}, &longer)) {
+      if (!__builtin_mul_overflow(digits, std::int64_t{10}, &longer) &&
+          !__builtin_add_overflow(longer, std::int64_t{c - '0'}, &longer)) {
         digits = longer;
         if (point) --shift;
       } else if (!point) {

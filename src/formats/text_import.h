@@ -17,11 +17,11 @@ enum class Stamp { start, centre, end };
 
 struct ImportSettings {
   std::string name, build;
-  std::vector<std::string> columns;   ///< "COL=ROLE[unit]"
+  std::vector<std::string> columns;  ///< "COL=ROLE[unit]"
   SampleKind kind = SampleKind::instant;
   Stamp stamp = Stamp::start;
-  std::optional<double> rate_hz;      ///< for files without a time column
-  std::optional<double> shunt_ohm;    ///< turns the one voltage column into a current
+  std::optional<double> rate_hz;    ///< for files without a time column
+  std::optional<double> shunt_ohm;  ///< turns the one voltage column into a current
   std::string accuracy;
   Conditions conditions;
 };
@@ -31,17 +31,21 @@ struct ImportResult {
   std::vector<std::string> warnings;
 };
 
-/// Reads a text log (comma, semicolon or tab separated, with a header line; lines that begin with # are
-/// skipped) into one capture. Streams: memory does not grow with the file. Times are read as exact decimals.
+/// Reads a text log (comma, semicolon or tab separated, with a header line; lines that begin with #
+/// are skipped) into one capture. Streams: memory does not grow with the file. Times are read as
+/// exact decimals.
 ///
-/// Samples that are evenly spaced are stored so, a jump in time is a gap, anything else keeps its own times. NaN, empty
-/// cells and 9.91E37 are flagged not-a-number, 9.9E37 and OVLD over-range: gaps, never data. A torn last line is
-/// left out and told. On any Error (bad_data with "file:line", no_input, usage) nothing of it stays in the book.
+/// Samples that are evenly spaced are stored so, a jump in time is a gap, anything else keeps its
+/// own times. NaN, empty cells and 9.91E37 are flagged not-a-number, 9.9E37 and OVLD over-range:
+/// gaps, never data. A torn last line is left out and told. On any Error (bad_data with
+/// "file:line", no_input, usage) nothing of it stays in the book.
 ImportResult import_text(book::Book& book, const std::string& file, const ImportSettings& settings,
-                         const std::stop_token& stop = {}, const std::function<void(double)>& progress = {});
+                         const std::stop_token& stop = {},
+                         const std::function<void(double)>& progress = {});
 
-/// Reads a decimal number exactly as an integer count of 1/den: "0.125" with den 1000 is 125. `exponent` is the
-/// power of ten of the unit (-3 for ms). Nothing when it is no number or too large.
+/// Reads a decimal number exactly as an integer count of 1/den: "0.125" with den 1000 is 125.
+/// `exponent` is the power of ten of the unit (-3 for ms). Nothing when it is no number or too
+/// large.
 std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent);
 
 }  // namespace kuvio::formats

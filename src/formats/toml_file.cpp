@@ -30,15 +30,18 @@ std::string quote(std::string_view key) { return "\"" + std::string(key) + "\"";
 
 std::string read_text_file(const std::string& path) {
   std::error_code ignored;
-  if (!fs::exists(path, ignored)) throw Error(Failure::no_input, "no such file", path, "check the path");
-  if (fs::is_directory(path, ignored)) throw Error(Failure::no_input, "not a file", path, "it is a folder");
+  if (!fs::exists(path, ignored))
+    throw Error(Failure::no_input, "no such file", path, "check the path");
+  if (fs::is_directory(path, ignored))
+    throw Error(Failure::no_input, "not a file", path, "it is a folder");
   std::ifstream in(path, std::ios::binary);
   if (!in) throw Error(Failure::io, "cannot read", path, "it may not be read");
   std::string out;
   std::vector<char> buffer(1 << 16);
   while (in.read(buffer.data(), static_cast<std::streamsize>(buffer.size())) || in.gcount() > 0) {
     out.append(buffer.data(), static_cast<std::size_t>(in.gcount()));
-    if (out.size() > (4 << 20)) throw Error(Failure::bad_data, "too large", path, "a file of this kind has less than 4 MiB");
+    if (out.size() > (4 << 20))
+      throw Error(Failure::bad_data, "too large", path, "a file of this kind has less than 4 MiB");
   }
   return out;
 }
@@ -50,15 +53,16 @@ TomlTable TomlTable::file(const std::string& path, const std::string& kind) {
   return text(read_text_file(path), path, kind);
 }
 
-TomlTable TomlTable::text(const std::string& content, const std::string& path, const std::string& kind) {
+TomlTable TomlTable::text(const std::string& content, const std::string& path,
+                          const std::string& kind) {
   auto document = std::make_shared<Document>();
   document->path = path;
   document->source = content;
   try {
     document->root = toml::parse(content, path);
   } catch (const toml::parse_error& e) {
-    throw Error(Failure::bad_data, "not valid TOML", path + ":" + std::to_string(e.source().begin.line),
-                std::string(e.description()));
+    throw Error(Failure::bad_data, "not valid TOML",
+                path + ":" + std::to_string(e.source().begin.line), std::string(e.description()));
   }
   auto node = std::make_shared<Node>();
   node->table = &document->root;
@@ -89,7 +93,8 @@ void TomlTable::expect(std::initializer_list<std::string_view> known,
     const std::string_view name = key.str();
     if (std::find(known.begin(), known.end(), name) != known.end()) continue;
     const auto at = "the key " + quote(name);
-    const std::string where = path() + ":" + std::to_string(std::max<int>(1, static_cast<int>(key.source().begin.line)));
+    const std::string where =
+        path() + ":" + std::to_string(std::max<int>(1, static_cast<int>(key.source().begin.line)));
     if (std::find(later.begin(), later.end(), name) != later.end()) {
       throw Error(Failure::bad_data, "bad file", where, at + " is not yet supported");
     }
@@ -120,12 +125,15 @@ bool TomlTable::boolean(std::string_view key, bool otherwise) const {
   return *value;
 }
 
-std::optional<double> TomlTable::optional_quantity(std::string_view key, Dimension dimension) const {
+std::optional<double> TomlTable::optional_quantity(std::string_view key,
+                                                   Dimension dimension) const {
   if (!has(key)) return std::nullopt;
   const toml::node* node = node_->table->get(key);
-  if (node->is_number()) complain(quote(key) + " has no unit; write it in quotes with " + describe(dimension), key);
+  if (node->is_number())
+    complain(quote(key) + " has no unit; write it in quotes with " + describe(dimension), key);
   const auto value = node->value_exact<std::string>();
-  if (!value) complain(quote(key) + " must be a quantity in quotes with " + describe(dimension), key);
+  if (!value)
+    complain(quote(key) + " must be a quantity in quotes with " + describe(dimension), key);
   try {
     return parse_quantity(*value, dimension);
   } catch (const std::invalid_argument& e) {

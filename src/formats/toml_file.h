@@ -12,18 +12,20 @@
 
 namespace kuvio::formats {
 
-/// Reading the TOML files a person writes: every complaint is an Error (bad_data; no_input when the file is not
-/// there) whose `where` is "file:line".
+/// Reading the TOML files a person writes: every complaint is an Error (bad_data; no_input when the
+/// file is not there) whose `where` is "file:line".
 class TomlTable {
- public:
+public:
   /// Parses a file, and requires `kuvio = "<kind>/1"` in it.
   static TomlTable file(const std::string& path, const std::string& kind);
   /// The same from text; `path` is only for messages and for relative paths.
-  static TomlTable text(const std::string& content, const std::string& path, const std::string& kind);
+  static TomlTable text(const std::string& content, const std::string& path,
+                        const std::string& kind);
 
-  /// Complains about any key that is neither in `known` nor in `later`; those in `later` are "not yet
-  /// supported".
-  void expect(std::initializer_list<std::string_view> known, std::initializer_list<std::string_view> later = {}) const;
+  /// Complains about any key that is neither in `known` nor in `later`; those in `later` are "not
+  /// yet supported".
+  void expect(std::initializer_list<std::string_view> known,
+              std::initializer_list<std::string_view> later = {}) const;
   bool has(std::string_view key) const;
   std::string string(std::string_view key) const;
   std::optional<std::string> optional_string(std::string_view key) const;
@@ -45,7 +47,7 @@ class TomlTable {
   /// `name` as seen from this file's folder.
   std::string beside(const std::string& name) const;
 
- private:
+private:
   struct Document;
   struct Node;
   TomlTable(std::shared_ptr<const Document> document, std::shared_ptr<const Node> node);

@@ -14,7 +14,7 @@
 namespace kuvio::sim {
 namespace {
 
-constexpr std::int64_t kMemory = 8 << 20;      // samples the instrument keeps
+constexpr std::int64_t kMemory = 8 << 20;  // samples the instrument keeps
 constexpr std::int64_t kLargestBlock = 1 << 16;
 constexpr double kOverRange = 9.9e37, kNotANumber = 9.91e37;
 
@@ -30,7 +30,8 @@ double uniform(std::uint64_t bits) { return (static_cast<double>(bits >> 11) + 0
 double number(std::string_view text) {
   double value = 0;
   const auto [end, failed] = std::from_chars(text.data(), text.data() + text.size(), value);
-  if (failed != std::errc{} || end != text.data() + text.size()) throw std::invalid_argument("not a number");
+  if (failed != std::errc{} || end != text.data() + text.size())
+    throw std::invalid_argument("not a number");
   return value;
 }
 
@@ -43,11 +44,11 @@ bool boolean(const std::string& text) {
 /// Brings a header to its short form: "SENSe:SWEep:TINTerval" and "SENS:SWE:TINT" are one.
 std::string short_form(std::string_view header) {
   static const std::map<std::string, std::string> kWords{
-      {"SENSE", "SENS"},      {"SWEEP", "SWE"},      {"TINTERVAL", "TINT"}, {"OUTPUT", "OUTP"},
-      {"VOLTAGE", "VOLT"},    {"CURRENT", "CURR"},   {"PROTECTION", "PROT"}, {"STATE", "STAT"},
-      {"MEASURE", "MEAS"},    {"FETCH", "FETC"},     {"ARRAY", "ARR"},      {"POINTS", "POIN"},
-      {"INITIATE", "INIT"},   {"ABORT", "ABOR"},     {"SYSTEM", "SYST"},    {"ERROR", "ERR"},
-      {"FORMAT", "FORM"},     {"RANGE", "RANG"},     {"CLEAR", "CLE"},      {"IMMEDIATE", "IMM"},
+      {"SENSE", "SENS"},    {"SWEEP", "SWE"},    {"TINTERVAL", "TINT"},  {"OUTPUT", "OUTP"},
+      {"VOLTAGE", "VOLT"},  {"CURRENT", "CURR"}, {"PROTECTION", "PROT"}, {"STATE", "STAT"},
+      {"MEASURE", "MEAS"},  {"FETCH", "FETC"},   {"ARRAY", "ARR"},       {"POINTS", "POIN"},
+      {"INITIATE", "INIT"}, {"ABORT", "ABOR"},   {"SYSTEM", "SYST"},     {"ERROR", "ERR"},
+      {"FORMAT", "FORM"},   {"RANGE", "RANG"},   {"CLEAR", "CLE"},       {"IMMEDIATE", "IMM"},
       {"SOURCE", "SOUR"}};
   std::string out, word;
   const auto flush = [&] {
@@ -78,7 +79,8 @@ double gauss(std::uint64_t seed, std::int64_t index) {
 void add_fault(Faults& faults, const std::string& text) {
   const auto at = text.find('@');
   const std::string kind = text.substr(0, at);
-  if (at == std::string::npos) throw std::invalid_argument("a fault looks like hang-up@30, not \"" + text + "\"");
+  if (at == std::string::npos)
+    throw std::invalid_argument("a fault looks like hang-up@30, not \"" + text + "\"");
   const std::string when = text.substr(at + 1);
   const auto colon = when.find(':');
   double from = 0, length = 1;
@@ -102,7 +104,8 @@ void add_fault(Faults& faults, const std::string& text) {
     faults.odd_from = from;
     faults.odd_to = from + length;
   } else {
-    throw std::invalid_argument("no fault \"" + kind + "\"; there are hang-up, stall, lost, over-range, nan");
+    throw std::invalid_argument("no fault \"" + kind +
+                                "\"; there are hang-up, stall, lost, over-range, nan");
   }
 }
 
@@ -132,14 +135,17 @@ std::int64_t Analyser::logged(double now_s) const {
 std::int64_t Analyser::oldest(double now_s) const {
   std::int64_t first = std::max<std::int64_t>(0, logged(now_s) - kMemory);
   const double lost_to = faults_.lost_to;
-  if (std::isfinite(lost_to) && static_cast<double>(logged(now_s)) * interval_ >= faults_.lost_from) {
-    first = std::max(first, static_cast<std::int64_t>(std::llround(
-                                std::min(lost_to, static_cast<double>(logged(now_s)) * interval_) / interval_)));
+  if (std::isfinite(lost_to) &&
+      static_cast<double>(logged(now_s)) * interval_ >= faults_.lost_from) {
+    first = std::max(
+        first, static_cast<std::int64_t>(std::llround(
+                   std::min(lost_to, static_cast<double>(logged(now_s)) * interval_) / interval_)));
   }
   return first;
 }
 
-/// The instrument's reading of one logging interval: the device's mean current in it, its own error and noise.
+/// The instrument's reading of one logging interval: the device's mean current in it, its own error
+/// and noise.
 double Analyser::sample(std::int64_t index) {
   const double since = static_cast<double>(index) * interval_;
   if (since >= faults_.over_from && since < faults_.over_to) return kOverRange;
@@ -149,7 +155,8 @@ double Analyser::sample(std::int64_t index) {
   if (cursor_ >= stretches.size() || stretches[cursor_].from_s > a) cursor_ = 0;
   if (cursor_ == 0) {
     cursor_ = static_cast<std::size_t>(
-        std::partition_point(stretches.begin(), stretches.end(), [&](const Stretch& s) { return s.to_s <= a; }) -
+        std::partition_point(stretches.begin(), stretches.end(),
+                             [&](const Stretch& s) { return s.to_s <= a; }) -
         stretches.begin());
   }
   while (cursor_ < stretches.size() && stretches[cursor_].to_s <= a) ++cursor_;
@@ -213,7 +220,8 @@ std::string Analyser::block(double now_s, const std::string& argument, bool volt
 }
 
 std::string Analyser::one(double now_s, const std::string& header, const std::string& argument) {
-  if (header == "*IDN?") return "Kuvio,Simulated analyser," + std::to_string(seed_ % 100000) + ",1.0";
+  if (header == "*IDN?")
+    return "Kuvio,Simulated analyser," + std::to_string(seed_ % 100000) + ",1.0";
   if (header == "*OPC?") return "1";
   if (header == "*RST") {
     switch_output(now_s, false);

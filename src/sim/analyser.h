@@ -17,22 +17,22 @@ namespace kuvio::sim {
 /// Faults the bench plays on request, at a simulated time counted from the start of logging (s).
 struct Faults {
   static constexpr double kNever = std::numeric_limits<double>::infinity();
-  double hang_up_at = kNever;                       ///< closes every connection
-  double stall_at = kNever;                         ///< no longer answers
-  double lost_from = kNever, lost_to = kNever;      ///< memory overran: these samples are gone
-  double over_from = kNever, over_to = kNever;      ///< reads over range
-  double odd_from = kNever, odd_to = kNever;        ///< reads not-a-number
+  double hang_up_at = kNever;                   ///< closes every connection
+  double stall_at = kNever;                     ///< no longer answers
+  double lost_from = kNever, lost_to = kNever;  ///< memory overran: these samples are gone
+  double over_from = kNever, over_to = kNever;  ///< reads over range
+  double odd_from = kNever, odd_to = kNever;    ///< reads not-a-number
 };
-/// "hang-up@30", "stall@30", "lost@30:2", "over-range@30:0.5", "nan@30:0.5" (seconds from the start of
-/// logging, and how long). Throws std::invalid_argument.
+/// "hang-up@30", "stall@30", "lost@30:2", "over-range@30:0.5", "nan@30:0.5" (seconds from the start
+/// of logging, and how long). Throws std::invalid_argument.
 void add_fault(Faults& faults, const std::string& text);
 
 /// A bench supply that measures what it feeds, and logs current and voltage in arrays.
 ///
-/// Speaks SCPI (docs/simulated-bench.md lists its commands). Its error of gain and offset is drawn once from the
-/// seed, within the bound it states: 0.08 % + 40 nA.
+/// Speaks SCPI (docs/simulated-bench.md lists its commands). Its error of gain and offset is drawn
+/// once from the seed, within the bound it states: 0.08 % + 40 nA.
 class Analyser {
- public:
+public:
   Analyser(Satchel& device, std::uint64_t seed, Faults faults);
 
   /// Answers one program message at bench time now_s; empty when there is nothing to answer.
@@ -47,7 +47,7 @@ class Analyser {
   double gain_error() const { return gain_error_; }
   double offset_error() const { return offset_error_; }
 
- private:
+private:
   std::string one(double now_s, const std::string& header, const std::string& argument);
   std::string block(double now_s, const std::string& argument, bool voltage);
   void error(int code, const std::string& text);

@@ -1,15 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "sim/bench.h"
 
+#include <asio.hpp>
+#include <fcntl.h>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
-
-#include <fcntl.h>
 #include <stdlib.h>
 #include <termios.h>
 #include <unistd.h>
-
-#include <asio.hpp>
 
 #include <array>
 #include <chrono>
@@ -34,7 +32,8 @@ struct Pty {
       throw std::runtime_error("no pseudo-terminal to be had for the device log");
     }
     std::array<char, 128> name{};
-    if (::ptsname_r(master, name.data(), name.size()) != 0) throw std::runtime_error("ptsname failed");
+    if (::ptsname_r(master, name.data(), name.size()) != 0)
+      throw std::runtime_error("ptsname failed");
     path = name.data();
     // Held open, so that the master does not see a hang-up between two recorders.
     keep_open = ::open(path.c_str(), O_RDWR | O_NOCTTY);
@@ -55,27 +54,38 @@ struct Pty {
 
 struct Bench::Impl {
   explicit Impl(BenchSettings s)
-      : settings(std::move(s)), device(firmware(settings.build), settings.seed),
-        analyser(device, settings.seed, settings.faults), acceptor(io), terminal(io), timer(io),
+      : settings(std::move(s)),
+        device(firmware(settings.build), settings.seed),
+        analyser(device, settings.seed, settings.faults),
+        acceptor(io),
+        terminal(io),
+        timer(io),
         signals(io, SIGINT, SIGTERM) {
     std::signal(SIGPIPE, SIG_IGN);
-    const tcp::endpoint at(asio::ip::address_v4::loopback(), static_cast<unsigned short>(settings.port));
+    const tcp::endpoint at(asio::ip::address_v4::loopback(),
+                           static_cast<unsigned short>(settings.port));
     acceptor.open(at.protocol());
     acceptor.set_option(tcp::acceptor::reuse_address(true));
     acceptor.bind(at);
     acceptor.listen();
     terminal.assign(::dup(pty.master));
-    device.print = [this](double, double uptime, const std::string& line) { printed(uptime, line); };
+    device.print = [this](double, double uptime, const std::string& line) {
+      printed(uptime, line);
+    };
     start = Clock::now();
   }
 
-  double now() const { return std::chrono::duration<double>(Clock::now() - start).count() * settings.speed; }
+  double now() const {
+    return std::chrono::duration<double>(Clock::now() - start).count() * settings.speed;
+  }
 
   // --- device log ------------------------------------------------------------------------------
   void printed(double uptime, const std::string& line) {
     // At other than real time arrival says nothing, so the device stamps its lines itself.
-    const std::string text = settings.speed == 1 ? line + "\r\n" : fmt::format("[{:.6f}] {}\r\n", uptime, line);
-    if (log_out.size() < (1 << 20)) log_out += text;  // nobody listens: a real UART would lose it too
+    const std::string text =
+        settings.speed == 1 ? line + "\r\n" : fmt::format("[{:.6f}] {}\r\n", uptime, line);
+    if (log_out.size() < (1 << 20))
+      log_out += text;  // nobody listens: a real UART would lose it too
   }
   void flush_log() {
     while (!log_out.empty()) {
@@ -85,21 +95,22 @@ struct Bench::Impl {
     }
   }
   void read_terminal() {
-    terminal.async_read_some(asio::buffer(terminal_in), [this](const asio::error_code& failed, std::size_t n) {
-      if (!failed) {
-        for (std::size_t i = 0; i < n; ++i) {
-          const char c = terminal_in[i];
-          if (c == '\n' || c == '\r') {
-            if (!command.empty()) device.command(now(), command);
-            command.clear();
-          } else if (command.size() < 200) {
-            command += c;
-          }
-        }
-        flush_log();
-        read_terminal();
-      }
-    });
+    terminal.async_read_some(asio::buffer(terminal_in),
+                             [this](const asio::error_code& failed, std::size_t n) {
+                               if (!failed) {
+                                 for (std::size_t i = 0; i < n; ++i) {
+                                   const char c = terminal_in[i];
+                                   if (c == '\n' || c == '\r') {
+                                     if (!command.empty()) device.command(now(), command);
+                                     command.clear();
+                                   } else if (command.size() < 200) {
+                                     command += c;
+                                   }
+                                 }
+                                 flush_log();
+                                 read_terminal();
+                               }
+                             });
   }
 
   // --- SCPI over TCP ---------------------------------------------------------------------------
@@ -120,14 +131,15 @@ struct Bench::Impl {
     });
   }
   void read(const std::shared_ptr<Session>& s) {
-    s->socket.async_read_some(asio::buffer(s->buffer), [this, s](const asio::error_code& failed, std::size_t n) {
-      if (failed) {
-        close(s);
-        return;
-      }
-      s->in.append(s->buffer.data(), n);
-      serve(s);
-    });
+    s->socket.async_read_some(asio::buffer(s->buffer),
+                              [this, s](const asio::error_code& failed, std::size_t n) {
+                                if (failed) {
+                                  close(s);
+                                  return;
+                                }
+                                s->in.append(s->buffer.data(), n);
+                                serve(s);
+                              });
   }
   void serve(const std::shared_ptr<Session>& s) {
     if (analyser.hung_up(now())) return close(s);
@@ -143,10 +155,11 @@ struct Bench::Impl {
     s->out = analyser.command(now(), message);
     if (was_logging && analyser.log_stop_s() >= 0) write_truth();
     flush_log();
-    asio::async_write(s->socket, asio::buffer(s->out), [this, s](const asio::error_code& failed, std::size_t) {
-      if (failed) return close(s);
-      serve(s);
-    });
+    asio::async_write(s->socket, asio::buffer(s->out),
+                      [this, s](const asio::error_code& failed, std::size_t) {
+                        if (failed) return close(s);
+                        serve(s);
+                      });
   }
   void close(const std::shared_ptr<Session>& s) {
     asio::error_code ignored;
@@ -194,7 +207,8 @@ std::string Bench::scpi_uri() const {
 }
 
 std::string Bench::log_uri() const {
-  return "log+serial:" + impl_->pty.path + "?baud=115200" + (impl_->settings.speed == 1 ? "" : "&stamped=uptime");
+  return "log+serial:" + impl_->pty.path + "?baud=115200" +
+         (impl_->settings.speed == 1 ? "" : "&stamped=uptime");
 }
 
 void Bench::run() {
@@ -206,7 +220,8 @@ void Bench::run() {
   impl_->write_truth();
 }
 
-std::string truth_json(const Satchel& device, const Analyser& analyser, const BenchSettings& settings, double now_s) {
+std::string truth_json(const Satchel& device, const Analyser& analyser,
+                       const BenchSettings& settings, double now_s) {
   using nlohmann::json;
   const double start = std::max(0.0, analyser.log_start_s());
   const double stop = analyser.log_stop_s() >= start ? analyser.log_stop_s() : now_s;
@@ -221,7 +236,8 @@ std::string truth_json(const Satchel& device, const Analyser& analyser, const Be
       visits.back()["to_s"] = b - start;
       visits.back()["charge_c"] = visits.back()["charge_c"].get<double>() + charge;
     } else {
-      visits.push_back({{"state", s.state}, {"from_s", a - start}, {"to_s", b - start}, {"charge_c", charge}});
+      visits.push_back(
+          {{"state", s.state}, {"from_s", a - start}, {"to_s", b - start}, {"charge_c", charge}});
     }
   }
   return json{{"build", settings.build},

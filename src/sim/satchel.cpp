@@ -21,7 +21,8 @@ Firmware firmware(const std::string& version) {
   if (version == "2.3.0") return {version, 3.1e-6, 2.0};
   if (version == "2.4.0-rc1") return {version, 38e-6, 1.0};  // leaves the flash chip awake
   if (version == "2.4.0-rc2") return {version, 3.1e-6, 1.0};
-  throw std::invalid_argument("no build \"" + version + "\"; there are 2.3.0, 2.4.0-rc1 and 2.4.0-rc2");
+  throw std::invalid_argument("no build \"" + version +
+                              "\"; there are 2.3.0, 2.4.0-rc1 and 2.4.0-rc2");
 }
 
 double Stretch::charge(double a, double b) const {
@@ -44,7 +45,8 @@ double Satchel::jitter(double relative) {
   return 1 + relative * std::clamp(std::normal_distribution<double>()(random_), -2.5, 2.5);
 }
 
-/// The radio and the locator hold their power, so draw more at less voltage; the rest is nearly resistive.
+/// The radio and the locator hold their power, so draw more at less voltage; the rest is nearly
+/// resistive.
 double Satchel::supply_factor(const std::string& state) const {
   const double ratio = volts_ / 3.6;
   return state == "Uplink" || state == "Locate" ? 1 / ratio : state == "Hibernate" ? ratio : 1;
@@ -61,7 +63,12 @@ void Satchel::close_last(double t) {
 
 void Satchel::push(const Task& task) {
   const double factor = supply_factor(task.state);
-  Stretch s{task.state, planned_to_, planned_to_ + task.seconds, task.level_a * factor, task.ripple_a * factor, 0};
+  Stretch s{task.state,
+            planned_to_,
+            planned_to_ + task.seconds,
+            task.level_a * factor,
+            task.ripple_a * factor,
+            0};
   if (task.ripple_hz > 0) {
     // Whole periods, so that the ripple has no mean.
     const double periods = std::max(1.0, std::round(task.ripple_hz * task.seconds));
@@ -106,12 +113,15 @@ void Satchel::boot(double t) {
 }
 
 void Satchel::begin_round(bool uplink) {
-  tasks_.push_back({"Wake", 0.035 * jitter(0.01), 4e-3, 0, 0, uplink ? "wake: schedule" : "wake: timer"});
+  tasks_.push_back(
+      {"Wake", 0.035 * jitter(0.01), 4e-3, 0, 0, uplink ? "wake: schedule" : "wake: timer"});
   if (!uplink) {
     ++wakes_;
     const double peak = 0.4 + 0.1 * static_cast<double>(wakes_ % 5);
-    tasks_.push_back({"Sense", 0.8 * jitter(0.004), 0.8e-3, 0.12e-3, 25, fmt::format("sense n=128 peak {:.1f} g", peak)});
-    tasks_.push_back({"Store", 0.09 * jitter(0.01), 11e-3, 1.5e-3, 200, fmt::format("store page 0x{:02x}", pages_++ & 0xff)});
+    tasks_.push_back({"Sense", 0.8 * jitter(0.004), 0.8e-3, 0.12e-3, 25,
+                      fmt::format("sense n=128 peak {:.1f} g", peak)});
+    tasks_.push_back({"Store", 0.09 * jitter(0.01), 11e-3, 1.5e-3, 200,
+                      fmt::format("store page 0x{:02x}", pages_++ & 0xff)});
     return;
   }
   ++fixes_done_;
@@ -121,11 +131,13 @@ void Satchel::begin_round(bool uplink) {
   std::string line = fmt::format("fix {:.1f} s, {} sats", seconds, satellites);
   const double stretch = jitter(0.002);
   for (int i = 0; i < kPulses; ++i) {
-    tasks_.push_back({"Uplink", kPulse * stretch, 220e-3, 0, 0, i == 0 ? line + "\nuplink start" : ""});
+    tasks_.push_back(
+        {"Uplink", kPulse * stretch, 220e-3, 0, 0, i == 0 ? line + "\nuplink start" : ""});
     tasks_.push_back({"Uplink", kPulseGap * stretch, 60e-3, 2e-3, 40, ""});
   }
   tasks_.push_back({"Linger", firmware_.linger_s * jitter(0.003), 7e-3, 0.4e-3, 12,
-                    fmt::format("uplink done {} B\nlinger {:.1f} s", 380 + fixes_done_ * 16, firmware_.linger_s)});
+                    fmt::format("uplink done {} B\nlinger {:.1f} s", 380 + fixes_done_ * 16,
+                                firmware_.linger_s)});
 }
 
 void Satchel::next_task() {
@@ -150,7 +162,8 @@ void Satchel::next_task() {
     return;
   }
   if (planned_to_ >= next_wake_) {
-    next_wake_ += kWakeEvery * (1 + clock_ppm_ * 1e-6) + 0.004 * std::normal_distribution<double>()(random_);
+    next_wake_ +=
+        kWakeEvery * (1 + clock_ppm_ * 1e-6) + 0.004 * std::normal_distribution<double>()(random_);
     begin_round(false);
     return;
   }

@@ -24,20 +24,21 @@ struct Stretch {
   std::string state;  ///< "Off" when nothing feeds it
   double from_s = 0, to_s = 0;
   double level_a = 0;
-  double ripple_a = 0, ripple_hz = 0;  ///< level + ripple * sin(2 pi hz (t - from)); whole periods only
+  double ripple_a = 0,
+         ripple_hz = 0;  ///< level + ripple * sin(2 pi hz (t - from)); whole periods only
 
   /// Integral of the current over [a, b] inside the stretch (C).
   double charge(double a, double b) const;
 };
 
-/// The simulated device *Satchel*, a parcel logger: wakes every 60 s, senses and stores; four times a day,
-/// and when told "uplink", it wakes, locates, uplinks and lingers.
+/// The simulated device *Satchel*, a parcel logger: wakes every 60 s, senses and stores; four times
+/// a day, and when told "uplink", it wakes, locates, uplinks and lingers.
 ///
-/// Time is the bench's own (s). The device is advanced explicitly; the stretches of the past stay the same.
-/// What it draws depends on build, supply voltage, commands and seed. Locate lengths depend on the seed and
-/// on which fix it is, not on the build.
+/// Time is the bench's own (s). The device is advanced explicitly; the stretches of the past stay
+/// the same. What it draws depends on build, supply voltage, commands and seed. Locate lengths
+/// depend on the seed and on which fix it is, not on the build.
 class Satchel {
- public:
+public:
   Satchel(Firmware firmware, std::uint64_t seed);
 
   /// Called with device text as it is printed: bench time, uptime (s) and the line.
@@ -56,7 +57,7 @@ class Satchel {
   /// Current demanded at a moment already advanced to (A).
   double current_at(double t) const;
 
- private:
+private:
   struct Task {
     std::string state;
     double seconds, level_a, ripple_a = 0, ripple_hz = 0;

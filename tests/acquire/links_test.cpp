@@ -16,7 +16,7 @@ namespace {
 
 /// A link in memory: answers come in pieces, as from a network.
 class ScriptedLink : public Link {
- public:
+public:
   explicit ScriptedLink(std::vector<std::string> pieces) : pieces_(std::move(pieces)) {}
   std::size_t read(std::span<char> out, std::chrono::milliseconds) override {
     if (pieces_.empty()) return 0;
@@ -28,11 +28,13 @@ class ScriptedLink : public Link {
   }
   void write(std::string_view) override {}
 
- private:
+private:
   std::vector<std::string> pieces_;
 };
 
-Scpi conversation(std::vector<std::string> pieces) { return {std::make_unique<ScriptedLink>(std::move(pieces)), "test"}; }
+Scpi conversation(std::vector<std::string> pieces) {
+  return {std::make_unique<ScriptedLink>(std::move(pieces)), "test"};
+}
 
 }  // namespace
 
@@ -43,8 +45,10 @@ TEST_CASE("addresses of inputs are read or refused with the reason") {
   const Endpoint log = parse_endpoint("log+serial:/dev/pts/3?baud=9600&stamped=uptime");
   CHECK(log.path == "/dev/pts/3");
   CHECK(log.options.at("baud") == "9600");
-  for (const char* wrong : {"nonsense", "scpi+tcp:127.0.0.1", "scpi+tcp://host", "scpi+tcp://host:0", "scpi+tcp://host:99999",
-                            "scpi+tcp://:5", "log+serial:relative", "usbtmc:/dev/usbtmc0", "log+serial:/dev/x?speed=1"}) {
+  for (const char* wrong :
+       {"nonsense", "scpi+tcp:127.0.0.1", "scpi+tcp://host", "scpi+tcp://host:0",
+        "scpi+tcp://host:99999", "scpi+tcp://:5", "log+serial:relative", "usbtmc:/dev/usbtmc0",
+        "log+serial:/dev/x?speed=1"}) {
     INFO(wrong);
     CHECK_THROWS_AS(parse_endpoint(wrong), Error);
   }
@@ -61,7 +65,9 @@ TEST_CASE("a block is read whole, a garbled one refused") {
   const std::string data(reinterpret_cast<const char*>(values), 8);
   auto scpi = conversation({"#", "18" + data.substr(0, 3), data.substr(3), "\n"});
   CHECK(scpi.query_floats("FETC?") == std::vector<float>{1.5F, -2.0F});
-  for (const std::string& wrong : {std::string("12345\n"), std::string("#0abc\n"), std::string("#19999999999\n"), std::string("#17abcdefg\n"), std::string("#1x")}) {
+  for (const std::string& wrong :
+       {std::string("12345\n"), std::string("#0abc\n"), std::string("#19999999999\n"),
+        std::string("#17abcdefg\n"), std::string("#1x")}) {
     auto garbled = conversation({wrong});
     CHECK_THROWS_AS(garbled.query_floats("FETC?"), Error);
   }
@@ -69,7 +75,8 @@ TEST_CASE("a block is read whole, a garbled one refused") {
 
 TEST_CASE("an instrument that stops answering is an error, not a hang") {
   auto scpi = conversation({"half an ans"});
-  CHECK_THROWS_WITH(scpi.query("*IDN?"), Catch::Contains("stopped answering") && Catch::Contains("*IDN?"));
+  CHECK_THROWS_WITH(scpi.query("*IDN?"),
+                    Catch::Contains("stopped answering") && Catch::Contains("*IDN?"));
 }
 
 TEST_CASE("device text is cut into lines, stamps taken off") {

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #define CATCH_CONFIG_RUNNER
-#include <catch2/catch.hpp>
-
 #include "app/theme.h"
 
 #include <QApplication>
 #include <QStandardPaths>
+
+#include <catch2/catch.hpp>
 
 int main(int argc, char** argv) {
   QStandardPaths::setTestModeEnabled(true);

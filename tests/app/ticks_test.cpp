@@ -31,6 +31,6 @@ TEST_CASE("value ticks carry one prefix, decades their own") {
   const auto log = log_ticks(1e-6, 1, 240, 54, "A");
   CHECK(log.front().label == "1\u2009µA");
   CHECK(log.back().label == "1\u2009A");
-  CHECK(log.size() == 7);                                      // rulings closer than 6 px are dropped
+  CHECK(log.size() == 7);  // rulings closer than 6 px are dropped
   CHECK(log_ticks(1e-6, 1, 600, 54, "A").size() == 7 + 6 * 8);
 }

@@ -2,10 +2,10 @@
 #include "book/book.h"
 
 #include "book/make.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
-
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -27,17 +27,22 @@ TEST_CASE("what is no book is refused with the reason") {
   const test::Folder folder;
   CHECK_THAT(failure_of(folder / "none.kuvio"), Catch::Contains("no such book"));
   CHECK_THAT(failure_of(folder.write("empty.kuvio", "")), Catch::Contains("it is empty"));
-  CHECK_THAT(failure_of(folder.write("junk.kuvio", std::string(5000, 'x'))), Catch::Contains("not a Kuvio book"));
-  CHECK_THAT(failure_of(folder.write("head.kuvio", "SQLite format 3")), Catch::Contains("head.kuvio"));
-  CHECK_THAT(failure_of(folder / "no/such/folder/b.kuvio", Book::Mode::create), Catch::Contains("no such folder"));
+  CHECK_THAT(failure_of(folder.write("junk.kuvio", std::string(5000, 'x'))),
+             Catch::Contains("not a Kuvio book"));
+  CHECK_THAT(failure_of(folder.write("head.kuvio", "SQLite format 3")),
+             Catch::Contains("head.kuvio"));
+  CHECK_THAT(failure_of(folder / "no/such/folder/b.kuvio", Book::Mode::create),
+             Catch::Contains("no such folder"));
   {
     const book::Database other(folder / "other.kuvio", book::Database::Access::create);
     other.execute("CREATE TABLE t(x)");
   }
   CHECK_THAT(failure_of(folder / "other.kuvio"), Catch::Contains("another program's"));
-  for (const auto& [change, told] : {std::pair{"PRAGMA user_version=99", "version 99"},
-                                     std::pair{"CREATE TABLE extra(x)", "altered book"},
-                                     std::pair{"CREATE TRIGGER t AFTER INSERT ON capture BEGIN SELECT 1; END", "altered book"}}) {
+  for (const auto& [change, told] :
+       {std::pair{"PRAGMA user_version=99", "version 99"},
+        std::pair{"CREATE TABLE extra(x)", "altered book"},
+        std::pair{"CREATE TRIGGER t AFTER INSERT ON capture BEGIN SELECT 1; END",
+                  "altered book"}}) {
     const std::string path = folder / "changed.kuvio";
     std::filesystem::remove(path);
     { Book::open(path, Book::Mode::create); }
@@ -49,7 +54,8 @@ TEST_CASE("what is no book is refused with the reason") {
 TEST_CASE("captures keep name, build, conditions, log, events and splits") {
   const test::Folder folder;
   Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
-  book::CaptureWriter writer(book, {"night", "2.3.0", {{"voltage", "3.6 V"}}, false}, {test::current_channel()});
+  book::CaptureWriter writer(book, {"night", "2.3.0", {{"voltage", "3.6 V"}}, false},
+                             {test::current_channel()});
   writer.append(0, 0, 1, test::noise(1000, 1));
   writer.log({0.5, false, "wake: timer"});
   writer.log({0.25, true, "uplink"});
@@ -67,7 +73,8 @@ TEST_CASE("captures keep name, build, conditions, log, events and splits") {
   CHECK(log[0].sent);
   CHECK(log[1].text == "wake: timer");
   CHECK(book.output_switches(c.id).front().latest_s == 0.2);
-  book.save_split(c.id, {0, c.channels.front().id, "r", "text", {{"A", 0, 0.5, false}, {"B", 0.5, 1, false}}});
+  book.save_split(
+      c.id, {0, c.channels.front().id, "r", "text", {{"A", 0, 0.5, false}, {"B", 0.5, 1, false}}});
   CHECK(book.split(c.id)->visits[1] == Visit{"B", 0.5, 1, false});
   CHECK(book.builds() == std::vector<std::string>{"2.3.0"});
   CHECK_THROWS_WITH(book.find("day"), Catch::Contains("no such capture"));

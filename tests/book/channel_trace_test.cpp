@@ -4,6 +4,7 @@
 #include "book/make.h"
 #include "core/envelope.h"
 #include "core/measure.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -53,13 +54,18 @@ TEST_CASE("figures from a book equal those from memory, over chunks, gaps and th
   const SampleKind kind = GENERATE(SampleKind::averaged, SampleKind::instant);
   const book::Encoding encoding = GENERATE(book::Encoding::f4, book::Encoding::f8);
   const auto a = test::noise(200'000, 1, true), b = test::noise(70'123, 2, true);
-  const Recorded recorded(test::current_channel(kind, encoding), [&](book::CaptureWriter& w) {
-    for (std::size_t at = 0; at < a.size(); at += 7777) {  // in pieces, as it comes from an instrument
-      w.append(0, static_cast<std::int64_t>(at), 1, std::span(a).subspan(at, std::min<std::size_t>(7777, a.size() - at)));
-      if (at % 3 == 0) w.flush();
-    }
-    w.append(0, 250'000, 1, b);
-  }, finish);
+  const Recorded recorded(
+      test::current_channel(kind, encoding),
+      [&](book::CaptureWriter& w) {
+        for (std::size_t at = 0; at < a.size();
+             at += 7777) {  // in pieces, as it comes from an instrument
+          w.append(0, static_cast<std::int64_t>(at), 1,
+                   std::span(a).subspan(at, std::min<std::size_t>(7777, a.size() - at)));
+          if (at % 3 == 0) w.flush();
+        }
+        w.append(0, 250'000, 1, b);
+      },
+      finish);
   const Book book = Book::open(recorded.path, Book::Mode::read);
   const book::CaptureInfo info = book.capture(recorded.capture);
   const book::ChannelTrace trace(book, info.channels.front());
@@ -71,7 +77,8 @@ TEST_CASE("figures from a book equal those from memory, over chunks, gaps and th
   trace.read(trace.blocks()[0], 0, back);
   CHECK(back == a);
   same_figures(trace, memory, 9);
-  for (const auto& [from, to] : {std::pair{0.0, 320.0}, std::pair{10.0, 290.5}, std::pair{199.0, 251.0}}) {
+  for (const auto& [from, to] :
+       {std::pair{0.0, 320.0}, std::pair{10.0, 290.5}, std::pair{199.0, 251.0}}) {
     const auto x = envelope(trace, from, to, 97), y = envelope(memory, from, to, 97);
     for (std::size_t i = 0; i < x.size(); ++i) {
       REQUIRE(x[i].any == y[i].any);
@@ -92,11 +99,16 @@ TEST_CASE("samples with times of their own come back, and their figures with the
   std::vector<std::int64_t> times(values.size());
   std::int64_t t = 0;
   for (auto& x : times) x = t += 1 + static_cast<std::int64_t>(random() % 9);
-  const Recorded recorded(test::current_channel(kind), [&](book::CaptureWriter& w) {
-    w.append_times(0, std::span(times).first(100'000), std::span(values).first(100'000), times[99'999] + 1, true);
-    w.flush();
-    w.append_times(0, std::span(times).subspan(100'000), std::span(values).subspan(100'000), times.back() + 5, true);
-  }, finish);
+  const Recorded recorded(
+      test::current_channel(kind),
+      [&](book::CaptureWriter& w) {
+        w.append_times(0, std::span(times).first(100'000), std::span(values).first(100'000),
+                       times[99'999] + 1, true);
+        w.flush();
+        w.append_times(0, std::span(times).subspan(100'000), std::span(values).subspan(100'000),
+                       times.back() + 5, true);
+      },
+      finish);
   const Book book = Book::open(recorded.path, Book::Mode::read);
   const book::ChannelTrace trace(book, book.capture(recorded.capture).channels.front());
   REQUIRE(trace.blocks().size() == 2);

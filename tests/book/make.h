@@ -8,7 +8,8 @@
 
 namespace kuvio::test {
 
-inline book::ChannelInfo current_channel(SampleKind kind = SampleKind::averaged, book::Encoding encoding = book::Encoding::f8) {
+inline book::ChannelInfo current_channel(SampleKind kind = SampleKind::averaged,
+                                         book::Encoding encoding = book::Encoding::f8) {
   book::ChannelInfo c;
   c.name = "I";
   c.kind = kind;

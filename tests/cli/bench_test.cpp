@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// From the bench to the verdict over real wires: kuvio-sim in a process of its own, kuvio-cli as people call it.
+// From the bench to the verdict over real wires: kuvio-sim in a process of its own, kuvio-cli as
+// people call it.
 
 #include "book/book.h"
 #include "cli/process.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -18,14 +20,16 @@ using test::cli;
 
 namespace {
 
-const std::string kDemo = std::string(KUVIO_SOURCE) + "/demo/";
+const std::string kDemo = std::string(KUVIO_SOURCE) + "/examples/";
 
 void pause_ms(int ms) { std::this_thread::sleep_for(std::chrono::milliseconds(ms)); }
 
-std::vector<std::string> capture_call(const std::string& book, const Bench& bench, const std::string& seconds, const std::string& scale,
+std::vector<std::string> capture_call(const std::string& book, const Bench& bench,
+                                      const std::string& seconds, const std::string& scale,
                                       const std::string& build = "2.3.0") {
-  return {"capture", book, "--input", bench.scpi(), "--input", bench.log(), "--seconds", seconds, "--time-scale", scale, "--build", build,
-          "--power-on", "--voltage", "3.6", "--accuracy", "0.08 % + 40 nA", "--json"};
+  return {"capture",    book,        "--input",      bench.scpi(), "--input",        bench.log(),
+          "--seconds",  seconds,     "--time-scale", scale,        "--build",        build,
+          "--power-on", "--voltage", "3.6",          "--accuracy", "0.08 % + 40 nA", "--json"};
 }
 
 std::int64_t samples_in(const std::string& path) {
@@ -56,7 +60,8 @@ TEST_CASE("ledgers agree with what really happened, for a random seed") {
   const std::string truth_file = folder / "truth.json", path = folder / "b.kuvio";
   Bench bench({"--build", "2.4.0-rc1", "--seed", seed, "--speed", "300", "--truth", truth_file});
   auto call = capture_call(path, bench, "900", "300", "2.4.0-rc1");
-  for (const char* send : {"150 s: uplink", "500 s: uplink"}) call.insert(call.end(), {"--send", send});
+  for (const char* send : {"150 s: uplink", "500 s: uplink"})
+    call.insert(call.end(), {"--send", send});
   const auto recorded = cli(call);
   INFO(recorded.err);
   REQUIRE(recorded.status == 0);
@@ -94,7 +99,9 @@ TEST_CASE("ledgers agree with what really happened, for a random seed") {
     // An edge is known to a sample, at the level of the state or of its neighbour.
     CHECK(row["time_s"].get<double>() == Approx(time[state]).margin(0.0021 * visits[state]));
     const double level = std::max(charge[state] / time[state], 4e-3);
-    CHECK(row["charge_c"].get<double>() == Approx(charge[state]).margin(0.001 * charge[state] + 60e-9 * time[state] + level * 0.0021 * visits[state]));
+    CHECK(row["charge_c"].get<double>() == Approx(charge[state])
+                                               .margin(0.001 * charge[state] + 60e-9 * time[state] +
+                                                       level * 0.0021 * visits[state]));
   }
   CHECK(ledger["total"]["charge_c"].get<double>() == Approx(total).epsilon(0.0015));
   CHECK(rows == Approx(ledger["total"]["charge_c"].get<double>()).epsilon(1e-9));
@@ -118,7 +125,8 @@ TEST_CASE("another process sees a capture grow, log lines lie where the current 
   for (const book::LogLine& line : book.log(1)) {
     if (line.text.rfind("wake", 0) != 0) continue;
     ++wakes;
-    for (const Visit& v : split->visits) near += v.state == "Wake" && std::fabs(v.from_s - line.time_s) < 0.003;
+    for (const Visit& v : split->visits)
+      near += v.state == "Wake" && std::fabs(v.from_s - line.time_s) < 0.003;
   }
   CHECK(wakes >= 2);
   CHECK(near == wakes);
@@ -136,14 +144,16 @@ TEST_CASE("kill -9 of the recorder costs at most a second, and the capture is ma
     const auto at_first = samples_in(path);
     pause_ms(1200 + static_cast<int>(random() % 1500));
     recorder.signal(SIGKILL);
-    const double ran_s = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
+    const double ran_s =
+        std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
     CHECK(recorder.wait() == 128 + SIGKILL);
     const auto kept = samples_in(path);
     CHECK(static_cast<double>(kept - at_first) >= (ran_s - 1.0) * 1000);
     const auto listed = cli({"list", path, "--json"}).json()["captures"][0];
     CHECK(listed["interrupted"] == true);
     CHECK(cli({"verify", path}).status == 0);
-    CHECK(cli({"states", path, "1", "--recipe", kDemo + "satchel.recipe.toml"}).status == 0);  // a capture like any other
+    CHECK(cli({"states", path, "1", "--recipe", kDemo + "satchel.recipe.toml"}).status ==
+          0);  // a capture like any other
     CHECK(cli({"list", path, "--json"}).json()["captures"][0]["end_reason"] == "the recorder died");
   }
 }
@@ -182,7 +192,8 @@ TEST_CASE("a bench that hangs up, dies or stalls ends the capture, saved and mar
 TEST_CASE("lost, over-range and odd samples are marked where they are") {
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";
-  Bench bench({"--speed", "20", "--fault", "lost@10:2", "--fault", "over-range@30:0.5", "--fault", "nan@40:0.25"});
+  Bench bench({"--speed", "20", "--fault", "lost@10:2", "--fault", "over-range@30:0.5", "--fault",
+               "nan@40:0.25"});
   const auto ran = cli(capture_call(path, bench, "50", "20"));
   REQUIRE(ran.status == 0);
   const auto channel = ran.json()["captures"][0]["channels"][0];
@@ -196,7 +207,8 @@ TEST_CASE("lost, over-range and odd samples are marked where they are") {
   CHECK(odd["lower_bound"] == false);
   const auto lost = cli({"span", path, "1", "--from", "8", "--to", "14", "--json"}).json();
   CHECK(lost["flagged"]["dropped"].get<int>() > 0);
-  CHECK(lost["flagged"]["dropped"].get<double>() / 1000 == Approx(lost["missing_s"].get<double>()).epsilon(0.01));
+  CHECK(lost["flagged"]["dropped"].get<double>() / 1000 ==
+        Approx(lost["missing_s"].get<double>()).epsilon(0.01));
 }
 
 TEST_CASE("Kuvio tells of an output it finds on, and switches none on by itself") {
@@ -214,16 +226,20 @@ TEST_CASE("Kuvio tells of an output it finds on, and switches none on by itself"
 
 TEST_CASE("the demo comes to its verdicts") {
   const test::Folder folder;
-  const std::string path = folder / "Satchel.kuvio", budget = kDemo + "satchel.budget.toml", duty = kDemo + "satchel.duty.toml";
+  const std::string path = folder / "Satchel.kuvio", budget = kDemo + "satchel.budget.toml",
+                    duty = kDemo + "satchel.duty.toml";
   const auto made = cli({"demo", path, "--json"});
   INFO(made.err);
   REQUIRE(made.status == 0);
   CHECK(made.json()["captures"].size() == 3);
   CHECK(cli({"check", path, "--budget", budget, "--build", "2.3.0"}).status == 0);
   CHECK(cli({"check", path, "--budget", budget, "--build", "2.4.0-rc2"}).status == 0);
-  const auto rc1 = cli({"check", path, "--budget", budget, "--build", "2.4.0-rc1", "--json", "--junit", folder / "junit.xml"});
+  const auto rc1 = cli({"check", path, "--budget", budget, "--build", "2.4.0-rc1", "--json",
+                        "--junit", folder / "junit.xml"});
   CHECK(rc1.status == 1);
-  const auto rc1_document = rc1.json(), rc2_document = cli({"compare", path, "--reference", "2.3.0", "--candidate", "2.4.0-rc2", "--json"}).json();
+  const auto rc1_document = rc1.json(), rc2_document = cli({"compare", path, "--reference", "2.3.0",
+                                                            "--candidate", "2.4.0-rc2", "--json"})
+                                                           .json();
   for (const auto& limit : rc1_document["limits"]) {
     if (limit["name"] == "Hibernate mean current") CHECK(limit["verdict"] == "over");
   }
@@ -237,10 +253,14 @@ TEST_CASE("the demo comes to its verdicts") {
   const auto total = rc2_document["total"];
   CHECK(total["difference_a"] < 0);
   CHECK(bridge == Approx(total["difference_a"].get<double>()).epsilon(1e-9));
-  CHECK(cli({"compare", path, "--reference", "2.3.0", "--candidate", "2.4.0-rc1", "--duty", duty}).status == 1);
+  CHECK(cli({"compare", path, "--reference", "2.3.0", "--candidate", "2.4.0-rc1", "--duty", duty})
+            .status == 1);
   constexpr double kYear = 365.25 * 86400;
-  for (const auto& [build, low, high, status] : {std::tuple{"2.3.0", 2.4, 3.2, 0}, std::tuple{"2.4.0-rc1", 1.3, 1.9, 1}, std::tuple{"2.4.0-rc2", 2.4, 3.2, 0}}) {
-    const auto life = cli({"lifetime", path, build, "--battery", kDemo + "satchel.battery.toml", "--duty", duty, "--want", "2 y", "--json"});
+  for (const auto& [build, low, high, status] :
+       {std::tuple{"2.3.0", 2.4, 3.2, 0}, std::tuple{"2.4.0-rc1", 1.3, 1.9, 1},
+        std::tuple{"2.4.0-rc2", 2.4, 3.2, 0}}) {
+    const auto life = cli({"lifetime", path, build, "--battery", kDemo + "satchel.battery.toml",
+                           "--duty", duty, "--want", "2 y", "--json"});
     CHECK(life.status == status);
     CHECK(life.json()["life_s"].get<double>() > low * kYear);
     CHECK(life.json()["life_s"].get<double>() < high * kYear);
@@ -249,10 +269,12 @@ TEST_CASE("the demo comes to its verdicts") {
     for (const auto& s : document["shares"]) shares += s["share"].get<double>();
     CHECK(shares == Approx(1).epsilon(1e-9));
   }
-  const auto report = cli({"report", path, "--out", folder / "r.html", "--budget", budget, "--duty", duty, "--battery", kDemo + "satchel.battery.toml"});
+  const auto report = cli({"report", path, "--out", folder / "r.html", "--budget", budget, "--duty",
+                           duty, "--battery", kDemo + "satchel.battery.toml"});
   CHECK(report.status == 0);
   std::ifstream page(folder / "r.html");
   const std::string text((std::istreambuf_iterator<char>(page)), {});
-  CHECK_THAT(text, Catch::Contains("<svg") && Catch::Contains("✗ over") && Catch::Contains("Linger"));
+  CHECK_THAT(text,
+             Catch::Contains("<svg") && Catch::Contains("✗ over") && Catch::Contains("Linger"));
   CHECK(cli({"verify", path}).status == 0);
 }

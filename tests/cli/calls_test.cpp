@@ -3,6 +3,7 @@
 
 #include "book/book.h"
 #include "cli/process.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -34,14 +35,18 @@ TEST_CASE("wrong calls are told") {
   refuses({"list"}, 64, "BOOK");
   refuses({"capture", "/tmp/never.kuvio"}, 64, "--input");
   refuses({"capture", "/tmp/never.kuvio", "--input", "smoke://signals"}, 64, "smoke://signals");
-  refuses({"capture", "/tmp/never.kuvio", "--input", "scpi+tcp://127.0.0.1:1"}, 69, "cannot reach input");
-  refuses({"capture", "/tmp/never.kuvio", "--input", "scpi+tcp://127.0.0.1:1", "--voltage", "3.6 mA"}, 64, "voltage");
+  refuses({"capture", "/tmp/never.kuvio", "--input", "scpi+tcp://127.0.0.1:1"}, 69,
+          "cannot reach input");
+  refuses(
+      {"capture", "/tmp/never.kuvio", "--input", "scpi+tcp://127.0.0.1:1", "--voltage", "3.6 mA"},
+      64, "voltage");
   CHECK_FALSE(std::filesystem::exists("/tmp/never.kuvio"));
 }
 
 TEST_CASE("books that are missing, empty, junk or locked away are told") {
   const test::Folder folder;
-  const std::string none = folder / "none.kuvio", junk = folder.write("junk.kuvio", "not a book, " + std::string(2000, '?'));
+  const std::string none = folder / "none.kuvio",
+                    junk = folder.write("junk.kuvio", "not a book, " + std::string(2000, '?'));
   const std::string empty = folder.write("empty.kuvio", "");
   for (const std::string command : {"list", "verify"}) {
     refuses({command, none}, 66, "no such book");
@@ -56,7 +61,9 @@ TEST_CASE("books that are missing, empty, junk or locked away are told") {
 
 TEST_CASE("an import is all or nothing") {
   const test::Folder folder;
-  const std::string good = folder.write("good.csv", ramp()), bad = folder.write("bad.csv", "time (s),current (mA)\n0,1\n1,x\n"), path = folder / "b.kuvio";
+  const std::string good = folder.write("good.csv", ramp()),
+                    bad = folder.write("bad.csv", "time (s),current (mA)\n0,1\n1,x\n"),
+                    path = folder / "b.kuvio";
   refuses({"import", path, good, bad}, 65, "bad.csv:3");
   refuses({"import", path, folder / "none.csv"}, 66, "no such file");
   CHECK(folder.files().size() == 2);  // no book, no part of one
@@ -71,9 +78,12 @@ TEST_CASE("an import is all or nothing") {
 TEST_CASE("spans of an imported ramp are exact, and wrong ones told") {
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";
-  REQUIRE(cli({"import", path, folder.write("r.csv", ramp()), "--voltage", "3.6 V", "--accuracy", "0.1 %"}).status == 0);
+  REQUIRE(cli({"import", path, folder.write("r.csv", ramp()), "--voltage", "3.6 V", "--accuracy",
+               "0.1 %"})
+              .status == 0);
   const auto s = cli({"span", path, "r", "--from", "10.25", "--to", "90.5", "--json"}).json();
-  CHECK(s["charge_c"].get<double>() == Approx(0.5e-3 * (90.5 * 90.5 - 10.25 * 10.25)).epsilon(1e-12));
+  CHECK(s["charge_c"].get<double>() ==
+        Approx(0.5e-3 * (90.5 * 90.5 - 10.25 * 10.25)).epsilon(1e-12));
   CHECK(s["energy_j"].get<double>() == Approx(3.6 * s["charge_c"].get<double>()));
   CHECK(s["mean_u_a"].get<double>() > 0);
   refuses({"span", path, "r", "--from", "9", "--to", "8"}, 64, "after");
@@ -86,10 +96,12 @@ TEST_CASE("spans of an imported ramp are exact, and wrong ones told") {
 
 TEST_CASE("several currents are asked about by name, several captures of one name by id") {
   const test::Folder folder;
-  const std::string path = folder / "b.kuvio", csv = folder.write("two.csv", "t (s),a (mA),b (mA)\n0,1,2\n1,1,2\n2,1,2\n");
+  const std::string path = folder / "b.kuvio",
+                    csv = folder.write("two.csv", "t (s),a (mA),b (mA)\n0,1,2\n1,1,2\n2,1,2\n");
   REQUIRE(cli({"import", path, csv}).status == 0);
   refuses({"span", path, "two"}, 64, "a, b");
-  CHECK(cli({"span", path, "two", "--channel", "b", "--json"}).json()["mean_a"].get<double>() == Approx(2e-3));
+  CHECK(cli({"span", path, "two", "--channel", "b", "--json"}).json()["mean_a"].get<double>() ==
+        Approx(2e-3));
   REQUIRE(cli({"import", path, csv}).status == 0);
   refuses({"span", path, "two"}, 64, "1, 2");
 }
@@ -98,23 +110,41 @@ TEST_CASE("bad recipes, budgets and batteries are told with their line") {
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";
   REQUIRE(cli({"import", path, folder.write("r.csv", ramp()), "--build", "1"}).status == 0);
-  const std::string recipe = folder.write("r.toml", "kuvio = \"recipe/1\"\nname = \"x\"\n[[state]]\nname = \"A\"\nlevel = { below = \"40 mA\" }\n");
-  const std::string budget = "kuvio = \"budget/1\"\nname = \"x\"\nrecipe = \"r.toml\"\n[[limit]]\nstate = \"A\"\n";
+  const std::string recipe = folder.write("r.toml",
+                                          "kuvio = \"recipe/1\"\nname = \"x\"\n[[state]]\nname = "
+                                          "\"A\"\nlevel = { below = \"40 mA\" }\n");
+  const std::string budget =
+      "kuvio = \"budget/1\"\nname = \"x\"\nrecipe = \"r.toml\"\n[[limit]]\nstate = \"A\"\n";
   refuses({"states", path, "r", "--recipe", folder / "none.toml"}, 66, "no such file");
-  refuses({"states", path, "r", "--recipe", folder.write("s.toml", "kuvio = \"recipe/1\"\nname = \n")}, 65, "s.toml:2");
-  refuses({"check", path, "--budget", folder.write("u.toml", budget + "mean_current = { max = \"4 V\" }\n"), "--build", "1"}, 65, "u.toml:6");
-  refuses({"check", path, "--budget", folder.write("k.toml", budget + "mean_curent = { max = \"4 A\" }\n"), "--build", "1"}, 65, "k.toml:6");
+  refuses(
+      {"states", path, "r", "--recipe", folder.write("s.toml", "kuvio = \"recipe/1\"\nname = \n")},
+      65, "s.toml:2");
+  refuses({"check", path, "--budget",
+           folder.write("u.toml", budget + "mean_current = { max = \"4 V\" }\n"), "--build", "1"},
+          65, "u.toml:6");
+  refuses({"check", path, "--budget",
+           folder.write("k.toml", budget + "mean_curent = { max = \"4 A\" }\n"), "--build", "1"},
+          65, "k.toml:6");
   const std::string good = folder.write("g.toml", budget + "mean_current = { max = \"4 A\" }\n");
   refuses({"check", path, "--budget", good, "--build", "9"}, 65, "no such build");
-  refuses({"check", path, "--budget", good, "--build", "1", "--junit", folder / "no/j.xml"}, 73, "cannot write");
+  refuses({"check", path, "--budget", good, "--build", "1", "--junit", folder / "no/j.xml"}, 73,
+          "cannot write");
   CHECK(cli({"check", path, "--budget", good, "--build", "1"}).status == 0);
-  CHECK_FALSE(book::Book::open(path, book::Book::Mode::read).split(1));  // check writes nothing to the book
-  const std::string nowhere = folder.write("n.toml", "kuvio = \"budget/1\"\nname = \"x\"\nrecipe = \"r.toml\"\n[[limit]]\nstate = \"Z\"\nmean_current = { max = \"4 A\" }\n");
+  CHECK_FALSE(
+      book::Book::open(path, book::Book::Mode::read).split(1));  // check writes nothing to the book
+  const std::string nowhere =
+      folder.write("n.toml",
+                   "kuvio = \"budget/1\"\nname = \"x\"\nrecipe = \"r.toml\"\n[[limit]]\nstate = "
+                   "\"Z\"\nmean_current = { max = \"4 A\" }\n");
   CHECK(cli({"check", path, "--budget", nowhere, "--build", "1"}).status == 2);
   REQUIRE(cli({"states", path, "r", "--recipe", recipe}).status == 0);
-  refuses({"lifetime", path, "r", "--battery", folder.write("b.toml", "kuvio = \"battery/1\"\ncapacity = \"3 V\"\n")}, 65, "b.toml:2");
+  refuses({"lifetime", path, "r", "--battery",
+           folder.write("b.toml", "kuvio = \"battery/1\"\ncapacity = \"3 V\"\n")},
+          65, "b.toml:2");
   refuses({"lifetime", path, "r"}, 64, "--battery");
-  CHECK(cli({"lifetime", path, "r", "--capacity-mah", "1200", "--self-discharge", "1 %/y"}).status == 0);
+  CHECK(
+      cli({"lifetime", path, "r", "--capacity-mah", "1200", "--self-discharge", "1 %/y"}).status ==
+      0);
   refuses({"report", path, "--out", folder / "no/r.html"}, 73, "cannot write");
 }
 
@@ -122,7 +152,10 @@ TEST_CASE("a damaged book is found by verify with status 65") {
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";
   REQUIRE(cli({"import", path, folder.write("r.csv", ramp())}).status == 0);
-  { book::Database(path, book::Database::Access::write).execute("UPDATE chunk_samples SET data=zeroblob(length(data))"); }
+  {
+    book::Database(path, book::Database::Access::write)
+        .execute("UPDATE chunk_samples SET data=zeroblob(length(data))");
+  }
   const auto ran = cli({"verify", path, "--json"});
   CHECK(ran.status == 65);
   CHECK(ran.json()["ok"] == false);
@@ -130,7 +163,8 @@ TEST_CASE("a damaged book is found by verify with status 65") {
 }
 
 TEST_CASE("every command of the contract is there") {
-  for (const char* command : {"import", "capture", "list", "span", "states", "ledger", "compare", "check", "lifetime", "demo", "report", "verify"}) {
+  for (const char* command : {"import", "capture", "list", "span", "states", "ledger", "compare",
+                              "check", "lifetime", "demo", "report", "verify"}) {
     CHECK(cli({command, "--help"}).status == 0);
   }
 }

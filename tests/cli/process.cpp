@@ -16,7 +16,8 @@ extern char** environ;  // NOLINT
 namespace kuvio::test {
 namespace {
 
-int spawn(const std::string& program, const std::vector<std::string>& arguments, int out, const std::string& err) {
+int spawn(const std::string& program, const std::vector<std::string>& arguments, int out,
+          const std::string& err) {
   std::vector<std::string> text{KUVIO_BIN};
   text.front().append("/").append(program);
   text.insert(text.end(), arguments.begin(), arguments.end());
@@ -26,9 +27,11 @@ int spawn(const std::string& program, const std::vector<std::string>& arguments,
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_adddup2(&actions, out, 1);
-  if (!err.empty()) posix_spawn_file_actions_addopen(&actions, 2, err.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+  if (!err.empty())
+    posix_spawn_file_actions_addopen(&actions, 2, err.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
   int pid = -1;
-  if (::posix_spawn(&pid, text.front().c_str(), &actions, nullptr, argv.data(), environ) != 0) pid = -1;
+  if (::posix_spawn(&pid, text.front().c_str(), &actions, nullptr, argv.data(), environ) != 0)
+    pid = -1;
   posix_spawn_file_actions_destroy(&actions);
   return pid;
 }

@@ -20,23 +20,24 @@ Ran cli(const std::vector<std::string>& arguments);
 
 /// A program that goes on beside the test.
 class Process {
- public:
+public:
   Process(const std::string& program, const std::vector<std::string>& arguments);
   ~Process();
   Process(const Process&) = delete;
   Process& operator=(const Process&) = delete;
-  std::string line();               ///< next line of its standard output
+  std::string line();  ///< next line of its standard output
   void signal(int number) const;
-  int wait();                       ///< exit status, or 128 + the signal that ended it
+  int wait();  ///< exit status, or 128 + the signal that ended it
 
- private:
+private:
   int pid_ = -1, out_ = -1;
   bool waited_ = false;
 };
 
 /// kuvio-sim in a process of its own, with its endpoints.
 struct Bench {
-  explicit Bench(const std::vector<std::string>& arguments) : process("kuvio-sim", arguments), endpoints(nlohmann::json::parse(process.line())) {}
+  explicit Bench(const std::vector<std::string>& arguments)
+      : process("kuvio-sim", arguments), endpoints(nlohmann::json::parse(process.line())) {}
   std::string scpi() const { return endpoints["scpi"]; }
   std::string log() const { return endpoints["log"]; }
   Process process;

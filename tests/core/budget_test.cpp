@@ -50,7 +50,8 @@ TEST_CASE("limits of a state are judged with their uncertainty") {
   CHECK(*r.measured == Approx(0.1));
   CHECK(*r.headroom == Approx(0.015));
   CHECK(r.U == Approx(3.18 * 0.000408).epsilon(0.05));
-  CHECK(one(state_limit(LimitQuantity::charge_per_visit, 0.1001), ledger()).verdict == Verdict::too_close);
+  CHECK(one(state_limit(LimitQuantity::charge_per_visit, 0.1001), ledger()).verdict ==
+        Verdict::too_close);
   CHECK(one(state_limit(LimitQuantity::charge_per_visit, 0.09), ledger()).verdict == Verdict::over);
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/fan.h"
 #include "core/measure.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -27,10 +28,13 @@ TEST_CASE("every column's extremes are those of the samples in it") {
         double v = 0;
         trace.read(block, i, {&v, 1});
         const double t0 = trace.time_base().seconds(tick_of(trace, block, i));
-        const double t1 = kind == SampleKind::averaged ? trace.time_base().seconds(tick_of(trace, block, i + 1)) : t0;
+        const double t1 = kind == SampleKind::averaged
+                              ? trace.time_base().seconds(tick_of(trace, block, i + 1))
+                              : t0;
         for (int c = 0; c < columns; ++c) {
           const double x0 = a + width * c, x1 = a + width * (c + 1);
-          const bool inside = kind == SampleKind::averaged ? t0 < x1 && t1 > x0 : t0 >= x0 && t0 < x1;
+          const bool inside =
+              kind == SampleKind::averaged ? t0 < x1 && t1 > x0 : t0 >= x0 && t0 < x1;
           if (!inside) continue;
           EnvelopeColumn& w = want[static_cast<std::size_t>(c)];
           w.lo = w.any ? std::min(w.lo, v) : v;
@@ -41,7 +45,8 @@ TEST_CASE("every column's extremes are those of the samples in it") {
     }
     int differ = 0;  // a sample on a column's very edge may fall to either side by rounding
     for (std::size_t c = 0; c < got.size(); ++c) {
-      differ += got[c].any != want[c].any || (got[c].any && (got[c].lo != want[c].lo || got[c].hi != want[c].hi));
+      differ += got[c].any != want[c].any ||
+                (got[c].any && (got[c].lo != want[c].lo || got[c].hi != want[c].hi));
     }
     REQUIRE(differ <= 1);
   }
@@ -55,7 +60,8 @@ TEST_CASE("a single sample's spike shows at every zoom") {
   for (const double half : {1000.0, 100.0, 1.0, 0.01}) {
     const double t = 1234.567, from = std::max(0.0, t - half);
     double most = 0;
-    for (const EnvelopeColumn& c : envelope(trace, from, std::min(2000.0, t + half), 700)) most = std::max(most, c.hi);
+    for (const EnvelopeColumn& c : envelope(trace, from, std::min(2000.0, t + half), 700))
+      most = std::max(most, c.hi);
     CHECK(most == 0.5);
   }
 }
@@ -65,7 +71,8 @@ TEST_CASE("the fan's shares add up and follow the view") {
   std::vector<double> values(3000, 1e-3);
   std::fill(values.begin() + 1000, values.begin() + 2000, 9e-3);
   trace.append(0, 1, values);
-  const auto visits = measure_visits(trace, {{"A", 0, 1, false}, {"B", 1, 2, true}, {"A", 2, 3, false}});
+  const auto visits =
+      measure_visits(trace, {{"A", 0, 1, false}, {"B", 1, 2, true}, {"A", 2, 3, false}});
   const Fan whole = make_fan(trace, visits, 0, 3);
   REQUIRE(whole.bands.size() == 3);
   CHECK(whole.bands[1].charge_to - whole.bands[1].charge_from == Approx(9.0 / 11));

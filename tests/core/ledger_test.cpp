@@ -2,6 +2,7 @@
 #include "core/ledger.h"
 
 #include "core/sum.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -12,12 +13,16 @@ TEST_CASE("the ledger's rows add up to the whole on random traces and recipes") 
   std::mt19937_64 random(5);
   std::uniform_real_distribution<double> unit(0, 1);
   for (int round = 0; round < 60; ++round) {
-    const MemoryTrace trace = test::random_trace(random, round % 2 ? SampleKind::instant : SampleKind::averaged, round % 3 == 0);
+    const MemoryTrace trace = test::random_trace(
+        random, round % 2 ? SampleKind::instant : SampleKind::averaged, round % 3 == 0);
     if (!(trace.to_s() > trace.from_s())) continue;
     Recipe recipe;
     for (int i = 0; i < 4; ++i) {
       const double low = std::pow(10, -7 + 6 * unit(random)), high = low * 30;
-      recipe.states.push_back({"S" + std::to_string(i), {low, high, low / 2, high * 2}, unit(random) * 0.03, unit(random) * 0.03});
+      recipe.states.push_back({"S" + std::to_string(i),
+                               {low, high, low / 2, high * 2},
+                               unit(random) * 0.03,
+                               unit(random) * 0.03});
     }
     const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, recipe))}}, {});
     Sum charge, time;
@@ -25,7 +30,8 @@ TEST_CASE("the ledger's rows add up to the whole on random traces and recipes") 
       charge += row.charge;
       time += row.time_s;
     }
-    REQUIRE(std::fabs(charge.value() - measure(trace).charge) <= 1e-9 * test::absolute_charge(trace));
+    REQUIRE(std::fabs(charge.value() - measure(trace).charge) <=
+            1e-9 * test::absolute_charge(trace));
     REQUIRE(time.value() == Approx(trace.to_s() - trace.from_s()).epsilon(1e-9));
     REQUIRE(ledger.find(kUnassigned));
     REQUIRE(ledger.missing_s == Approx(measure(trace).missing_s).margin(1e-9));
@@ -45,12 +51,14 @@ MemoryTrace rounds(const std::vector<double>& work) {
   trace.append(0, 1, values);
   return trace;
 }
-const Recipe kTwo{"two", "", {{"Sleep", {-1, 1e-4, -1, 1e-4}, 0, 0}, {"Work", {1e-4, 1, 1e-4, 1}, 0, 0}}};
+const Recipe kTwo{
+    "two", "", {{"Sleep", {-1, 1e-4, -1, 1e-4}, 0, 0}, {"Work", {1e-4, 1, 1e-4, 1}, 0, 0}}};
 }  // namespace
 
 TEST_CASE("visits cut by the capture's ends are in the ledger but not in per-visit figures") {
   const MemoryTrace trace = rounds({5e-3, 6e-3, 7e-3});
-  const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, kTwo))}}, {{0.001, 1e-8, false}, 3.6, 1e-3});
+  const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, kTwo))}},
+                                    {{0.001, 1e-8, false}, 3.6, 1e-3});
   const LedgerRow& work = *ledger.find("Work");
   CHECK(work.visits == 3);
   CHECK(work.whole_visits == 3);
@@ -72,7 +80,8 @@ TEST_CASE("Off stays out of the mean") {
   std::vector<double> values(1000, 0.0);
   values.insert(values.end(), 1000, 4e-3);
   trace.append(0, 1, values);
-  const Ledger ledger = make_ledger({{&trace, measure_visits(trace, {{kOff, 0, 1, false}, {"Work", 1, 2, false}})}}, {});
+  const Ledger ledger = make_ledger(
+      {{&trace, measure_visits(trace, {{kOff, 0, 1, false}, {"Work", 1, 2, false}})}}, {});
   CHECK(*ledger.mean == Approx(4e-3));
   CHECK(ledger.off_s == Approx(1));
   CHECK(ledger.time_s == Approx(2));

@@ -89,6 +89,8 @@ TEST_CASE("the rest current fills only what the rounds leave") {
 }
 
 TEST_CASE("rounds that take more time than there is are an error, a missing state is no data") {
-  CHECK_THROWS_AS(field_mean({"Rest", {{0.6, {"Work"}}}, {}}, ledger_with(1e-3, 2)), std::domain_error);
-  CHECK(field_mean({"Rest", {{0.1, {"Nowhere"}}}, {}}, ledger_with(1e-3, 2)).missing == std::vector<std::string>{"Nowhere"});
+  CHECK_THROWS_AS(field_mean({"Rest", {{0.6, {"Work"}}}, {}}, ledger_with(1e-3, 2)),
+                  std::domain_error);
+  CHECK(field_mean({"Rest", {{0.1, {"Nowhere"}}}, {}}, ledger_with(1e-3, 2)).missing ==
+        std::vector<std::string>{"Nowhere"});
 }

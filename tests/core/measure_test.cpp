@@ -2,6 +2,7 @@
 #include "core/measure.h"
 
 #include "core/sum.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -20,14 +21,17 @@ long double by_hand(const Trace& trace, long double a, long double b) {
     std::vector<double> v(static_cast<std::size_t>(block.count));
     trace.read(block, 0, v);
     for (std::int64_t i = 0; i < block.count; ++i) {
-      const long double t0 = tick_of(trace, block, i) * tick, t1 = tick_of(trace, block, i + 1) * tick;
+      const long double t0 = tick_of(trace, block, i) * tick,
+                        t1 = tick_of(trace, block, i + 1) * tick;
       const long double from = std::max(a, t0), to = std::min(b, t1);
       if (from >= to) continue;
       const auto k = static_cast<std::size_t>(i);
       if (trace.kind() == SampleKind::averaged) {
         sum += v[k] * (to - from);
       } else if (i + 1 < block.count) {
-        const auto at = [&](long double t) { return v[k] + (v[k + 1] - static_cast<long double>(v[k])) * (t - t0) / (t1 - t0); };
+        const auto at = [&](long double t) {
+          return v[k] + (v[k + 1] - static_cast<long double>(v[k])) * (t - t0) / (t1 - t0);
+        };
         sum += (at(from) + at(to)) / 2 * (to - from);
       }
     }
@@ -43,11 +47,14 @@ TEST_CASE("a ramp of instants has its exact integral between samples") {
   std::iota(values.begin(), values.end(), 0.0);  // 1 A per ms
   trace.append(0, 1, values);
   const SpanFigures f = measure(trace, 0.1234567, 0.7654321);
-  CHECK(f.charge == Approx(1000 * (0.7654321 * 0.7654321 - 0.1234567 * 0.1234567) / 2).epsilon(1e-13));
+  CHECK(f.charge ==
+        Approx(1000 * (0.7654321 * 0.7654321 - 0.1234567 * 0.1234567) / 2).epsilon(1e-13));
   CHECK(f.samples == 765 - 124 + 1);
   CHECK(*f.min == 124);
   CHECK(*f.max == 765);
-  CHECK(*f.rms() == Approx(std::sqrt(1e6 * (std::pow(0.7654321, 3) - std::pow(0.1234567, 3)) / 3 / (0.7654321 - 0.1234567))).epsilon(1e-12));
+  CHECK(*f.rms() == Approx(std::sqrt(1e6 * (std::pow(0.7654321, 3) - std::pow(0.1234567, 3)) / 3 /
+                                     (0.7654321 - 0.1234567)))
+                        .epsilon(1e-12));
 }
 
 TEST_CASE("a ramp of averaged samples counts the parts of its edge intervals") {
@@ -100,7 +107,8 @@ TEST_CASE("charges of neighbouring spans add up, whatever the edges, kinds, gaps
       const double ab = measure(trace, t[0], t[1]).charge, bc = measure(trace, t[1], t[2]).charge;
       const double ac = measure(trace, t[0], t[2]).charge;
       REQUIRE(std::fabs(ab + bc - ac) <= tolerance);
-      REQUIRE(std::fabs(ac - static_cast<double>(by_hand(trace, t[0], t[2]))) <= 1e-9 * test::absolute_charge(trace) + 1e-300);
+      REQUIRE(std::fabs(ac - static_cast<double>(by_hand(trace, t[0], t[2]))) <=
+              1e-9 * test::absolute_charge(trace) + 1e-300);
     }
   }
 }

@@ -21,7 +21,8 @@ TEST_CASE("quantities are read to SI") {
 }
 
 TEST_CASE("a quantity without a unit or with another's is refused with a reason") {
-  CHECK_THROWS_WITH(parse_quantity("4", Dimension::current), Catch::Contains("no unit") && Catch::Contains("current"));
+  CHECK_THROWS_WITH(parse_quantity("4", Dimension::current),
+                    Catch::Contains("no unit") && Catch::Contains("current"));
   CHECK_THROWS_WITH(parse_quantity("4 V", Dimension::current), Catch::Contains("unit of current"));
   CHECK_THROWS_WITH(parse_quantity("about 4 mA", Dimension::current), Catch::Contains("number"));
   CHECK_THROWS(parse_quantity("", Dimension::time));

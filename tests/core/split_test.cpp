@@ -14,13 +14,18 @@ Band above(double low) { return {low, INFINITY, low, INFINITY}; }
 Band between(double low, double high) { return {low, high, low, high}; }
 
 Recipe satchel() {
-  return {"test", "", {{"Sleep", below(200e-6, 260e-6), 0.02, 0}, {"Work", between(200e-6, 30e-3), 0.005, 0}, {"Radio", above(30e-3), 0.005, 0.3}}};
+  return {"test",
+          "",
+          {{"Sleep", below(200e-6, 260e-6), 0.02, 0},
+           {"Work", between(200e-6, 30e-3), 0.005, 0},
+           {"Radio", above(30e-3), 0.005, 0.3}}};
 }
 
 MemoryTrace trace_of(const std::vector<std::pair<double, int>>& levels, std::int64_t start = 0) {
   MemoryTrace trace(SampleKind::averaged, {1, 1000});
   std::vector<double> values;
-  for (const auto& [level, ms] : levels) values.insert(values.end(), static_cast<std::size_t>(ms), level);
+  for (const auto& [level, ms] : levels)
+    values.insert(values.end(), static_cast<std::size_t>(ms), level);
   trace.append(start, 1, values);
   return trace;
 }
@@ -55,7 +60,14 @@ TEST_CASE("short stays go to the neighbour whose level is nearer") {
 }
 
 TEST_CASE("bursts no further apart than join_gaps are one visit") {
-  const Visits v = split(trace_of({{3e-6, 100}, {60e-3, 50}, {9e-3, 200}, {60e-3, 50}, {9e-3, 400}, {60e-3, 50}, {3e-6, 100}}), satchel());
+  const Visits v = split(trace_of({{3e-6, 100},
+                                   {60e-3, 50},
+                                   {9e-3, 200},
+                                   {60e-3, 50},
+                                   {9e-3, 400},
+                                   {60e-3, 50},
+                                   {3e-6, 100}}),
+                         satchel());
   REQUIRE(names(v) == std::vector<std::string>{"Sleep", "Radio", "Work", "Radio", "Sleep"});
   CHECK(v[1].length_s() == Approx(0.3));
 }
@@ -84,13 +96,15 @@ TEST_CASE("a split covers any trace from end to end, under any recipe") {
   std::mt19937_64 random(3);
   std::uniform_real_distribution<double> unit(0, 1);
   for (int round = 0; round < 80; ++round) {
-    const MemoryTrace trace = test::random_trace(random, round % 2 ? SampleKind::instant : SampleKind::averaged, round % 3 == 0);
+    const MemoryTrace trace = test::random_trace(
+        random, round % 2 ? SampleKind::instant : SampleKind::averaged, round % 3 == 0);
     Recipe recipe;
     const int n = 1 + static_cast<int>(unit(random) * 5);
     for (int i = 0; i < n; ++i) {
       const double low = std::pow(10, -7 + 6 * unit(random)), high = low * (1 + 20 * unit(random));
       Band band{low, high, low * unit(random), high * (1 + unit(random))};
-      recipe.states.push_back({"S" + std::to_string(i), band, unit(random) * 0.05, unit(random) < 0.4 ? unit(random) * 0.1 : 0});
+      recipe.states.push_back({"S" + std::to_string(i), band, unit(random) * 0.05,
+                               unit(random) < 0.4 ? unit(random) * 0.1 : 0});
     }
     const Visits visits = split(trace, recipe);
     double at = trace.from_s();

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/error.h"
 #include "formats/junit.h"
 #include "formats/output_file.h"
 
-#include "core/error.h"
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -37,6 +37,8 @@ TEST_CASE("a check in JUnit XML counts failures and errors apart") {
     result.limits.push_back(r);
   }
   const std::string xml = formats::junit_xml(budget, "rc1", result);
-  CHECK_THAT(xml, Catch::Contains("tests=\"3\" failures=\"1\" errors=\"1\"") && Catch::Contains("a &lt;b&gt;"));
-  CHECK_THAT(xml, Catch::Contains("<failure message=\"over: 38.00") && Catch::Contains("<error message=\"no data"));
+  CHECK_THAT(xml, Catch::Contains("tests=\"3\" failures=\"1\" errors=\"1\"") &&
+                      Catch::Contains("a &lt;b&gt;"));
+  CHECK_THAT(xml, Catch::Contains("<failure message=\"over: 38.00") &&
+                      Catch::Contains("<error message=\"no data"));
 }

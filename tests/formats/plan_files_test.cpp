@@ -2,6 +2,7 @@
 #include "formats/plan_files.h"
 
 #include "core/error.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -10,7 +11,7 @@ using namespace kuvio;
 using namespace kuvio::formats;
 
 namespace {
-const std::string kDemo = std::string(KUVIO_SOURCE) + "/demo/";
+const std::string kDemo = std::string(KUVIO_SOURCE) + "/examples/";
 
 /// What reading a recipe with this text complains of.
 std::string recipe_error(const std::string& text) {
@@ -44,17 +45,30 @@ TEST_CASE("the demo's files are read") {
 TEST_CASE("every slip in a recipe is told with its line") {
   CHECK_THAT(recipe_error("kuvio = \"recipe/1\"\nname = \n"), Catch::Contains("f.recipe.toml:2"));
   CHECK_THAT(recipe_error("name = \"x\"\n"), Catch::Contains("recipe/1"));
-  CHECK_THAT(recipe_error("kuvio = \"budget/1\"\n"), Catch::Contains("f.recipe.toml:1") && Catch::Contains("budget/1"));
-  CHECK_THAT(recipe_error(kHead + "level = { below = 4 }\n"), Catch::Contains("f.recipe.toml:5") && Catch::Contains("below") && Catch::Contains("unit"));
-  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 V\" }\n"), Catch::Contains(":5") && Catch::Contains("current"));
-  CHECK_THAT(recipe_error(kHead + "levl = { below = \"4 mA\" }\n"), Catch::Contains(":5") && Catch::Contains("levl"));
-  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\" }\nmust = { peak_above = \"1 A\" }\n"), Catch::Contains(":6") && Catch::Contains("not yet supported"));
-  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\", above = \"5 mA\" }\n"), Catch::Contains(":5"));
-  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\", release = \"3 mA\" }\n"), Catch::Contains("release"));
-  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\" }\nshortest = \"-1 s\"\n"), Catch::Contains(":6"));
-  CHECK_THAT(recipe_error("kuvio = \"recipe/1\"\nname = \"x\"\n[[state]]\nname = \"Off\"\nlevel = { below = \"1 A\" }\n"), Catch::Contains("built in"));
+  CHECK_THAT(recipe_error("kuvio = \"budget/1\"\n"),
+             Catch::Contains("f.recipe.toml:1") && Catch::Contains("budget/1"));
+  CHECK_THAT(recipe_error(kHead + "level = { below = 4 }\n"), Catch::Contains("f.recipe.toml:5") &&
+                                                                  Catch::Contains("below") &&
+                                                                  Catch::Contains("unit"));
+  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 V\" }\n"),
+             Catch::Contains(":5") && Catch::Contains("current"));
+  CHECK_THAT(recipe_error(kHead + "levl = { below = \"4 mA\" }\n"),
+             Catch::Contains(":5") && Catch::Contains("levl"));
+  CHECK_THAT(
+      recipe_error(kHead + "level = { below = \"4 mA\" }\nmust = { peak_above = \"1 A\" }\n"),
+      Catch::Contains(":6") && Catch::Contains("not yet supported"));
+  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\", above = \"5 mA\" }\n"),
+             Catch::Contains(":5"));
+  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\", release = \"3 mA\" }\n"),
+             Catch::Contains("release"));
+  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\" }\nshortest = \"-1 s\"\n"),
+             Catch::Contains(":6"));
+  CHECK_THAT(recipe_error("kuvio = \"recipe/1\"\nname = \"x\"\n[[state]]\nname = \"Off\"\nlevel = "
+                          "{ below = \"1 A\" }\n"),
+             Catch::Contains("built in"));
   CHECK_THAT(recipe_error("kuvio = \"recipe/1\"\nname = \"x\"\n"), Catch::Contains("[[state]]"));
-  CHECK_THAT(recipe_error("kuvio = \"recipe/1\"\nname = \"x\"\nstate = 3\n"), Catch::Contains(":3"));
+  CHECK_THAT(recipe_error("kuvio = \"recipe/1\"\nname = \"x\"\nstate = 3\n"),
+             Catch::Contains(":3"));
 }
 
 TEST_CASE("every slip in a budget, battery or duty plan is told with its line") {
@@ -68,16 +82,36 @@ TEST_CASE("every slip in a budget, battery or duty plan is told with its line") 
     return "read";
   };
   const std::string budget = "kuvio = \"budget/1\"\nname = \"x\"\nrecipe = \"r\"\n[[limit]]\n";
-  CHECK_THAT(error(read_budget, budget + "state = \"A\"\nmean_current = { max = \"4 mV\" }\n"), Catch::Contains("f.toml:6"));
-  CHECK_THAT(error(read_budget, budget + "state = \"A\"\n"), Catch::Contains("f.toml:4") && Catch::Contains("quantity"));
-  CHECK_THAT(error(read_budget, budget + "charge_per_visit = { max = \"4 mC\" }\n"), Catch::Contains("needs a state"));
-  CHECK_THAT(error(read_budget, budget + "state = \"A\"\nmean_current = { max = \"4 mA\", peak_over = \"1 ms\" }\n"), Catch::Contains("not yet supported"));
-  CHECK_THAT(error(read_budget, budget + "state = \"A\"\nfield = true\nmean_current = { max = \"4 mA\" }\n"), Catch::Contains("one of them"));
-  CHECK_THAT(error(read_budget, budget + "field = true\nduty = \"none.toml\"\nmean_current = { max = \"4 mA\" }\n"), Catch::Contains("no such file"));
-  CHECK_THAT(error(read_battery, "kuvio = \"battery/1\"\ncapacity = 1200\n"), Catch::Contains("f.toml:2"));
-  CHECK_THAT(error(read_battery, "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\nself_discharge = \"1 %\"\n"), Catch::Contains("f.toml:3"));
-  CHECK_THAT(error(read_battery, "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\ncutoff_reserve = \"100 %\"\n"), Catch::Contains("f.toml:3"));
-  CHECK_THAT(error(read_duty, "kuvio = \"duty/1\"\nrest = \"A\"\n[[round]]\nstates = [\"B\"]\n"), Catch::Contains("f.toml:3"));
-  CHECK_THAT(error(read_duty, "kuvio = \"duty/1\"\nrest = \"A\"\n[[round]]\nevery = \"0 s\"\nstates = [\"B\"]\n"), Catch::Contains("f.toml:4"));
+  CHECK_THAT(error(read_budget, budget + "state = \"A\"\nmean_current = { max = \"4 mV\" }\n"),
+             Catch::Contains("f.toml:6"));
+  CHECK_THAT(error(read_budget, budget + "state = \"A\"\n"),
+             Catch::Contains("f.toml:4") && Catch::Contains("quantity"));
+  CHECK_THAT(error(read_budget, budget + "charge_per_visit = { max = \"4 mC\" }\n"),
+             Catch::Contains("needs a state"));
+  CHECK_THAT(
+      error(read_budget,
+            budget + "state = \"A\"\nmean_current = { max = \"4 mA\", peak_over = \"1 ms\" }\n"),
+      Catch::Contains("not yet supported"));
+  CHECK_THAT(error(read_budget,
+                   budget + "state = \"A\"\nfield = true\nmean_current = { max = \"4 mA\" }\n"),
+             Catch::Contains("one of them"));
+  CHECK_THAT(
+      error(read_budget,
+            budget + "field = true\nduty = \"none.toml\"\nmean_current = { max = \"4 mA\" }\n"),
+      Catch::Contains("no such file"));
+  CHECK_THAT(error(read_battery, "kuvio = \"battery/1\"\ncapacity = 1200\n"),
+             Catch::Contains("f.toml:2"));
+  CHECK_THAT(
+      error(read_battery, "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\nself_discharge = \"1 %\"\n"),
+      Catch::Contains("f.toml:3"));
+  CHECK_THAT(error(read_battery,
+                   "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\ncutoff_reserve = \"100 %\"\n"),
+             Catch::Contains("f.toml:3"));
+  CHECK_THAT(error(read_duty, "kuvio = \"duty/1\"\nrest = \"A\"\n[[round]]\nstates = [\"B\"]\n"),
+             Catch::Contains("f.toml:3"));
+  CHECK_THAT(
+      error(read_duty,
+            "kuvio = \"duty/1\"\nrest = \"A\"\n[[round]]\nevery = \"0 s\"\nstates = [\"B\"]\n"),
+      Catch::Contains("f.toml:4"));
   CHECK_THAT(error(read_duty, std::string(100, '\0')), Catch::Contains("f.toml:1"));
 }

@@ -5,10 +5,10 @@
 #include "core/error.h"
 #include "core/measure.h"
 #include "formats/text_columns.h"
+
 #include "support.h"
 
 #include <catch2/catch.hpp>
-
 #include <fmt/format.h>
 
 using namespace kuvio;
@@ -28,7 +28,9 @@ struct Imported {
     result = import_text(book, folder.write("log.csv", text), settings);
     info = book.capture(result.capture);
   }
-  book::ChannelTrace trace(std::size_t channel = 0) const { return {book, info.channels.at(channel)}; }
+  book::ChannelTrace trace(std::size_t channel = 0) const {
+    return {book, info.channels.at(channel)};
+  }
 };
 
 std::string failure_of(const std::string& text, ImportSettings settings = {}) {
@@ -38,7 +40,9 @@ std::string failure_of(const std::string& text, ImportSettings settings = {}) {
     import_text(book, folder.write("log.csv", text), settings);
   } catch (const Error& e) {
     CHECK(book.captures().empty());
-    auto rows = book.database().prepare("SELECT (SELECT count(*) FROM chunk) + (SELECT count(*) FROM capture) + (SELECT count(*) FROM tail)");
+    auto rows = book.database().prepare(
+        "SELECT (SELECT count(*) FROM chunk) + (SELECT count(*) FROM capture) + (SELECT count(*) "
+        "FROM tail)");
     rows.step();
     CHECK(rows.integer(0) == 0);  // nothing is left behind
     return e.what();
@@ -57,13 +61,15 @@ std::string ramp(int n, const std::string& head, double step_s, double slope) {
 TEST_CASE("a ramp has its exact integral between times that fall between samples, for both kinds") {
   ImportSettings settings;
   const Imported instant(ramp(2001, "time (s),current (mA)", 0.001, 0.5), settings);
-  CHECK(measure(instant.trace(), 0.12345, 1.5).charge == Approx(0.5 / 2 * (1.5 * 1.5 - 0.12345 * 0.12345)).epsilon(1e-12));
+  CHECK(measure(instant.trace(), 0.12345, 1.5).charge ==
+        Approx(0.5 / 2 * (1.5 * 1.5 - 0.12345 * 0.12345)).epsilon(1e-12));
   CHECK(instant.info.channels[0].period_s == Approx(0.001));
   settings.kind = SampleKind::averaged;
   const Imported averaged(ramp(2001, "time (s),current (mA)", 0.001, 0.5), settings);
   // Interval i holds 0.5 i mA: whole intervals 124 … 1499 and a part of 123.
   const double whole = 0.5e-3 * (1499.0 * 1500 / 2 - 123.0 * 124 / 2) * 0.001;
-  CHECK(measure(averaged.trace(), 0.12345, 1.5).charge == Approx(whole + 0.00055 * 123 * 0.5e-3).epsilon(1e-12));
+  CHECK(measure(averaged.trace(), 0.12345, 1.5).charge ==
+        Approx(whole + 0.00055 * 123 * 0.5e-3).epsilon(1e-12));
 }
 
 TEST_CASE("uneven times are kept, and a ramp over them is still exact") {
@@ -77,13 +83,15 @@ TEST_CASE("uneven times are kept, and a ramp over them is still exact") {
   const Imported file(text);
   CHECK(file.trace().blocks().size() == 1);
   CHECK(file.info.channels[0].period_s == 0);
-  CHECK(measure(file.trace(), 0.0101, 0.2203).charge == Approx(2e-3 / 2 * (0.2203 * 0.2203 - 0.0101 * 0.0101)).epsilon(1e-8));
+  CHECK(measure(file.trace(), 0.0101, 0.2203).charge ==
+        Approx(2e-3 / 2 * (0.2203 * 0.2203 - 0.0101 * 0.0101)).epsilon(1e-8));
 }
 
 TEST_CASE("averaged samples may be stamped at their start, centre or end") {
   ImportSettings settings;
   settings.kind = SampleKind::averaged;
-  for (const auto& [stamp, from] : {std::pair{Stamp::start, 1.0}, std::pair{Stamp::centre, 0.95}, std::pair{Stamp::end, 0.9}}) {
+  for (const auto& [stamp, from] :
+       {std::pair{Stamp::start, 1.0}, std::pair{Stamp::centre, 0.95}, std::pair{Stamp::end, 0.9}}) {
     settings.stamp = stamp;
     const Imported file("time_s,amps\n1.0,1\n1.1,2\n1.2,3\n", settings);
     CHECK(file.trace().from_s() == Approx(from));
@@ -94,7 +102,11 @@ TEST_CASE("averaged samples may be stamped at their start, centre or end") {
 TEST_CASE("jumps, missing cells and over-range become gaps and flags") {
   std::string text = "\xef\xbb\xbftime (s),I [uA],U (V)\r\n# a remark\r\n";
   for (int i = 0; i < 100; ++i) {
-    const std::string value = i == 20 ? "" : i == 40 || i == 41 ? "9.9E37" : i == 60 ? "NaN" : i == 61 ? "9.91E37" : "5";
+    const std::string value = i == 20              ? ""
+                              : i == 40 || i == 41 ? "9.9E37"
+                              : i == 60            ? "NaN"
+                              : i == 61            ? "9.91E37"
+                                                   : "5";
     text += fmt::format("{:.3f},{},3.6\r\n", (i < 80 ? i : i + 50) * 0.001, value);
   }
   const Imported file(text);
@@ -138,11 +150,16 @@ TEST_CASE("junk is refused with its line and leaves nothing behind") {
   CHECK_THAT(failure_of("a,b\n1,2\n"), Catch::Contains("no column of current"));
   CHECK_THAT(failure_of("current (mA),b\n1,2\n"), Catch::Contains("no column of time"));
   CHECK_THAT(failure_of("0,1\n1,2\n"), Catch::Contains("no header line"));
-  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\n0.1,broken\n0.2,1\n"), Catch::Contains("log.csv:3") && Catch::Contains("broken"));
-  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\n0.1\n0.2,1\n"), Catch::Contains("log.csv:3") && Catch::Contains("columns"));
-  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\nyesterday,1\n0.2,1\n"), Catch::Contains("log.csv:3"));
-  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\n1,1\n0.5,1\n"), Catch::Contains("log.csv:4") && Catch::Contains("backwards"));
-  CHECK_THAT(failure_of(std::string("time (s),current (mA)\n0,\0001\n", 26)), Catch::Contains("binary"));
+  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\n0.1,broken\n0.2,1\n"),
+             Catch::Contains("log.csv:3") && Catch::Contains("broken"));
+  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\n0.1\n0.2,1\n"),
+             Catch::Contains("log.csv:3") && Catch::Contains("columns"));
+  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\nyesterday,1\n0.2,1\n"),
+             Catch::Contains("log.csv:3"));
+  CHECK_THAT(failure_of("time (s),current (mA)\n0,1\n1,1\n0.5,1\n"),
+             Catch::Contains("log.csv:4") && Catch::Contains("backwards"));
+  CHECK_THAT(failure_of(std::string("time (s),current (mA)\n0,\0001\n", 26)),
+             Catch::Contains("binary"));
   CHECK_THAT(failure_of(std::string(3 << 20, 'x')), Catch::Contains("1 MiB"));
   CHECK_THAT(failure_of("\xff\xfe" + std::string("t\0i\0\n\0", 6)), Catch::Contains("UTF-16"));
 }
