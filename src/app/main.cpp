@@ -43,6 +43,10 @@ int main(int argc, char** argv) {
       std::fflush(stdout);
       QCoreApplication::quit();
     };
+    QObject::connect(&window.session(), &Session::failed, &window, [](const QString& why) {
+      std::fprintf(stderr, "kuvio: %s\n", qPrintable(why));
+      QCoreApplication::exit(65);
+    });
     if (parser.positionalArguments().isEmpty()) {
       QTimer::singleShot(0, &window, report);
     } else {

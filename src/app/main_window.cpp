@@ -488,9 +488,11 @@ void MainWindow::followVisit() {
     from = v.from_s;
     to = v.to_s;
   }
-  log_model_->setInside(from, to);
+  // A line may be stamped just before the sample that shows what it tells of.
+  const double grain = view_.capture() ? 2 * view_.capture()->basis.sample_s : 0;
+  log_model_->setInside(from - grain, to);
   if (to > from) {
-    const int line = log_model_->firstAt(from);
+    const int line = log_model_->firstAt(from - grain);
     if (line < log_model_->rowCount() && !log_->underMouse())
       log_->scrollTo(log_model_->index(line, 0), QAbstractItemView::PositionAtCenter);
   }

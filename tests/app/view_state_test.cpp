@@ -1,0 +1,135 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/view_state.h"
+
+#include <QSignalSpy>
+#include <QTest>
+
+#include <catch2/catch.hpp>
+
+using namespace kuvio;
+using namespace kuvio::app;
+
+namespace {
+
+CaptureViewPtr capture(double from, double to, std::int64_t id = 1) {
+  auto out = std::make_shared<CaptureView>();
+  out->info.id = id;
+  out->from_s = from;
+  out->to_s = to;
+  double t = from;
+  for (const char* state : {"A", "B", "A", "C"}) {
+    VisitFigures v;
+    v.visit = {state, t, t + (to - from) / 4, true};
+    v.charge = state[0] == 'A' ? t + 1 : 1;
+    out->visits.push_back(v);
+    t += (to - from) / 4;
+  }
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("the view stays inside the capture, whatever is asked for") {
+  ViewState view;
+  view.show(0, 10);  // no capture yet: nothing happens
+  view.setCapture(capture(100, 200));
+  CHECK(view.from() == 100);
+  CHECK(view.to() == 200);
+  view.show(150, 160);
+  view.pan(1000);
+  CHECK(view.to() == Approx(200));
+  CHECK(view.from() == Approx(190));
+  view.pan(-1000);
+  CHECK(view.from() == Approx(100));
+  view.zoomAt(105, 1e9);
+  CHECK(view.to() - view.from() == Approx(100));
+  for (int i = 0; i < 200; ++i) view.zoomAt(150, 0.5);
+  CHECK(view.to() > view.from());
+  view.show(NAN, 3);
+  view.show(-INFINITY, INFINITY);
+  CHECK(view.to() > view.from());
+}
+
+TEST_CASE("history walks back through views, a turn of the wheel being one place in it") {
+  ViewState view;
+  view.setCapture(capture(0, 100));
+  for (int i = 0; i < 5; ++i) view.zoomAt(50, 0.8);
+  QTest::qWait(650);
+  view.show(10, 20);
+  QTest::qWait(650);
+  view.show(30, 40);
+  view.back();
+  CHECK(view.from() == Approx(10));
+  view.back();
+  CHECK(view.to() - view.from() == Approx(100 * 0.32768));
+  view.back();
+  CHECK(view.to() - view.from() == Approx(100));
+  CHECK_FALSE(view.canGoBack());
+  view.forward();
+  view.forward();
+  CHECK(view.from() == Approx(10));
+  CHECK(view.canGoForward());
+}
+
+TEST_CASE("a span is ordered, clamped and cleared") {
+  ViewState view;
+  view.setCapture(capture(0, 100));
+  QSignalSpy changed(&view, &ViewState::spanChanged);
+  view.setSpan(60, 20);
+  CHECK(*view.span() == std::pair(20.0, 60.0));
+  view.setSpan(90, 1000);
+  CHECK(view.span()->second == 100);
+  view.setSpan(50, 50);  // nothing to mark: the one before stays
+  CHECK(view.span()->first == 90);
+  view.clearSpan();
+  view.clearSpan();
+  CHECK_FALSE(view.span());
+  CHECK(changed.count() == 3);
+}
+
+TEST_CASE("picking a state picks its shown visit with the most charge, steps go visit by visit") {
+  ViewState view;
+  view.setCapture(capture(0, 100));
+  view.pickState("A");
+  CHECK(view.visit() == 2);
+  CHECK(view.pickedState() == "A");
+  view.show(0, 30);
+  view.pickVisit(ViewState::kNone);
+  view.pickState("A");
+  CHECK(view.visit() == 0);
+  view.stepVisit(1);
+  CHECK(view.visit() == 1);
+  for (int i = 0; i < 9; ++i) view.stepVisit(1);
+  CHECK(view.visit() == 3);
+  view.pickVisit(77);
+  CHECK(view.visit() == ViewState::kNone);
+  view.pickState("Nowhere");
+  CHECK(view.visit() == ViewState::kNone);
+}
+
+TEST_CASE("the pointer points at the visit under it") {
+  ViewState view;
+  view.setCapture(capture(0, 100));
+  view.setPointer(30);
+  CHECK(view.pointed() == 1);
+  view.setPointer(std::nullopt);
+  CHECK(view.pointed() == ViewState::kNone);
+}
+
+TEST_CASE("the same capture anew keeps range and span, another begins whole") {
+  ViewState view;
+  view.setCapture(capture(0, 100));
+  view.show(10, 20);
+  view.setSpan(12, 15);
+  view.setCapture(capture(0, 150));
+  CHECK(view.from() == 10);
+  CHECK(view.span());
+  view.showAll();
+  view.setCapture(capture(0, 200));  // it grew while all of it was shown: all of it is shown
+  CHECK(view.to() == 200);
+  view.setCapture(capture(0, 50, 2));
+  CHECK(view.to() == 50);
+  CHECK_FALSE(view.span());
+  view.setCapture(nullptr);
+  CHECK_FALSE(view.capture());
+}
