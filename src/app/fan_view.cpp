@@ -51,14 +51,22 @@ const FanBand* FanView::band(int visit) const {
 
 QRectF FanView::ribbonRect(int visit) const {
   const FanBand* b = band(visit);
-  if (!b) return {};
-  return {left() + b->time_from * span(), rows_.ribbon, (b->time_to - b->time_from) * span(),
-          rows_.ribbon_end - rows_.ribbon};
+  return b ? ribbonRect(*b) : QRectF();
 }
 
 QRectF FanView::chargeRect(int visit) const {
   const FanBand* b = band(visit);
-  if (!b) return {};
+  return b ? chargeRect(*b) : QRectF();
+}
+
+QRectF FanView::ribbonRect(const FanBand& band) const {
+  const FanBand* b = &band;
+  return {left() + b->time_from * span(), rows_.ribbon, (b->time_to - b->time_from) * span(),
+          rows_.ribbon_end - rows_.ribbon};
+}
+
+QRectF FanView::chargeRect(const FanBand& band) const {
+  const FanBand* b = &band;
   return {left() + b->charge_from * span(), rows_.charge, (b->charge_to - b->charge_from) * span(),
           rows_.charge_end - rows_.charge};
 }
@@ -106,6 +114,24 @@ int FanView::visitAt(const QPointF& place) const {
   return ViewState::kNone;
 }
 
+/// Bands too thin for a shape are threads: the same curve, as a line.
+void FanView::paintThreads(QPainter& painter, const QVector<QPair<QLineF, QColor>>& threads) {
+  painter.save();
+  painter.setRenderHint(QPainter::Antialiasing, false);
+  constexpr int kSteps = 8;
+  for (const auto& [line, color] : threads) {
+    QPolygonF curve;
+    for (int i = 0; i <= kSteps; ++i) {
+      const double s = static_cast<double>(i) / kSteps, ease = s * s * (3 - 2 * s);
+      curve.append(QPointF(line.x1() + (line.x2() - line.x1()) * ease,
+                           line.y1() + (line.y2() - line.y1()) * s));
+    }
+    painter.setPen(QPen(color, 1));
+    painter.drawPolyline(curve);
+  }
+  painter.restore();
+}
+
 void FanView::paintNames(QPainter& painter) const {
   const auto& visits = view_.capture()->visits;
   const QFontMetricsF metrics(painter.font());
@@ -116,8 +142,9 @@ void FanView::paintNames(QPainter& painter) const {
   };
   for (const FanBand& b : fan_.bands) {
     const QString name = QString::fromStdString(visits[b.visit].visit.state);
-    write(ribbonRect(static_cast<int>(b.visit)), name);
-    const QRectF charge = chargeRect(static_cast<int>(b.visit));
+    const QRectF ribbon = ribbonRect(b), charge = chargeRect(b);
+    if (ribbon.width() < 24 && charge.width() < 24) continue;
+    write(ribbon, name);
     const QString share = QString::fromStdString(percent(b.charge_to - b.charge_from));
     if (!write(charge, name + QStringLiteral("  ") + share)) write(charge, name);
   }
@@ -157,6 +184,8 @@ void FanView::paintEvent(QPaintEvent*) {
     return a->time_to - a->time_from + a->charge_to - a->charge_from >
            b->time_to - b->time_from + b->charge_to - b->charge_from;
   });
+  QVector<QPair<QLineF, QColor>> threads;
+  painter.setPen(Qt::NoPen);
   for (const FanBand* b : order) {
     const int index = static_cast<int>(b->visit);
     const std::string& state = visits[b->visit].visit.state;
@@ -168,11 +197,18 @@ void FanView::paintEvent(QPaintEvent*) {
       c.setAlphaF(lit ? 1.0F : picked.empty() || picked == state ? 0.72F : 0.4F);
       body = c;
     }
-    painter.setPen(Qt::NoPen);
-    painter.fillPath(shape(*b), body);
-    painter.fillRect(wider(ribbonRect(index)), fill);
-    painter.fillRect(wider(chargeRect(index)), fill);
+    const QRectF ribbon = ribbonRect(*b), charge = chargeRect(*b);
+    if (ribbon.width() < 2 && charge.width() < 2 && !lit) {
+      threads.append(
+          {QLineF(ribbon.center().x(), rows_.ribbon_end, charge.center().x(), rows_.charge),
+           body.color()});
+    } else {
+      painter.fillPath(shape(*b), body);
+    }
+    painter.fillRect(wider(ribbon), fill);
+    painter.fillRect(wider(charge), fill);
   }
+  paintThreads(painter, threads);
   // What is picked is outlined, from its stretch of time to its charge.
   for (const int index : {view_.pointed(), view_.visit()}) {
     const FanBand* b = index == ViewState::kNone ? nullptr : band(index);

@@ -31,12 +31,10 @@ public:
     if (trace_.kind() == SampleKind::instant && tick_of(trace_, b, first) < from) ++first;
     const std::int64_t last = cell_at(trace_, b, std::min<long double>(to, b.end));
     if (last < first) return;
-    const double per_column =
-        static_cast<double>(last - first + 1) / static_cast<double>(out_.size());
-    if (b.period == 0 || per_column <= kDense) {
-      dense(b, first, last);
+    if (b.period == 0) {
+      uneven(b, first, last);
     } else {
-      sparse(b, first, last);
+      even(b, first, last);
     }
   }
 
@@ -52,59 +50,82 @@ private:
     c.any = true;
   }
 
-  void dense(const Block& b, std::int64_t first, std::int64_t last) {
+  /// Samples with times of their own, one by one.
+  void uneven(const Block& b, std::int64_t first, std::int64_t last) {
     const TimeBase base = trace_.time_base();
     const bool spread = trace_.kind() == SampleKind::averaged;
     std::vector<double> values;
     std::vector<std::int64_t> times;
     for (std::int64_t at = first; at <= last; at += kPiece) {
-      const auto n = static_cast<std::size_t>(std::min(kPiece, last - at + 1));
-      values.resize(n);
+      const std::int64_t n = std::min(kPiece, last - at + 1);
+      values.resize(static_cast<std::size_t>(n));
+      times.resize(static_cast<std::size_t>(n));
       trace_.read(b, at, values);
-      if (b.period == 0) {
-        times.resize(n);
-        trace_.read_times(b, at, times);
-      }
-      for (std::size_t i = 0; i < n; ++i) {
-        const std::int64_t tick =
-            b.period > 0 ? b.start + (at + static_cast<std::int64_t>(i)) * b.period : times[i];
-        const double t = base.seconds(tick);
-        if (!spread) {
-          put(column_of(t), values[i], values[i]);
-          continue;
-        }
-        const std::int64_t next = b.period > 0 ? tick + b.period
-                                  : i + 1 < n
-                                      ? times[i + 1]
-                                      : tick_of(trace_, b, at + static_cast<std::int64_t>(i) + 1);
+      trace_.read_times(b, at, times);
+      for (std::int64_t i = 0; i < n; ++i) {
+        const auto k = static_cast<std::size_t>(i);
+        const std::int64_t c0 = column_of(base.seconds(times[k]));
+        put(c0, values[k], values[k]);
+        if (!spread) continue;
+        const std::int64_t next = i + 1 < n ? times[k + 1] : tick_of(trace_, b, at + i + 1);
         const double end = base.seconds(next);
-        const std::int64_t c1 = column_of(end), c0 = column_of(t);
-        for (std::int64_t c = c0; c <= c1; ++c) {
-          if (c == c0 || from_ + width_ * static_cast<double>(c) < end)
-            put(c, values[i], values[i]);
+        for (std::int64_t c = c0 + 1; c <= column_of(end) && left_edge(c) < end; ++c) {
+          put(c, values[k], values[k]);
         }
       }
     }
   }
 
-  /// Evenly spaced samples, many per column.
-  void sparse(const Block& b, std::int64_t first, std::int64_t last) {
+  /// Evenly spaced samples: each column is a range of them. Few a column are read in one go, of
+  /// many the pyramid is asked.
+  void even(const Block& b, std::int64_t first, std::int64_t last) {
     const TimeBase base = trace_.time_base();
     const bool spread = trace_.kind() == SampleKind::averaged;
+    const bool dense =
+        static_cast<double>(last - first + 1) <= kDense * static_cast<double>(out_.size());
     const std::int64_t c0 = column_of(base.seconds(tick_of(trace_, b, first)));
-    const std::int64_t c1 = column_of(base.seconds(tick_of(trace_, b, last)));
+    const std::int64_t c1 = column_of(base.seconds(tick_of(trace_, b, last + (spread ? 1 : 0))));
     for (std::int64_t c = c0; c <= c1; ++c) {
-      // First sample at or after the column's left edge; averaged: first whose interval reaches
-      // into it.
-      const std::int64_t i =
-          c == c0 ? first : boundary(b, from_ + width_ * static_cast<double>(c), spread);
-      std::int64_t j =
-          c == c1 ? last + 1 : boundary(b, from_ + width_ * static_cast<double>(c + 1), false);
-      j = std::min(j, last + 1);
+      // First sample at or after the column's left edge; averaged: first whose interval reaches in.
+      const std::int64_t i = c == c0 ? first : boundary(b, left_edge(c), spread);
+      const std::int64_t j =
+          c == c1 ? last + 1 : std::min(last + 1, boundary(b, left_edge(c + 1), false));
       if (i >= j) continue;
-      const auto [lo, hi] = trace_.extremes(b, i, j);
-      put(c, lo, hi);
+      if (dense) {
+        scan(b, i, j, last + 1, c);
+      } else {
+        const auto [lo, hi] = trace_.extremes(b, i, j);
+        put(c, lo, hi);
+      }
     }
+  }
+
+  /// Puts samples [i, j) into a column, through a buffer that runs ahead to `end`.
+  void scan(const Block& b, std::int64_t i, std::int64_t j, std::int64_t end, std::int64_t column) {
+    double lo = 0, hi = 0;
+    bool any = false;
+    while (i < j) {
+      if (i < buffered_from_ || i >= buffered_to_ || buffered_block_ != b.first) {
+        buffered_block_ = b.first;
+        buffered_from_ = i;
+        buffered_to_ = std::min(end, i + kPiece);
+        buffer_.resize(static_cast<std::size_t>(buffered_to_ - i));
+        trace_.read(b, i, buffer_);
+      }
+      const std::int64_t to = std::min(j, buffered_to_);
+      const double* v = buffer_.data() + (i - buffered_from_);
+      if (!any) lo = hi = *v;
+      any = true;
+      for (const double* e = v + (to - i); v != e; ++v) {
+        lo = *v < lo ? *v : lo;
+        hi = *v > hi ? *v : hi;
+      }
+      i = to;
+    }
+    put(column, lo, hi);
+  }
+  double left_edge(std::int64_t column) const {
+    return from_ + width_ * static_cast<double>(column);
   }
   std::int64_t boundary(const Block& b, double t, bool reaching) const {
     const long double position =
@@ -117,6 +138,8 @@ private:
   const Trace& trace_;
   double from_, width_;
   std::vector<EnvelopeColumn>& out_;
+  std::vector<double> buffer_;
+  std::int64_t buffered_block_ = -1, buffered_from_ = 0, buffered_to_ = 0;
 };
 
 void mark_gaps(const Trace& trace, double from_s, double to_s, std::vector<EnvelopeColumn>& out) {
