@@ -20,8 +20,9 @@ void read_options(Endpoint& out, const std::string& list) {
     const auto equals = pair.find('=');
     if (equals == std::string::npos) wrong(out.text, "\"" + pair + "\" is not NAME=VALUE");
     const std::string name = pair.substr(0, equals);
-    if (name != "baud" && name != "stamped") {
-      wrong(out.text, "there is no option \"" + name + "\"; there are baud and stamped");
+    if (name != "baud" && name != "stamped" && name != "time_scale") {
+      wrong(out.text,
+            "there is no option \"" + name + "\"; there are baud, stamped and time_scale");
     }
     out.options[name] = pair.substr(equals + 1);
     at = end + 1;

@@ -15,6 +15,8 @@ struct Endpoint {
   std::string host;    ///< for tcp
   int port = 0;
   std::string path;  ///< for serial
+  /// baud; stamped=uptime: lines begin with the device's own [seconds]; time_scale: of a simulated
+  /// bench.
   std::map<std::string, std::string> options;
 };
 

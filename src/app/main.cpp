@@ -13,6 +13,14 @@
 int main(int argc, char** argv) {
   QElapsedTimer since;
   since.start();
+  // Without a display Qt would abort; say it as every other error is said.
+  if (!qEnvironmentVariableIsSet("DISPLAY") && !qEnvironmentVariableIsSet("WAYLAND_DISPLAY") &&
+      !qEnvironmentVariableIsSet("QT_QPA_PLATFORM")) {
+    std::fprintf(stderr,
+                 "kuvio: no display: DISPLAY: there is no screen to open a window on; kuvio-cli "
+                 "works without\n");
+    return 69;
+  }
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("Kuvio"));
   QApplication::setOrganizationName(QStringLiteral("Kuvio"));

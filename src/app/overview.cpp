@@ -12,16 +12,25 @@
 
 namespace kuvio::app {
 
+double quietLevel(const std::vector<EnvelopeColumn>& columns) {
+  std::vector<double> feet;
+  for (const EnvelopeColumn& c : columns) {
+    if (c.any && c.hi > 0) feet.push_back(std::max(c.lo, c.hi / 30));
+  }
+  if (feet.empty()) return 0;
+  const auto at = feet.begin() + static_cast<std::ptrdiff_t>(feet.size() / 25);
+  std::nth_element(feet.begin(), at, feet.end());
+  return *at;
+}
+
 void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
                  const QColor& ink) {
   if (columns.empty()) return;
-  double top = 0, least = 0;
+  double top = 0;
   for (const EnvelopeColumn& c : columns) {
-    if (!c.any) continue;
-    top = std::max(top, c.hi);
-    if (c.hi > 0)
-      least = least > 0 ? std::min(least, std::max(c.lo, c.hi / 30)) : std::max(c.lo, c.hi / 30);
+    if (c.any) top = std::max(top, c.hi);
   }
+  const double least = quietLevel(columns);
   if (!(top > 0)) return;
   const double hi = std::log10(top), lo = std::min(hi - 1, std::log10(std::max(least, top * 1e-7)));
   const auto y = [&](double v) {

@@ -29,7 +29,12 @@ private:
   double grabbed_ = 0;
 };
 
-/// Paints columns of an envelope on a logarithmic scale into a box, four decades below the top.
+/// The level a logarithmic scale should reach down to: that of the quietest columns but the few (4
+/// %) under them, so that a moment with the output off does not stretch the scale over decades of
+/// noise. 0 when nothing is above zero.
+double quietLevel(const std::vector<EnvelopeColumn>& columns);
+
+/// Paints columns of an envelope on a logarithmic scale into a box.
 void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
                  const QColor& ink);
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace_lane.h"
 
+#include "app/overview.h"
 #include "app/theme.h"
 #include "app/ticks.h"
 
@@ -229,15 +230,14 @@ void TraceLane::setLogarithmic(bool on) {
 }
 
 void TraceLane::fitValues() {
-  double lo = 0, hi = 0, least = 0;
+  double lo = 0, hi = 0;
+  const double least = view_.capture() ? quietLevel(view_.capture()->overview) : 0;
   bool any = false;
   if (view_.capture()) {
     for (const EnvelopeColumn& c : view_.capture()->overview) {
       if (!c.any) continue;
       lo = any ? std::min(lo, c.lo) : c.lo;
       hi = any ? std::max(hi, c.hi) : c.hi;
-      if (c.hi > 0)
-        least = least > 0 ? std::min(least, std::max(c.lo, c.hi / 30)) : std::max(c.lo, c.hi / 30);
       any = true;
     }
   }
@@ -367,6 +367,7 @@ void TraceLane::mouseMoveEvent(QMouseEvent* event) {
                                                                                 : std::nullopt);
       break;
     case Drag::span:
+      view_.setPointer(std::nullopt);
       if (std::fabs(x - pressed_.x()) > kClick) view_.setSpan(pressed_time_, t);
       break;
     case Drag::left_end:

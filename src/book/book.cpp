@@ -280,7 +280,12 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
       if (!first && start > last_end) ++c.gaps;
       if (c.period_s == 0) c.period_s = c.time_base.seconds(segments.integer(1));
       c.to_s = c.time_base.seconds(end);
-      c.samples += segments.integer(3);
+      const std::int64_t samples = segments.integer(3);
+      if (samples < 1 || samples > (std::int64_t{1} << 40)) {
+        throw Error(Failure::bad_data, "damaged book", path(),
+                    "a segment of channel " + c.name + " makes no sense; run kuvio-cli verify");
+      }
+      c.samples += samples;
       last_end = end;
       first = false;
     }

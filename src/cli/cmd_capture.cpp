@@ -46,10 +46,15 @@ Outcome run(const Options& o, bool json) {
       analyser = true;
     }
   }
+  s.time_scale = o.time_scale;
+  if (s.log && s.log->options.count("time_scale")) {
+    s.time_scale =
+        option_quantity("--input", s.log->options.at("time_scale"), Dimension::frequency);
+    if (!(s.time_scale > 0)) usage("time_scale must be more than nothing");
+  }
   if (!analyser) usage("name an analyser, as in --input scpi+tcp://HOST:PORT");
   if (o.seconds < 0) usage("--seconds cannot be negative");
   s.seconds = o.seconds;
-  s.time_scale = o.time_scale;
   s.accuracy = option_accuracy(o.accuracy);
   s.conditions = option_conditions(o.conditions);
   s.setup.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);

@@ -208,7 +208,9 @@ std::string Bench::scpi_uri() const {
 
 std::string Bench::log_uri() const {
   return "log+serial:" + impl_->pty.path + "?baud=115200" +
-         (impl_->settings.speed == 1 ? "" : "&stamped=uptime");
+         (impl_->settings.speed == 1
+              ? ""
+              : fmt::format("&stamped=uptime&time_scale={:g}", impl_->settings.speed));
 }
 
 void Bench::run() {

@@ -27,8 +27,8 @@ public:
 
   /// "scpi+tcp://127.0.0.1:40123"
   std::string scpi_uri() const;
-  /// "log+serial:/dev/pts/4?baud=115200", with &stamped=uptime when time runs faster than real
-  /// time.
+  /// "log+serial:/dev/pts/4?baud=115200", with &stamped=uptime&time_scale=… when time runs faster
+  /// than real time.
   std::string log_uri() const;
   /// Serves until SIGINT or SIGTERM.
   void run();

@@ -244,14 +244,19 @@ TEST_CASE("the demo comes to its verdicts") {
     if (limit["name"] == "Hibernate mean current") CHECK(limit["verdict"] == "over");
   }
   CHECK(std::filesystem::exists(folder / "junit.xml"));
-  CHECK(cli({"compare", path, "--reference", "2.3.0", "--candidate", "2.4.0-rc2"}).status == 0);
+  const int rc2_status =
+      cli({"compare", path, "--reference", "2.3.0", "--candidate", "2.4.0-rc2"}).status;
+  bool higher = false;  // false once in forty runs or so: the statistics say how often
+
   double bridge = 0;
   for (const auto& row : rc2_document["rows"]) {
     bridge += row["bridge_a"].get<double>();
+    higher |= row["shown"] == "higher";
     if (row["state"] == "Linger") CHECK(row["shown"] == "lower");
   }
   const auto total = rc2_document["total"];
   CHECK(total["difference_a"] < 0);
+  CHECK(rc2_status == (higher || total["shown"] == "higher" ? 1 : 0));
   CHECK(bridge == Approx(total["difference_a"].get<double>()).epsilon(1e-9));
   CHECK(cli({"compare", path, "--reference", "2.3.0", "--candidate", "2.4.0-rc1", "--duty", duty})
             .status == 1);
