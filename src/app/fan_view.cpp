@@ -117,8 +117,7 @@ int FanView::visitAt(const QPointF& place) const {
 /// Bands too thin for a shape are threads: the same curve, as a line.
 void FanView::paintThreads(QPainter& painter, const QVector<QPair<QLineF, QColor>>& threads) {
   painter.save();
-  painter.setRenderHint(QPainter::Antialiasing, false);
-  constexpr int kSteps = 8;
+  constexpr int kSteps = 10;
   for (const auto& [line, color] : threads) {
     QPolygonF curve;
     for (int i = 0; i <= kSteps; ++i) {
