@@ -21,7 +21,8 @@ AnalyserInput::AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& s
       ring_(static_cast<std::size_t>(std::max(4e6, settings.rate_hz * 8))) {
   identity_ = scpi_.query("*IDN?");
   scpi_.send("*CLS");
-  found_on_ = scpi_.query("OUTP?") == "1";
+  const std::string output = scpi_.query("OUTP?");
+  found_on_ = output == "1" || output == "+1" || output == "ON";
   if (settings_.voltage) {
     scpi_.send(fmt::format("VOLT {:.6g}", *settings_.voltage));
     refuse_on_error("set the voltage");

@@ -30,11 +30,12 @@ Sort sort_of(float value) {
 class Recording {
 public:
   Recording(book::Book& book, const RecordSettings& settings)
-      : settings_(settings), analyser_(settings.analyser, settings.setup) {
+      : book_(book), settings_(settings), analyser_(settings.analyser, settings.setup) {
     if (settings.log) log_ = std::make_unique<LogInput>(*settings.log);
     std::tie(base_, period_) = time_base_for(analyser_.interval_s());
     if (settings.seconds > 0)
-      last_sample_ = std::llround(settings.seconds / analyser_.interval_s());
+      last_sample_ =
+          std::max<std::int64_t>(1, std::llround(settings.seconds / analyser_.interval_s()));
     sends_.assign(settings.sends.begin(), settings.sends.end());
     std::stable_sort(sends_.begin(), sends_.end(),
                      [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
@@ -70,7 +71,8 @@ public:
     try {
       analyser_.start();
     } catch (...) {
-      writer_->finish("recording could not start", true);
+      writer_.reset();  // nothing was recorded: nothing is left behind
+      book_.discard(result_.capture);
       throw;
     }
     std::string reason = "stopped";
@@ -110,6 +112,7 @@ private:
   void finish(const std::string& reason,
               const std::function<void(const RecordProgress&)>& progress) {
     analyser_.stop();
+    drain_samples();  // what was fetched until the stop
     if (log_) {
       log_->stop();
       drain_log();
@@ -280,6 +283,7 @@ private:
     }
   }
 
+  book::Book& book_;
   const RecordSettings& settings_;
   AnalyserInput analyser_;
   std::unique_ptr<LogInput> log_;

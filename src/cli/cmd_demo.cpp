@@ -97,15 +97,7 @@ std::int64_t write_samples(book::Book& book, std::int64_t total) {
   return writer.id();
 }
 
-Outcome run(const Options& o, bool json) {
-  if (o.samples < 0) usage("--samples cannot be negative");
-  if (fs::exists(o.book)) {
-    throw Error(Failure::cannot_create, "demo book exists", o.book,
-                "remove it, or give another name");
-  }
-  const std::string recipe_file = o.recipe.empty() ? shipped_recipe() : o.recipe;
-  const formats::RecipeFile recipe =
-      formats::read_recipe(recipe_file.empty() ? "examples/satchel.recipe.toml" : recipe_file);
+Outcome make(const Options& o, const formats::RecipeFile& recipe, bool json) {
   book::Book book = book::Book::open(o.book, book::Book::Mode::create);
   std::vector<std::int64_t> made;
   if (o.samples > 0) {
@@ -125,6 +117,24 @@ Outcome run(const Options& o, bool json) {
     }
   }
   return out;
+}
+
+Outcome run(const Options& o, bool json) {
+  if (o.samples < 0) usage("--samples cannot be negative");
+  if (fs::exists(o.book)) {
+    throw Error(Failure::cannot_create, "demo book exists", o.book,
+                "remove it, or give another name");
+  }
+  const std::string recipe_file = o.recipe.empty() ? shipped_recipe() : o.recipe;
+  const formats::RecipeFile recipe =
+      formats::read_recipe(recipe_file.empty() ? "examples/satchel.recipe.toml" : recipe_file);
+  try {
+    return make(o, recipe, json);
+  } catch (...) {
+    for (const char* tail : {"", "-wal", "-shm"})
+      ::unlink((o.book + tail).c_str());  // all or nothing
+    throw;
+  }
 }
 
 }  // namespace

@@ -254,6 +254,32 @@ TEST_CASE("an instrument that refuses a setting is told, and nothing is recorded
   CHECK(bench.book.captures().empty());
 }
 
+TEST_CASE("an instrument that will not start leaves nothing behind") {
+  Bench bench;
+  bool started = false;
+  bench.instrument.instead = [&](const std::string& m) -> std::string {
+    if (m == "INIT") started = true;
+    return m == "SYST:ERR?" && started ? "-213,\"Init ignored\"\n" : "";
+  };
+  CHECK_THROWS_WITH(bench.record(1), Catch::Contains("refused to start logging"));
+  CHECK(bench.book.captures().empty());
+}
+
+TEST_CASE("an output that answers ON is told, and left alone") {
+  Bench bench;
+  bench.instrument.instead = [](const std::string& m) -> std::string {
+    return m == "OUTP?" ? "ON\n" : "";
+  };
+  bench.settings.setup.power_on = true;
+  const RecordResult result = bench.record(0.0001);  // less than a sample: one is taken
+  CHECK(bench.whole().samples == 1);
+  REQUIRE_FALSE(result.warnings.empty());
+  CHECK_THAT(result.warnings.front(), Catch::Contains("already on"));
+  const auto& heard = bench.instrument.heard;
+  CHECK(std::none_of(heard.begin(), heard.end(),
+                     [](const std::string& m) { return m == "OUTP ON"; }));
+}
+
 TEST_CASE("a stop that is asked for ends a capture without an end") {
   Bench bench;
   std::stop_source stop;
