@@ -20,6 +20,7 @@ AnalyserInput::AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& s
       settings_(settings),
       ring_(static_cast<std::size_t>(std::max(4e6, settings.rate_hz * 8))) {
   identity_ = scpi_.query("*IDN?");
+  scpi_.send("ABOR");  // whoever logged before may have died over it
   scpi_.send("*CLS");
   const std::string output = scpi_.query("OUTP?");
   found_on_ = output == "1" || output == "+1" || output == "ON";

@@ -126,6 +126,11 @@ bool Analyser::hung_up(double now_s) const {
   return log_start_ >= 0 && now_s - log_start_ >= faults_.hang_up_at;
 }
 
+double Analyser::waits_at(double ahead_s) const {
+  if (!logging_ || fetched_ == 0) return Faults::kNever;
+  return log_start_ + static_cast<double>(fetched_) * interval_ + ahead_s;
+}
+
 std::int64_t Analyser::logged(double now_s) const {
   if (log_start_ < 0) return 0;
   const double end = logging_ ? now_s : log_stop_;
@@ -215,6 +220,7 @@ std::string Analyser::block(double now_s, const std::string& argument, bool volt
     const auto value = static_cast<float>(voltage ? (output_ ? volts_ : 0) : sample(first + i));
     std::memcpy(data.data() + i * 4, &value, 4);
   }
+  if (count > 0) fetched_ = std::max(fetched_, first + count);
   const std::string length = std::to_string(data.size());
   return "#" + std::to_string(length.size()) + length + data;
 }
@@ -293,6 +299,7 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     logging_ = true;
     log_start_ = now_s;
     cursor_ = 0;
+    fetched_ = 0;
     return "";
   }
   if (header == "ABOR") {

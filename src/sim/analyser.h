@@ -44,6 +44,10 @@ public:
   bool hung_up(double now_s) const;
   double log_start_s() const { return log_start_; }
   double log_stop_s() const { return log_stop_; }
+  /// The moment beyond which a bench faster than real time waits for whoever is fetching what was
+  /// logged, so that a slow computer slows the simulation instead of falling behind it. Infinite
+  /// while nobody has fetched.
+  double waits_at(double ahead_s) const;
   double gain_error() const { return gain_error_; }
   double offset_error() const { return offset_error_; }
 
@@ -64,7 +68,8 @@ private:
   double volts_ = 3.6, limit_ = 0.5, interval_ = 1e-3;
   bool output_ = false, protection_ = true, tripped_ = false, logging_ = false;
   double log_start_ = -1, log_stop_ = -1;
-  std::size_t cursor_ = 0;  // stretch of the last sample
+  std::int64_t fetched_ = 0;  ///< samples of this logging handed out so far
+  std::size_t cursor_ = 0;    // stretch of the last sample
   std::deque<std::string> errors_;
 };
 

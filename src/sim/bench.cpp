@@ -72,11 +72,21 @@ struct Bench::Impl {
     device.print = [this](double, double uptime, const std::string& line) {
       printed(uptime, line);
     };
-    start = Clock::now();
+    last = Clock::now();
   }
 
-  double now() const {
-    return std::chrono::duration<double>(Clock::now() - start).count() * settings.speed;
+  /// Bench time: real time times the speed. Faster than real time it stays near whoever fetches.
+  double now() {
+    const Clock::time_point at = Clock::now();
+    const double step = std::chrono::duration<double>(at - last).count() * settings.speed;
+    last = at;
+    if (settings.speed > 1) {
+      const double limit = analyser.waits_at(std::max(60.0, 0.1 * settings.speed));
+      time = std::max(time, std::min(time + step, limit));
+    } else {
+      time += step;
+    }
+    return time;
   }
 
   // --- device log ------------------------------------------------------------------------------
@@ -179,7 +189,7 @@ struct Bench::Impl {
       if (!failed) tick();
     });
   }
-  void write_truth() const {
+  void write_truth() {
     if (settings.truth_file.empty()) return;
     std::ofstream(settings.truth_file) << truth_json(device, analyser, settings, now()) << "\n";
   }
@@ -196,7 +206,8 @@ struct Bench::Impl {
   std::list<std::shared_ptr<Session>> sessions;
   std::string log_out, command;
   std::array<char, 512> terminal_in{};
-  Clock::time_point start;
+  Clock::time_point last;
+  double time = 0;
 };
 
 Bench::Bench(BenchSettings settings) : impl_(std::make_unique<Impl>(std::move(settings))) {}

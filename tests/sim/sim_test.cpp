@@ -3,6 +3,7 @@
 
 #include <catch2/catch.hpp>
 
+#include <cmath>
 #include <cstring>
 #include <map>
 
@@ -79,6 +80,17 @@ TEST_CASE("the analyser answers, logs and tells of wrong commands") {
   CHECK(v[20] == Approx(0).margin(1e-6));
   CHECK(v[80] == Approx(18e-3).epsilon(0.02));
   CHECK(floats(a.command(1.005, "FETC:ARR:CURR? 0,100")) == v);  // asked again, the same
+}
+
+TEST_CASE("a bench faster than real time waits for whoever fetches, and for nobody else") {
+  Satchel device(firmware("2.3.0"), 1);
+  Analyser a(device, 1, {});
+  a.command(5, "SENS:SWE:TINT 0.01;INIT");
+  CHECK(std::isinf(a.waits_at(60)));
+  a.command(7, "FETC:ARR:CURR? 0,100");
+  CHECK(a.waits_at(60) == Approx(5 + 1 + 60));
+  a.command(8, "ABOR");
+  CHECK(std::isinf(a.waits_at(60)));
 }
 
 TEST_CASE("over-current switches the output off, and says so") {
