@@ -11,6 +11,7 @@
 namespace kuvio::acquire {
 namespace {
 constexpr std::int64_t kFetch = 32768;
+constexpr const char *kSwitchOn = "switch its output on", *kSwitchOff = "switch its output off";
 constexpr auto kPoll = std::chrono::milliseconds(20);
 }  // namespace
 
@@ -24,6 +25,7 @@ AnalyserInput::AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& s
   scpi_.send("*CLS");
   const std::string output = scpi_.query("OUTP?");
   found_on_ = output == "1" || output == "+1" || output == "ON";
+  output_on_ = found_on_;
   if (settings_.voltage) {
     scpi_.send(fmt::format("VOLT {:.6g}", *settings_.voltage));
     refuse_on_error("set the voltage");
@@ -31,6 +33,10 @@ AnalyserInput::AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& s
   if (settings_.current_limit) {
     scpi_.send(fmt::format("CURR {:.6g}", *settings_.current_limit));
     refuse_on_error("set the current limit");
+  }
+  if (settings_.cut_off) {
+    scpi_.send(*settings_.cut_off ? "CURR:PROT:STAT ON" : "CURR:PROT:STAT OFF");
+    refuse_on_error("set what it does on over-current");
   }
   scpi_.send("SENS:CURR:RANG AUTO");
   scpi_.send("FORM REAL,32");
@@ -81,24 +87,53 @@ void AnalyserInput::switch_output(bool on) {
   scpi_.send(on ? "OUTP ON" : "OUTP OFF");
   scpi_.query("*OPC?");
   report.latest = logged() + 1;
+  output_on_ = on;
   {
     const std::lock_guard lock(mutex_);
     switches_.push_back(report);
   }
-  refuse_on_error(on ? "switch its output on" : "switch its output off");
+  refuse_on_error(on ? kSwitchOn : kSwitchOff);
+}
+
+/// A refusal to switch is told and the capture goes on: nothing else depends on it.
+void AnalyserInput::switch_as_asked(bool on) {
+  try {
+    switch_output(on);
+  } catch (const Error& e) {
+    if (e.happened() != "input refused to " + std::string(on ? kSwitchOn : kSwitchOff)) throw;
+    output_on_ = !on;
+    const std::lock_guard lock(mutex_);
+    switches_.pop_back();
+    notes_.push_back(e.what());
+  }
+}
+
+Packet AnalyserInput::fetch(std::int64_t first, std::int64_t count) {
+  const std::string range = fmt::format(" {},{}", first, count);
+  Packet out{first, scpi_.query_floats("FETC:ARR:CURR?" + range), {}, {}};
+  const auto beside = [&](const char* query) {
+    std::vector<float> values = scpi_.query_floats(query + range);
+    // Overrun between the two: only what both have is taken.
+    if (values.size() < out.values.size()) out.values.resize(values.size());
+    return values;
+  };
+  if (settings_.record_voltage) out.volts = beside("FETC:ARR:VOLT?");
+  if (!settings_.logic.empty()) out.logic = beside("FETC:ARR:DIG?");
+  return out;
 }
 
 void AnalyserInput::run(const std::stop_token& stop) {
   try {
     if (settings_.power_on && !found_on_) switch_output(true);
     while (!stop.stop_requested()) {
+      if (const int wanted = wanted_output_.exchange(-1); wanted >= 0) switch_as_asked(wanted == 1);
       std::int64_t oldest = 0;
       const std::int64_t end = logged(&oldest);
       next_ = std::max(next_, oldest);  // the recorder sees the jump in the packets' numbers
       while (next_ < end && !stop.stop_requested()) {
         const std::int64_t n = std::min(kFetch, end - next_);
         if (!ring_.has_room(static_cast<std::size_t>(n))) break;
-        Packet packet{next_, scpi_.query_floats(fmt::format("FETC:ARR:CURR? {},{}", next_, n))};
+        Packet packet = fetch(next_, n);
         if (packet.values.empty()) break;  // overrun in the meantime: ask again what is there
         next_ += static_cast<std::int64_t>(packet.values.size());
         ring_.push(std::move(packet));
@@ -108,6 +143,7 @@ void AnalyserInput::run(const std::stop_token& stop) {
     scpi_.send("ABOR");
     if (settings_.power_off) {
       scpi_.send("OUTP OFF");
+      output_on_ = false;
     }
     const auto errors = scpi_.errors();
     const std::lock_guard lock(mutex_);

@@ -19,6 +19,9 @@ struct AnalyserSettings {
   double rate_hz = 1000;
   std::optional<double> voltage;        ///< V; left as it is when not given
   std::optional<double> current_limit;  ///< A
+  std::optional<bool> cut_off;          ///< on over-current: true switches off, false holds
+  bool record_voltage = false;          ///< log the voltage beside the current
+  std::vector<std::string> logic;       ///< names of the digital lines to log, from bit 0 up
   bool power_on = false;                ///< switch the output on once recording runs
   bool power_off = false;               ///< and off when it ends
 };
@@ -47,6 +50,10 @@ public:
   /// Starts logging and the thread; with power_on then switches the output on.
   void start();
   void request_stop() { thread_.request_stop(); }
+  /// Asks the thread to switch the output; what became of it is among the switches or the notes.
+  void request_output(bool on) { wanted_output_.store(on ? 1 : 0, std::memory_order_release); }
+  /// Whether the output is on, as far as is known.
+  bool output_on() const { return output_on_.load(std::memory_order_acquire); }
   /// Stops logging (and the output, when so set) and waits for the thread.
   void stop();
 
@@ -62,6 +69,8 @@ public:
 private:
   void run(const std::stop_token& stop);
   void switch_output(bool on);
+  void switch_as_asked(bool on);
+  Packet fetch(std::int64_t first, std::int64_t count);
   std::int64_t logged(std::int64_t* oldest = nullptr);
   void refuse_on_error(const std::string& doing);
 
@@ -75,7 +84,8 @@ private:
   SampleRing ring_;
   std::chrono::steady_clock::time_point started_;
   std::int64_t next_ = 0;
-  std::atomic<bool> ended_{false};
+  std::atomic<bool> ended_{false}, output_on_{false};
+  std::atomic<int> wanted_output_{-1};
   mutable std::mutex mutex_;  // guards what follows; held for moments only
   std::vector<SwitchReport> switches_;
   std::vector<std::string> notes_;

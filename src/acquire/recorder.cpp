@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <deque>
+#include <utility>
 
 namespace kuvio::acquire {
 namespace {
@@ -57,7 +58,26 @@ public:
     current.time_base = base_;
     current.input = analyser_.identity();
     current.accuracy = settings.accuracy;
-    writer_ = std::make_unique<book::CaptureWriter>(book, spec, std::vector{current});
+    std::vector<book::ChannelInfo> channels{current};
+    if (settings.setup.record_voltage) {
+      book::ChannelInfo voltage = current;
+      voltage.name = "V";
+      voltage.quantity = "voltage";
+      voltage.unit = "V";
+      voltage.accuracy.clear();
+      channels.push_back(voltage);
+    }
+    for (const std::string& name : settings.setup.logic) {
+      book::ChannelInfo line = current;
+      line.name = name;
+      line.quantity = "logic";
+      line.unit = "";
+      line.accuracy.clear();
+      channels.push_back(line);  // each stretch of one level is a sample with a time of its own
+    }
+    tracks_.resize(settings.setup.record_voltage ? 2 : 1);
+    first_logic_ = tracks_.size();
+    writer_ = std::make_unique<book::CaptureWriter>(book, spec, channels);
     result_.capture = writer_->id();
     if (analyser_.found_on()) {
       writer_->event({"output_found_on", 0, 0, "the output was already on"});
@@ -84,10 +104,11 @@ public:
       take_switches();
       drain_log();
       send_lines();
+      heed_control();
       if (Clock::now() - flushed >= kFlushEvery) {
         writer_->flush();
         flushed = Clock::now();
-        if (progress) progress({recorded_s(), samples_, log_lines_});
+        tell(progress);
       }
       if (complete()) {
         reason = "complete";
@@ -122,7 +143,7 @@ private:
       }
     }
     take_switches();
-    close_flag();
+    close_flags();
     place_held_lines(true);
     for (const std::string& note : analyser_.take_notes()) result_.warnings.push_back(note);
     if (result_.interrupted) {
@@ -132,7 +153,27 @@ private:
     }
     result_.end_reason = reason;
     writer_->finish(reason, result_.interrupted);
-    if (progress) progress({recorded_s(), samples_, log_lines_});
+    tell(progress);
+  }
+
+  void tell(const std::function<void(const RecordProgress&)>& progress) {
+    if (!progress) return;
+    live_.recorded_s = recorded_s();
+    live_.samples = samples_;
+    live_.log_lines = log_lines_;
+    live_.capture = result_.capture;
+    live_.output_on = analyser_.output_on();
+    progress(live_);
+    live_.lines.clear();
+    fresh_extremes_ = true;
+  }
+
+  void heed_control() {
+    if (!settings_.control) return;
+    if (log_) {
+      for (const std::string& line : settings_.control->take_lines()) log_->send(line);
+    }
+    if (const auto on = settings_.control->take_output()) analyser_.request_output(*on);
   }
 
   bool drain_samples() {
@@ -147,7 +188,11 @@ private:
         n = static_cast<std::size_t>(std::clamp<std::int64_t>(last_sample_ - packet->index, 0,
                                                               static_cast<std::int64_t>(n)));
       }
-      take_values(packet->index, std::span<const float>(packet->values).first(n));
+      take_values(0, packet->index, std::span<const float>(packet->values).first(n));
+      if (!packet->volts.empty())
+        take_values(1, packet->index, std::span<const float>(packet->volts).first(n));
+      if (!packet->logic.empty())
+        take_logic(packet->index, std::span<const float>(packet->logic).first(n));
       next_ = packet->index + static_cast<std::int64_t>(n);
     }
     return any;
@@ -155,15 +200,17 @@ private:
 
   /// Samples that the instrument no longer had: a gap, marked as dropped.
   void lost(std::int64_t until) {
-    close_flag();
-    writer_->flag(0, {Flag::dropped, time_of(next_), time_of(until), until - next_});
+    close_flags();
+    for (std::size_t c = 0; c < tracks_.size(); ++c)
+      writer_->flag(c, {Flag::dropped, time_of(next_), time_of(until), until - next_});
     writer_->event({"samples_lost", time_of(next_), time_of(until), "the input's memory overran"});
     result_.warnings.push_back(
         fmt::format("{} samples lost at {}", until - next_, duration(time_of(next_))));
     next_ = until;
+    logic_gap_ = true;
   }
 
-  void take_values(std::int64_t index, std::span<const float> values) {
+  void take_values(std::size_t channel, std::int64_t index, std::span<const float> values) {
     std::size_t at = 0;
     while (at < values.size()) {
       const Sort sort = sort_of(values[at]);
@@ -172,34 +219,77 @@ private:
       const std::int64_t first = index + static_cast<std::int64_t>(at);
       const auto count = static_cast<std::int64_t>(end - at);
       if (sort == Sort::good) {
-        close_flag();
+        close_flag(channel);
         buffer_.assign(values.begin() + static_cast<std::ptrdiff_t>(at),
                        values.begin() + static_cast<std::ptrdiff_t>(end));
-        writer_->append(0, first * period_, period_, buffer_);
-        if (anchor_watch_) watch_for_rise(first);
-        samples_ += count;
+        writer_->append(channel, first * period_, period_, buffer_);
+        if (channel == 0) {
+          if (anchor_watch_) watch_for_rise(first);
+          samples_ += count;
+          count_live();
+        } else {
+          live_.voltage = buffer_.back();
+        }
       } else {
-        open_flag(sort == Sort::over_range ? Flag::over_range : Flag::not_a_number, first, count);
+        open_flag(channel, sort == Sort::over_range ? Flag::over_range : Flag::not_a_number, first,
+                  count);
       }
       at = end;
     }
   }
 
-  void open_flag(Flag flag, std::int64_t first, std::int64_t count) {
-    if (flag_ && flag_->flag == flag && flag_first_ + flag_->samples == first) {
-      flag_->samples += count;
+  void count_live() {
+    const auto [least, most] = std::minmax_element(buffer_.begin(), buffer_.end());
+    live_.least = fresh_extremes_ ? *least : std::min(live_.least, *least);
+    live_.most = fresh_extremes_ ? *most : std::max(live_.most, *most);
+    fresh_extremes_ = false;
+    const double dt = base_.seconds(period_);
+    for (const double v : buffer_) live_.charge += v * dt;
+    live_.observed_s += dt * static_cast<double>(buffer_.size());
+  }
+
+  /// A line's level holds until the next sample: one at the packet's start, one at every change.
+  void take_logic(std::int64_t index, std::span<const float> words) {
+    if (words.empty()) return;
+    std::vector<std::int64_t> times;
+    for (std::size_t line = 0; line < settings_.setup.logic.size(); ++line) {
+      times.clear();
+      buffer_.clear();
+      double last = -1;
+      for (std::size_t i = 0; i < words.size(); ++i) {
+        if (sort_of(words[i]) != Sort::good) continue;
+        const double level = (static_cast<std::uint32_t>(words[i]) >> line) & 1U;
+        if (level == last) continue;
+        times.push_back((index + static_cast<std::int64_t>(i)) * period_);
+        buffer_.push_back(level);
+        last = level;
+      }
+      const std::int64_t end = (index + static_cast<std::int64_t>(words.size())) * period_;
+      writer_->append_times(first_logic_ + line, times, buffer_, end, logic_gap_);
+    }
+    logic_gap_ = false;
+  }
+
+  void open_flag(std::size_t channel, Flag flag, std::int64_t first, std::int64_t count) {
+    Track& t = tracks_[channel];
+    if (t.flag && t.flag->flag == flag && t.first + t.flag->samples == first) {
+      t.flag->samples += count;
     } else {
-      close_flag();
-      flag_ = FlagRun{flag, 0, 0, count};
-      flag_first_ = first;
+      close_flag(channel);
+      t.flag = FlagRun{flag, 0, 0, count};
+      t.first = first;
     }
   }
-  void close_flag() {
-    if (!flag_) return;
-    flag_->from_s = time_of(flag_first_);
-    flag_->to_s = time_of(flag_first_ + flag_->samples);
-    writer_->flag(0, *flag_);
-    flag_.reset();
+  void close_flag(std::size_t channel) {
+    Track& t = tracks_[channel];
+    if (!t.flag) return;
+    t.flag->from_s = time_of(t.first);
+    t.flag->to_s = time_of(t.first + t.flag->samples);
+    writer_->flag(channel, *t.flag);
+    t.flag.reset();
+  }
+  void close_flags() {
+    for (std::size_t c = 0; c < tracks_.size(); ++c) close_flag(c);
   }
 
   double time_of(std::int64_t sample) const { return base_.seconds(sample * period_); }
@@ -272,7 +362,8 @@ private:
   }
   void place(const DeviceLine& line, double time_s) {
     if (settings_.seconds > 0 && time_s > settings_.seconds) return;
-    writer_->log({time_s, line.sent, book::printable(line.text)});
+    live_.lines.push_back({time_s, line.sent, book::printable(line.text)});
+    writer_->log(live_.lines.back());
     ++log_lines_;
   }
 
@@ -291,8 +382,14 @@ private:
   TimeBase base_;
   std::int64_t period_ = 1, next_ = 0, last_sample_ = 0, samples_ = 0, log_lines_ = 0;
   std::vector<double> buffer_;
-  std::optional<FlagRun> flag_;
-  std::int64_t flag_first_ = 0;
+  struct Track {  // a channel of evenly spaced samples and the flagged run that is open in it
+    std::optional<FlagRun> flag;
+    std::int64_t first = 0;
+  };
+  std::vector<Track> tracks_;
+  std::size_t first_logic_ = 1;
+  bool logic_gap_ = true, fresh_extremes_ = true;
+  RecordProgress live_;
   std::optional<SwitchReport> power_on_;
   bool anchor_watch_ = false;
   std::optional<double> boot_at_;
@@ -302,6 +399,23 @@ private:
 };
 
 }  // namespace
+
+void RecordControl::send(const std::string& line) {
+  const std::lock_guard lock(mutex_);
+  lines_.push_back(line);
+}
+void RecordControl::switch_output(bool on) {
+  const std::lock_guard lock(mutex_);
+  output_ = on;
+}
+std::vector<std::string> RecordControl::take_lines() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(lines_, {});
+}
+std::optional<bool> RecordControl::take_output() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(output_, std::nullopt);
+}
 
 std::pair<TimeBase, std::int64_t> time_base_for(double interval_s) {
   const double rate = 1 / interval_s;

@@ -7,6 +7,7 @@
 
 #include <functional>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <stop_token>
 #include <string>
@@ -20,6 +21,22 @@ struct ScheduledLine {
   std::string text;
 };
 
+/// What may be asked of a running recording from another thread.
+class RecordControl {
+public:
+  /// A line to be sent to the device as soon as can be.
+  void send(const std::string& line);
+  void switch_output(bool on);
+
+  std::vector<std::string> take_lines();
+  std::optional<bool> take_output();
+
+private:
+  std::mutex mutex_;  // held for moments only
+  std::vector<std::string> lines_;
+  std::optional<bool> output_;
+};
+
 struct RecordSettings {
   std::string name, build;
   Endpoint analyser;
@@ -30,11 +47,19 @@ struct RecordSettings {
   std::string accuracy;   ///< of the current, as written; "" when not known
   std::vector<ScheduledLine> sends;
   Conditions conditions;
+  RecordControl* control = nullptr;  ///< must outlive the recording
 };
 
+/// How far a recording is, told four times a second.
 struct RecordProgress {
   double recorded_s = 0;
   std::int64_t samples = 0, log_lines = 0;
+  double charge = 0, observed_s = 0;  ///< so far (C, s): differences give means over any window
+  double least = 0, most = 0;         ///< of the current since the last time it was told (A)
+  std::optional<double> voltage;      ///< as last sampled (V)
+  bool output_on = false;
+  std::int64_t capture = 0;
+  std::vector<book::LogLine> lines;   ///< new in the device log
 };
 
 struct RecordResult {

@@ -10,10 +10,12 @@
 
 namespace kuvio::acquire {
 
-/// Consecutive samples of one channel, as they came; special values not yet sorted out.
+/// Consecutive samples as they came; special values not yet sorted out.
 struct Packet {
-  std::int64_t index = 0;  ///< number of the first sample, counted by the instrument
-  std::vector<float> values;
+  std::int64_t index = 0;     ///< number of the first sample, counted by the instrument
+  std::vector<float> values;  ///< current (A)
+  std::vector<float> volts;   ///< voltage (V) of the same samples; empty when it is not recorded
+  std::vector<float> logic;   ///< state of the digital lines, a bit each; empty likewise
 };
 
 /// Lock-free ring between one input thread and the recorder. Bounded in samples: an input whose

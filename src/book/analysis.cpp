@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
 
+#include "book/notes.h"
 #include "core/quantity.h"
 
 #include <stdexcept>
@@ -88,7 +89,20 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture,
                         std::optional<StoredSplit> given) {
   SplitCapture out;
   out.info = capture;
-  if (!given) given = book.split(capture.id);
+  if (!given) {
+    if (auto edited = edited_split(book, capture)) {
+      given = std::move(edited->split);
+      out.conflicts = std::move(edited->conflicts);
+      out.edits = edited->edits;
+    }
+  } else {
+    const std::vector<Edit> list = edits(book, capture.id);
+    Edited edited =
+        apply_edits(std::move(given->visits), list, edit_reach(capture, given->channel));
+    given->visits = std::move(edited.visits);
+    out.conflicts = std::move(edited.conflicts);
+    out.edits = list.size();
+  }
   if (!given) {
     throw Error(Failure::bad_data, "not split into states", "capture " + capture.name,
                 "split it first: kuvio-cli states BOOK CAPTURE --recipe FILE");
@@ -105,6 +119,22 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture,
   out.recipe_name = given->recipe_name;
   out.recipe_text = given->recipe_text;
   out.visits = measure_visits(*out.trace, given->visits);
+  return out;
+}
+
+std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& build) {
+  std::vector<CaptureInfo> out;
+  std::vector<CaptureInfo> all = book.captures();
+  for (CaptureInfo& c : all) {
+    if (c.build == build && !c.channels.empty()) out.push_back(std::move(c));
+  }
+  if (out.empty()) {
+    std::string builds;
+    for (const std::string& b : book.builds()) builds += (builds.empty() ? "" : ", ") + b;
+    throw Error(Failure::bad_data, "no such build", book.path(),
+                "there is no capture of build \"" + build + "\"; there are " +
+                    (builds.empty() ? "none" : builds));
+  }
   return out;
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "book/channel_trace.h"
+#include "core/edits.h"
 #include "core/ledger.h"
 
 #include <memory>
@@ -18,6 +19,8 @@ struct SplitCapture {
   std::unique_ptr<ChannelTrace> trace;
   std::string recipe_name, recipe_text;
   std::vector<VisitFigures> visits;
+  std::size_t edits = 0;            ///< corrections by hand that lie on top of the recipe
+  std::vector<Conflict> conflicts;  ///< those among them whose ground is gone
 
   Basis basis() const;
 };
@@ -32,10 +35,13 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                           const std::string& recipe_text);
 
-/// Loads a capture with a split (as given, or the newest one stored). Error bad_data when it has
-/// none.
+/// Loads a capture with a split (as given, or the one that counts), its hand edits applied. Error
+/// bad_data when it has none.
 SplitCapture load_split(const Book& book, const CaptureInfo& capture,
                         std::optional<StoredSplit> split = {});
+
+/// The captures of a build; Error bad_data that names the builds there are when it has none.
+std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& build);
 
 /// One ledger of several captures; `states` get a row even without visits. The basis is the first
 /// one's.

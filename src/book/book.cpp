@@ -26,15 +26,19 @@ std::multiset<std::string> schema_of(const Database& db) {
   return out;
 }
 
-std::multiset<std::string> expected_schema() {
+std::multiset<std::string> expected_schema(std::int64_t version) {
   const Database db(":memory:", Database::Access::create);
   for (const char* ddl : kSchema) db.execute(ddl);
+  if (version >= 2) {
+    for (const char* ddl : kSchemaSince2) db.execute(ddl);
+  }
   return schema_of(db);
 }
 
 void create_schema(const Database& db) {
   Transaction transaction(db);
   for (const char* ddl : kSchema) db.execute(ddl);
+  for (const char* ddl : kSchemaSince2) db.execute(ddl);
   db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId,
                          kSchemaVersion));
   transaction.commit();
@@ -181,7 +185,10 @@ Book Book::open(const std::string& path, Mode mode) {
   } else {
     book.require_schema();
   }
-  if (mode != Mode::read) book.settle_dead_writers();
+  if (mode != Mode::read) {
+    book.migrate();
+    book.settle_dead_writers();
+  }
   return book;
 }
 
@@ -191,15 +198,26 @@ void Book::require_schema() const {
                 "it is another program's SQLite file");
   }
   const auto version = pragma(*db_, "user_version");
-  if (version != kSchemaVersion) {
+  if (version < 1 || version > kSchemaVersion) {
     throw Error(
         Failure::bad_data, "unknown version of book", path(),
-        fmt::format("it is version {}, this Kuvio reads version {}", version, kSchemaVersion));
+        fmt::format("it is version {}, this Kuvio reads versions 1 to {}", version,
+                    kSchemaVersion));
   }
-  if (schema_of(*db_) != expected_schema()) {
+  if (schema_of(*db_) != expected_schema(version)) {
     throw Error(Failure::bad_data, "altered book", path(),
                 "its tables are not those of a Kuvio book");
   }
+}
+
+void Book::migrate() const {
+  if (pragma(*db_, "user_version") == kSchemaVersion) return;
+  Transaction transaction(*db_);
+  if (pragma(*db_, "user_version") == 1) {  // nobody else did it in the meantime
+    for (const char* ddl : kSchemaSince2) db_->execute(ddl);
+    db_->execute(fmt::format("PRAGMA user_version={}", kSchemaVersion));
+  }
+  transaction.commit();
 }
 
 void Book::settle_dead_writers() const {
@@ -237,6 +255,7 @@ void Book::erase(std::int64_t id) const {
   db_->prepare("DELETE FROM tail WHERE channel IN (SELECT id FROM channel WHERE capture=?1)")
       .bind_all(id)
       .run();
+  db_->prepare("DELETE FROM note WHERE capture=?1").bind_all(id).run();
   db_->prepare("DELETE FROM capture WHERE id=?1").bind_all(id).run();
 }
 
@@ -317,7 +336,7 @@ CaptureInfo Book::read_capture(const Statement& row) const {
       "(SELECT count(*) FROM log_line WHERE capture=?1)");
   split.bind_all(out.id);
   if (split.step()) {
-    out.split = split.integer(0) != 0;
+    out.split = split.integer(0) != 0 && note(out.id, "split") != "0";
     out.log_lines = split.integer(1);
   }
   return out;
@@ -403,11 +422,28 @@ std::vector<OutputSwitch> Book::output_switches(std::int64_t capture) const {
   return out;
 }
 
+std::optional<std::string> Book::note(std::int64_t capture, const std::string& key) const {
+  if (pragma(*db_, "user_version") < 2) return std::nullopt;
+  auto row = db_->prepare("SELECT value FROM note WHERE capture=?1 AND key=?2");
+  row.bind_all(capture, key);
+  if (!row.step()) return std::nullopt;
+  return row.text(0);
+}
+
+std::vector<Note> Book::notes() const {
+  std::vector<Note> out;
+  if (pragma(*db_, "user_version") < 2) return out;
+  auto rows = db_->prepare("SELECT capture, key, value FROM note ORDER BY capture, key");
+  while (rows.step()) out.push_back({rows.integer(0), rows.text(1), rows.text(2)});
+  return out;
+}
+
 std::optional<StoredSplit> Book::split(std::int64_t capture) const {
+  const std::optional<std::string> chosen = note(capture, "split");
   auto row = db_->prepare(
-      "SELECT id, channel, recipe_name, recipe_text FROM split WHERE capture=?1 ORDER BY id DESC "
-      "LIMIT 1");
-  row.bind_all(capture);
+      "SELECT id, channel, recipe_name, recipe_text FROM split WHERE capture=?1 AND (?2='' OR "
+      "CAST(id AS TEXT)=?2) ORDER BY id DESC LIMIT 1");
+  row.bind_all(capture, chosen.value_or(""));
   if (!row.step()) return std::nullopt;
   StoredSplit out{row.integer(0), row.integer(1), row.text(2), row.text(3), {}};
   auto visits =
@@ -427,7 +463,7 @@ std::optional<StoredSplit> Book::split(std::int64_t capture) const {
   return out;
 }
 
-void Book::save_split(std::int64_t capture, const StoredSplit& split) const {
+std::int64_t Book::save_split(std::int64_t capture, const StoredSplit& split) const {
   Transaction transaction(*db_);
   db_->prepare(
          "INSERT INTO split(capture, channel, recipe_name, recipe_text, made_utc) VALUES(?1, ?2, "
@@ -443,7 +479,9 @@ void Book::save_split(std::int64_t capture, const StoredSplit& split) const {
     insert.bind_all(id, ordinal++, v.state, v.from_s, v.to_s, static_cast<std::int64_t>(v.whole))
         .run();
   }
+  db_->prepare("DELETE FROM note WHERE capture=?1 AND key='split'").bind_all(capture).run();
   transaction.commit();
+  return id;
 }
 
 std::int64_t Book::data_version() const { return pragma(*db_, "data_version"); }

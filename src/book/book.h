@@ -66,6 +66,16 @@ struct StoredSplit {
   Visits visits;
 };
 
+/// A value that people put into a book: of a capture, or (capture 0) of the book as a whole. See
+/// book/notes.h.
+struct Note {
+  std::int64_t capture = 0;
+  std::string key;
+  std::optional<std::string> value;  ///< nothing: not there
+
+  bool operator==(const Note&) const = default;
+};
+
 /// One open book. A connection belongs to the thread that opened it; open one for each thread.
 /// Readers never wait for the writer, nor the writer for them.
 class Book {
@@ -87,10 +97,14 @@ public:
   std::vector<Event> events(std::int64_t capture) const;
   std::vector<OutputSwitch> output_switches(std::int64_t capture) const;
 
-  /// The newest split of a capture.
+  /// The split of a capture that counts, without hand edits: the one its note "split" names, else
+  /// the newest. Nothing when there is none, or the note names 0.
   std::optional<StoredSplit> split(std::int64_t capture) const;
-  /// Saves a split; one transaction.
-  void save_split(std::int64_t capture, const StoredSplit& split) const;
+  /// Saves a split and gives its id; it counts from now on. One transaction.
+  std::int64_t save_split(std::int64_t capture, const StoredSplit& split) const;
+
+  std::optional<std::string> note(std::int64_t capture, const std::string& key) const;
+  std::vector<Note> notes() const;
 
   /// Removes a capture with all it holds.
   void discard(std::int64_t capture) const;
@@ -103,6 +117,7 @@ public:
 private:
   explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
   void require_schema() const;
+  void migrate() const;
   void settle_dead_writers() const;
   void erase(std::int64_t capture) const;
   CaptureInfo read_capture(const Statement& row) const;

@@ -9,11 +9,12 @@ namespace kuvio::book {
 // The book's constants and schema; docs/book-format.md explains them. Text and page agree.
 
 inline constexpr std::int64_t kApplicationId = 0x4b75766f;  // "Kuvo"
-inline constexpr std::int64_t kSchemaVersion = 1;
+inline constexpr std::int64_t kSchemaVersion = 2;
 inline constexpr std::int64_t kChunkSamples = 65536;
 inline constexpr std::int64_t kStrideSamples = 256;
 inline constexpr std::int64_t kCoarseSamples = 4096;
 
+/// Tables of version 1.
 inline constexpr std::array kSchema{
     "CREATE TABLE capture("
     "id INTEGER PRIMARY KEY, name TEXT NOT NULL, build TEXT NOT NULL, started_utc TEXT NOT NULL, "
@@ -72,6 +73,14 @@ inline constexpr std::array kSchema{
     "split INTEGER NOT NULL REFERENCES split(id) ON DELETE CASCADE, ordinal INTEGER NOT NULL, "
     "state TEXT NOT NULL, from_s REAL NOT NULL, to_s REAL NOT NULL, whole INTEGER NOT NULL, "
     "PRIMARY KEY(split, ordinal)) WITHOUT ROWID",
+};
+
+/// What version 2 added. A book of version 1 gets them when it is first written to; until then it
+/// is read as it is.
+inline constexpr std::array kSchemaSince2{
+    "CREATE TABLE note("
+    "capture INTEGER NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY(capture, key)) "
+    "WITHOUT ROWID",
 };
 
 }  // namespace kuvio::book

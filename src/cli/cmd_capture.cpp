@@ -22,9 +22,9 @@ std::atomic<bool> told_to_stop{false};
 
 struct Options {
   std::string book, build, name, voltage, limit, rate = "1 kHz", accuracy, setup;
-  std::vector<std::string> inputs, sends, conditions, profiles;
+  std::vector<std::string> inputs, sends, conditions, profiles, logic;
   double seconds = 0, time_scale = 1;
-  bool power_on = false, power_off = false;
+  bool power_on = false, power_off = false, record_voltage = false;
 };
 
 Outcome run(const Options& o, bool json) {
@@ -63,6 +63,13 @@ Outcome run(const Options& o, bool json) {
     s.setup.voltage = option_quantity("--voltage", o.voltage, Dimension::voltage);
   if (!o.limit.empty())
     s.setup.current_limit = option_quantity("--current-limit", o.limit, Dimension::current);
+  s.setup.record_voltage = o.record_voltage;
+  s.setup.logic = o.logic;
+  for (const std::string& name : o.logic) {
+    if (name.empty() || name == "I" || name == "V" ||
+        std::count(o.logic.begin(), o.logic.end(), name) > 1)
+      usage("--logic \"" + name + "\" is empty, taken or there twice");
+  }
   s.setup.power_on = o.power_on;
   s.setup.power_off = o.power_off;
   for (const std::string& text : o.sends) s.sends.push_back(parse_send(text));
@@ -155,6 +162,8 @@ Runner add_capture(CLI::App& app) {
   app.add_option("--accuracy", o->accuracy, "of the current, as in \"0.08 % + 40 nA\"");
   app.add_flag("--power-on", o->power_on, "switch the output on once recording runs");
   app.add_flag("--power-off", o->power_off, "switch the output off at the end");
+  app.add_flag("--record-voltage", o->record_voltage, "log the voltage beside the current");
+  app.add_option("--logic", o->logic, "names of the digital lines to log, from bit 0 up");
   app.add_option("--send", o->sends,
                  "\"TIME: LINE\" to send to the device, as in \"600 s: uplink\"");
   app.add_option("--time-scale", o->time_scale,

@@ -48,6 +48,8 @@ std::int64_t record_build(book::Book& book, const std::string& build, const Opti
   s.setup.rate_hz = 1000;
   s.setup.voltage = 3.6;
   s.setup.current_limit = 0.5;
+  s.setup.record_voltage = true;
+  s.setup.logic = {"radio_on", "locate_on"};
   s.setup.power_on = s.setup.power_off = true;
   s.seconds = o.quick ? 600 : 3600;
   s.time_scale = o.speed;

@@ -47,40 +47,6 @@ Battery battery_of(const Options& o) {
   return out;
 }
 
-/// Without a duty plan: the mean over whole cycles of the longest state, or over all of it when
-/// there are none.
-FieldMean as_captured(const book::SplitCapture& capture, const Ledger& ledger) {
-  Visits visits;
-  for (const VisitFigures& f : capture.visits) visits.push_back(f.visit);
-  const LedgerRow* rest = ledger.longest();
-  const Cycles cycles = rest ? find_cycles(*capture.trace, visits, rest->state) : Cycles{};
-  FieldMean out;
-  double from = capture.trace->from_s(), to = capture.trace->to_s(), observed = ledger.observed_s();
-  if (cycles.count > 0) {
-    from = cycles.from_s;
-    to = cycles.to_s;
-    observed = to - from;
-    if (cycles.count >= 2) {
-      const double u = cycles.charge.u / cycles.period.mean;
-      out.repeat.push_back({u, cycles.charge.freedom});
-    }
-  }
-  for (const LedgerRow& row : ledger.rows) {
-    double charge = 0;
-    for (const VisitFigures& f : capture.visits) {
-      if (f.visit.state != row.state || row.state == kMissing || row.state == kOff) continue;
-      const double a = std::max(from, f.visit.from_s), b = std::min(to, f.visit.to_s);
-      if (a < b) charge += measure(*capture.trace, a, b).charge;
-    }
-    if (charge != 0 && observed > 0) out.shares.push_back({row.state, charge / observed});
-    out.mean += observed > 0 ? charge / observed : 0;
-  }
-  auto components = accuracy_components(ledger.basis.accuracy, out.mean);
-  components.insert(components.end(), out.repeat.begin(), out.repeat.end());
-  out.mean_u = combine(components);
-  return out;
-}
-
 Outcome run(const Options& o, bool json) {
   const Battery battery = battery_of(o);
   const std::optional<double> want =
@@ -93,7 +59,7 @@ Outcome run(const Options& o, bool json) {
   const Ledger ledger = book::pooled_ledger(captures);
   FieldMean mean;
   if (o.duty.empty()) {
-    mean = as_captured(captures.front(), ledger);
+    mean = captured_mean(*captures.front().trace, captures.front().visits, ledger);
   } else {
     try {
       mean = field_mean(formats::read_duty(o.duty), ledger);

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/lifetime.h"
+#include "formats/budget_check.h"
 #include "formats/html_report.h"
 #include "formats/output_file.h"
 
-#include "budget_run.h"
 #include "command.h"
 
 #include <filesystem>
@@ -85,7 +85,7 @@ Outcome run(const Options& o, bool json) {
   if (budget) {
     content.budget = &*budget;
     for (const std::string& build : builds)
-      content.checks.emplace(build, check_build(book, *budget, build));
+      content.checks.emplace(build, formats::check_build(book, *budget, formats::read_recipe(budget->recipe_file), build));
   }
   formats::write_file(o.out, formats::html_report(content));
   Outcome out;

@@ -75,26 +75,11 @@ void say(const std::string& text) {
   fmt::print(stderr, "kuvio-cli: {}\n", text);
 }
 
-std::vector<book::CaptureInfo> captures_of_build(const book::Book& book, const std::string& build) {
-  std::vector<book::CaptureInfo> out;
-  for (auto& c : book.captures()) {
-    if (c.build == build && !c.channels.empty()) out.push_back(std::move(c));
-  }
-  if (out.empty()) {
-    std::string builds;
-    for (const std::string& b : book.builds()) builds += (builds.empty() ? "" : ", ") + b;
-    throw Error(Failure::bad_data, "no such build", book.path(),
-                "there is no capture of build \"" + build + "\"; there are " +
-                    (builds.empty() ? "none" : builds));
-  }
-  return out;
-}
-
 std::vector<book::CaptureInfo> captures_of(const book::Book& book,
                                            const std::string& build_or_capture) {
   const auto builds = book.builds();
   if (std::find(builds.begin(), builds.end(), build_or_capture) != builds.end()) {
-    return captures_of_build(book, build_or_capture);
+    return book::captures_of_build(book, build_or_capture);
   }
   return {book.find(build_or_capture)};
 }

@@ -52,8 +52,6 @@ std::string option_accuracy(const std::string& text);
 void print_table(const std::vector<std::vector<std::string>>& rows);
 /// A message or progress on standard error.
 void say(const std::string& text);
-/// Captures of a build; Error bad_data when there is none.
-std::vector<book::CaptureInfo> captures_of_build(const book::Book& book, const std::string& build);
 /// A build's captures, or a single capture by id or name.
 std::vector<book::CaptureInfo> captures_of(const book::Book& book,
                                            const std::string& build_or_capture);

@@ -31,6 +31,7 @@ enum class Of { mean, p95, worst };
 enum class Scope { state, whole, field };
 
 struct Limit {
+  std::size_t block = 0;  ///< number of its [[limit]] in the file
   Scope scope = Scope::whole;
   std::string state;  ///< for Scope::state
   LimitQuantity quantity = LimitQuantity::mean_current;

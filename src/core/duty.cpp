@@ -65,4 +65,63 @@ FieldMean field_mean(const DutyPlan& plan, const Ledger& ledger) {
   return out;
 }
 
+FieldMean captured_mean(const Trace& trace, const std::vector<VisitFigures>& figures,
+                        const Ledger& ledger) {
+  Visits visits;
+  for (const VisitFigures& f : figures) visits.push_back(f.visit);
+  const LedgerRow* rest = ledger.longest();
+  const Cycles cycles = rest ? find_cycles(trace, visits, rest->state) : Cycles{};
+  FieldMean out;
+  double from = trace.from_s(), to = trace.to_s(), observed = ledger.observed_s();
+  if (cycles.count > 0) {
+    from = cycles.from_s;
+    to = cycles.to_s;
+    observed = to - from;
+    if (cycles.count >= 2)
+      out.repeat.push_back({cycles.charge.u / cycles.period.mean, cycles.charge.freedom});
+  }
+  for (const LedgerRow& row : ledger.rows) {
+    double charge = 0;
+    for (const VisitFigures& f : figures) {
+      if (f.visit.state != row.state || row.state == kMissing || row.state == kOff) continue;
+      const double a = std::max(from, f.visit.from_s), b = std::min(to, f.visit.to_s);
+      if (a < b) charge += measure(trace, a, b).charge;
+    }
+    if (charge != 0 && observed > 0) out.shares.push_back({row.state, charge / observed});
+    out.mean += observed > 0 ? charge / observed : 0;
+  }
+  auto components = accuracy_components(ledger.basis.accuracy, out.mean);
+  components.insert(components.end(), out.repeat.begin(), out.repeat.end());
+  out.mean_u = combine(components);
+  return out;
+}
+
+DutyPlan plan_of(const Ledger& ledger, const std::vector<VisitFigures>& visits) {
+  DutyPlan out;
+  const LedgerRow* rest = ledger.longest();
+  if (!rest || !(ledger.observed_s() > 0)) return out;
+  out.rest = rest->state;
+  std::vector<std::string> order;  // as they first come
+  for (const VisitFigures& f : visits) {
+    if (std::find(order.begin(), order.end(), f.visit.state) == order.end())
+      order.push_back(f.visit.state);
+  }
+  std::erase_if(order, [](const std::string& s) { return is_built_in_state(s); });
+  std::map<std::size_t, Round> rounds;
+  for (const std::string& state : order) {
+    const LedgerRow* row = ledger.find(state);
+    if (!row || state == out.rest || row->whole_visits == 0) continue;
+    const bool first = state == order.front();
+    if (first && row->visits == 1) {
+      out.once.push_back(state);
+      continue;
+    }
+    Round& round = rounds[row->visits];
+    round.rate_hz = static_cast<double>(row->visits) / ledger.observed_s();
+    round.states.push_back(state);
+  }
+  for (auto it = rounds.rbegin(); it != rounds.rend(); ++it) out.rounds.push_back(it->second);
+  return out;
+}
+
 }  // namespace kuvio

@@ -46,4 +46,15 @@ struct FieldMean {
 /// std::domain_error when the rounds take more time than there is (sum(r d) > 1).
 FieldMean field_mean(const DutyPlan& plan, const Ledger& ledger);
 
+/// Mean current of a capture as it was recorded: over the whole cycles of its longest state, or
+/// over all of it when there are none. Off and missing time stay out.
+FieldMean captured_mean(const Trace& trace, const std::vector<VisitFigures>& visits,
+                        const Ledger& ledger);
+
+/// How often each state was visited in a capture, as a duty plan: the longest state is the rest, a
+/// state met once whole and before every other is gone through once, states with as many visits as
+/// each other make one round. A first plan to start from, not the field. Rest is empty when the
+/// ledger holds no state.
+DutyPlan plan_of(const Ledger& ledger, const std::vector<VisitFigures>& visits);
+
 }  // namespace kuvio

@@ -70,6 +70,35 @@ std::string with_uncertainty(double value, double U, std::string_view unit) {
          unit_text(step, unit);
 }
 
+std::string_view symbol(ChargeUnit unit) {
+  constexpr std::array<std::string_view, 4> kSymbols{"C", "Ah", "Wh", "J"};
+  return kSymbols[static_cast<std::size_t>(unit)];
+}
+
+double per_coulomb(ChargeUnit unit, double voltage) {
+  switch (unit) {
+    case ChargeUnit::coulomb:
+      return 1;
+    case ChargeUnit::ampere_hour:
+      return 1.0 / 3600;
+    case ChargeUnit::watt_hour:
+      return voltage / 3600;
+    case ChargeUnit::joule:
+      return voltage;
+  }
+  return 0;
+}
+
+std::string charge_text(double coulomb, ChargeUnit unit, double voltage, int digits) {
+  const double factor = per_coulomb(unit, voltage);
+  return factor > 0 ? with_prefix(coulomb * factor, symbol(unit), digits) : "–";
+}
+
+std::string charge_with_uncertainty(double coulomb, double U, ChargeUnit unit, double voltage) {
+  const double factor = per_coulomb(unit, voltage);
+  return factor > 0 ? with_uncertainty(coulomb * factor, U * factor, symbol(unit)) : "–";
+}
+
 std::string duration(double seconds) {
   const double s = std::fabs(seconds);
   if (s < 1) return with_prefix(seconds, "s", 3);

@@ -17,6 +17,17 @@ std::string with_prefix(double value, std::string_view unit, int digits = 3);
 /// value to the same place, both with one prefix. U <= 0 falls back to with_prefix(value, unit, 4).
 std::string with_uncertainty(double value, double U, std::string_view unit);
 
+/// In which unit charge is told. A table never mixes them. Energies need a voltage.
+enum class ChargeUnit { coulomb, ampere_hour, watt_hour, joule };
+/// "C", "Ah", "Wh", "J".
+std::string_view symbol(ChargeUnit unit);
+/// What a charge of 1 C at `voltage` (V) is in this unit; 0 when that cannot be told.
+double per_coulomb(ChargeUnit unit, double voltage);
+/// A charge in C told in a unit: "105 mC", "29.2 µAh", "378 mJ"; "–" when the voltage is needed and
+/// not known (0).
+std::string charge_text(double coulomb, ChargeUnit unit, double voltage, int digits = 3);
+std::string charge_with_uncertainty(double coulomb, double U, ChargeUnit unit, double voltage);
+
 /// "12.331 s", "1 h 02 min", "2.8 years": a length of time for people.
 std::string duration(double seconds);
 /// "2.81 years", "310 days", "14.2 hours".

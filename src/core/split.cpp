@@ -315,7 +315,6 @@ double first_rise(const Trace& trace, double earliest_s, double latest_s, double
 }
 
 Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputSwitch>& switches) {
-  if (recipe.states.empty()) throw std::invalid_argument("a recipe needs at least one state");
   Visits out;
   double end = trace.from_s();
   const auto blocks = trace.blocks();

@@ -36,7 +36,7 @@ using Visits = std::vector<Visit>;
 /// become one visit with all that lies between; then stays below their state's shortest are
 /// absorbed, shortest first, by the neighbour whose mean is nearer on the scale asinh(x / noise).
 /// Time with the output off is Off. Strides that lie inside the holding band as a whole are not
-/// read.
+/// read. A recipe without states leaves all of it Unassigned, for splitting by hand.
 Visits split(const Trace& trace, const Recipe& recipe,
              const std::vector<OutputSwitch>& switches = {});
 

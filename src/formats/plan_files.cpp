@@ -75,7 +75,8 @@ void check_fits(const TomlTable& table, const Limit& limit, const char* key) {
   }
 }
 
-Limit read_limit(const TomlTable& table, const QuantityKey& q, const Limit& common) {
+Limit read_limit(const TomlTable& table, const QuantityKey& q, const Limit& common,
+                 const FindFile& find) {
   Limit limit = common;
   limit.quantity = q.quantity;
   check_fits(table, limit, q.key);
@@ -84,7 +85,8 @@ Limit read_limit(const TomlTable& table, const QuantityKey& q, const Limit& comm
     value.expect({"expect", "min", "battery"});
     limit.min = value.optional_quantity("min", q.dimension);
     if (!limit.min) value.complain("a lifetime needs \"min\"");
-    limit.battery = read_battery(value.beside(value.string("battery")));
+    const std::string name = value.string("battery");
+    limit.battery = parse_battery(find(name), value.beside(name));
   } else {
     value.expect({"expect", "max", "of"}, {"min", "peak_over"});
     limit.max = value.optional_quantity("max", q.dimension);
@@ -139,7 +141,11 @@ double parse_self_discharge(const std::string& text) {
 }
 
 Battery read_battery(const std::string& path) {
-  const TomlTable root = TomlTable::file(path, "battery");
+  return parse_battery(read_text_file(path), path);
+}
+
+Battery parse_battery(const std::string& text, const std::string& name) {
+  const TomlTable root = TomlTable::text(text, name, "battery");
   // Resistance, buffer and cut-off voltage describe the cell for pulse checks; a life does not need
   // them.
   root.expect({"kuvio", "name", "capacity", "voltage", "cutoff_reserve", "margin", "self_discharge",
@@ -156,9 +162,9 @@ Battery read_battery(const std::string& path) {
     if (*target < 0 || *target >= 1)
       root.complain("\"" + std::string(key) + "\" must lie between 0 and 100 %", key);
   }
-  if (const auto text = root.optional_string("self_discharge")) {
+  if (const auto loss = root.optional_string("self_discharge")) {
     try {
-      out.self_discharge_hz = parse_self_discharge(*text);
+      out.self_discharge_hz = parse_self_discharge(*loss);
     } catch (const std::invalid_argument& e) {
       root.complain(std::string("\"self_discharge\": ") + e.what(), "self_discharge");
     }
@@ -174,8 +180,10 @@ Battery read_battery(const std::string& path) {
   return out;
 }
 
-DutyPlan read_duty(const std::string& path) {
-  const TomlTable root = TomlTable::file(path, "duty");
+DutyPlan read_duty(const std::string& path) { return parse_duty(read_text_file(path), path); }
+
+DutyPlan parse_duty(const std::string& text, const std::string& name) {
+  const TomlTable root = TomlTable::text(text, name, "duty");
   root.expect({"kuvio", "name", "rest", "round", "once"});
   DutyPlan out;
   out.rest = root.string("rest");
@@ -200,16 +208,25 @@ DutyPlan read_duty(const std::string& path) {
 }
 
 Budget read_budget(const std::string& path) {
-  const TomlTable root = TomlTable::file(path, "budget");
+  const std::string text = read_text_file(path);
+  const TomlTable root = TomlTable::text(text, path, "budget");
+  return parse_budget(text, path,
+                      [&](const std::string& name) { return read_text_file(root.beside(name)); });
+}
+
+Budget parse_budget(const std::string& text, const std::string& path, const FindFile& find) {
+  const TomlTable root = TomlTable::text(text, path, "budget");
   root.expect({"kuvio", "name", "supply", "recipe", "limit"});
   Budget out;
   out.name = root.string("name");
   out.supply = root.optional_quantity("supply", Dimension::voltage).value_or(0);
   out.recipe_file = root.beside(root.string("recipe"));
+  std::size_t block = 0;
   for (const TomlTable& table : root.tables("limit")) {
     table.expect({"state", "whole", "field", "duty", "mean_current", "charge_per_visit",
                   "energy_per_visit", "visit_length", "peak_current", "lifetime"});
     Limit common;
+    common.block = block++;
     const auto state = table.optional_string("state");
     const bool field = table.boolean("field", false), whole = table.boolean("whole", false);
     if ((state ? 1 : 0) + (field ? 1 : 0) + (whole ? 1 : 0) > 1) {
@@ -219,13 +236,14 @@ Budget read_budget(const std::string& path) {
     common.scope = state ? Scope::state : field ? Scope::field : Scope::whole;
     common.state = state.value_or("");
     if (field) {
-      common.duty = read_duty(table.beside(table.string("duty")));
+      const std::string name = table.string("duty");
+      common.duty = parse_duty(find(name), table.beside(name));
     } else if (table.has("duty")) {
       table.complain("\"duty\" goes with field = true", "duty");
     }
     const auto before = out.limits.size();
     for (const QuantityKey& q : kQuantities) {
-      if (table.has(q.key)) out.limits.push_back(read_limit(table, q, common));
+      if (table.has(q.key)) out.limits.push_back(read_limit(table, q, common, find));
     }
     if (out.limits.size() == before)
       table.complain("a limit needs a quantity such as mean_current = { max = \"4 uA\" }");

@@ -4,8 +4,10 @@
 #include "core/budget.h"
 #include "core/duty.h"
 #include "core/lifetime.h"
+#include "core/quantity.h"
 #include "core/recipe.h"
 
+#include <functional>
 #include <string>
 
 namespace kuvio::formats {
@@ -22,13 +24,33 @@ struct RecipeFile {
 RecipeFile read_recipe(const std::string& path);
 RecipeFile parse_recipe(const std::string& text, const std::string& path);
 
+/// Text of a file that another one names, by the name it is given there.
+using FindFile = std::function<std::string(const std::string& name)>;
+
 /// `*.budget.toml`; reads the duty plans and batteries it names, relative to its own folder.
 Budget read_budget(const std::string& path);
+/// The same from text; the files it names come from `find`, `name` is for messages.
+Budget parse_budget(const std::string& text, const std::string& name, const FindFile& find);
 
 /// `*.battery.toml`
 Battery read_battery(const std::string& path);
+Battery parse_battery(const std::string& text, const std::string& name);
 /// `*.duty.toml`
 DutyPlan read_duty(const std::string& path);
+DutyPlan parse_duty(const std::string& text, const std::string& name);
+
+/// A quantity as these files have it: "4 uA", "35 ms", "2 y", with at most `digits` digits.
+std::string quantity_text(double value, Dimension dimension, int digits = 6);
+
+/// A recipe, duty plan or battery as the text of its file.
+std::string recipe_text(const Recipe& recipe);
+std::string duty_text(const DutyPlan& plan);
+std::string battery_text(const Battery& battery);
+/// One [[state]] block.
+std::string state_block(const StateRule& rule);
+/// One [[limit]] block.
+std::string limit_block(const Limit& limit, const std::string& duty_name,
+                        const std::string& battery_name);
 
 /// "1 %/y" as k of dC/dt = -kC (1/s); std::invalid_argument when malformed.
 double parse_self_discharge(const std::string& text);

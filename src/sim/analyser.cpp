@@ -16,6 +16,7 @@ namespace {
 
 constexpr std::int64_t kMemory = 8 << 20;  // samples the instrument keeps
 constexpr std::int64_t kLargestBlock = 1 << 16;
+constexpr double kLeads = 0.35;  // Ohm, between output and device
 constexpr double kOverRange = 9.9e37, kNotANumber = 9.91e37;
 
 std::uint64_t mix(std::uint64_t x) {  // SplitMix64 (Steele, Lea, Flood 2014)
@@ -49,7 +50,7 @@ std::string short_form(std::string_view header) {
       {"MEASURE", "MEAS"},  {"FETCH", "FETC"},   {"ARRAY", "ARR"},       {"POINTS", "POIN"},
       {"INITIATE", "INIT"}, {"ABORT", "ABOR"},   {"SYSTEM", "SYST"},     {"ERROR", "ERR"},
       {"FORMAT", "FORM"},   {"RANGE", "RANG"},   {"CLEAR", "CLE"},       {"IMMEDIATE", "IMM"},
-      {"SOURCE", "SOUR"}};
+      {"SOURCE", "SOUR"},   {"DIGITAL", "DIG"}};
   std::string out, word;
   const auto flush = [&] {
     const auto it = kWords.find(word);
@@ -155,7 +156,13 @@ double Analyser::sample(std::int64_t index) {
   const double since = static_cast<double>(index) * interval_;
   if (since >= faults_.over_from && since < faults_.over_to) return kOverRange;
   if (since >= faults_.odd_from && since < faults_.odd_to) return kNotANumber;
-  const double a = log_start_ + since, b = a + interval_;
+  const double a = log_start_ + since;
+  const double mean = mean_current(a, a + interval_);
+  const double noise = gauss(seed_, index) * (30e-9 + 0.004 * std::fabs(mean));
+  return mean * (1 + gain_error_) + offset_error_ + noise;
+}
+
+double Analyser::mean_current(double a, double b) {
   const auto& stretches = device_.stretches();
   if (cursor_ >= stretches.size() || stretches[cursor_].from_s > a) cursor_ = 0;
   if (cursor_ == 0) {
@@ -171,10 +178,30 @@ double Analyser::sample(std::int64_t index) {
     const double from = std::max(a, s.from_s), to = std::min(b, s.to_s);
     if (to > from) charge += s.charge(from, to);
   }
-  const double mean = charge / interval_;
-  const double noise = gauss(seed_, index) * (30e-9 + 0.004 * std::fabs(mean));
-  return mean * (1 + gain_error_) + offset_error_ + noise;
+  return charge / (b - a);
 }
+
+/// The voltage at the device: what the output gives, less the drop over its leads.
+double Analyser::voltage_sample(std::int64_t index) {
+  const double a = log_start_ + static_cast<double>(index) * interval_;
+  const auto after = std::partition_point(voltages_.begin(), voltages_.end(),
+                                          [&](const auto& v) { return v.first <= a; });
+  const double volts = after == voltages_.begin() ? 0 : std::prev(after)->second;
+  const double noise = gauss(seed_ ^ 0x5851f42d4c957f2dU, index) * 0.4e-3;
+  return volts > 0 ? volts - kLeads * mean_current(a, a + interval_) + noise : noise;
+}
+
+/// Bit 0: the radio is on, bit 1: the locator is.
+double Analyser::digital_sample(std::int64_t index) {
+  const double a = log_start_ + (static_cast<double>(index) + 0.5) * interval_;
+  const auto& stretches = device_.stretches();
+  const auto it = std::partition_point(stretches.begin(), stretches.end(),
+                                       [&](const Stretch& s) { return s.to_s <= a; });
+  if (it == stretches.end()) return 0;
+  return (it->state == "Uplink" ? 1 : 0) + (it->state == "Locate" ? 2 : 0);
+}
+
+void Analyser::note_voltage(double now_s) { voltages_.emplace_back(now_s, output_ ? volts_ : 0); }
 
 double Analyser::measure_now(double now_s) {
   device_.advance(now_s);
@@ -187,6 +214,7 @@ void Analyser::switch_output(double now_s, bool on) {
     return;
   }
   output_ = on;
+  note_voltage(now_s);
   device_.set_voltage(now_s, volts_);
   device_.power(now_s, on);
 }
@@ -205,7 +233,7 @@ void Analyser::advance(double now_s) {
   }
 }
 
-std::string Analyser::block(double now_s, const std::string& argument, bool voltage) {
+std::string Analyser::block(double now_s, const std::string& argument, Array array) {
   const auto comma = argument.find(',');
   if (comma == std::string::npos) throw std::invalid_argument("needs FIRST,COUNT");
   const auto first = static_cast<std::int64_t>(number(argument.substr(0, comma)));
@@ -217,7 +245,9 @@ std::string Analyser::block(double now_s, const std::string& argument, bool volt
   count = std::min(count, kLargestBlock);
   std::string data(static_cast<std::size_t>(count) * 4, '\0');
   for (std::int64_t i = 0; i < count; ++i) {
-    const auto value = static_cast<float>(voltage ? (output_ ? volts_ : 0) : sample(first + i));
+    const auto value = static_cast<float>(array == Array::current   ? sample(first + i)
+                                          : array == Array::voltage ? voltage_sample(first + i)
+                                                                    : digital_sample(first + i));
     std::memcpy(data.data() + i * 4, &value, 4);
   }
   if (count > 0) fetched_ = std::max(fetched_, first + count);
@@ -250,6 +280,7 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     const double v = number(argument);
     if (v < 0 || v > 20) throw std::out_of_range("voltage");
     volts_ = v;
+    note_voltage(now_s);
     if (output_) device_.set_voltage(now_s, v);
     return "";
   }
@@ -275,7 +306,10 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     return "";
   }
   if (header == "MEAS:CURR?") return fmt::format("{:.6E}", measure_now(now_s));
-  if (header == "MEAS:VOLT?") return fmt::format("{:.6E}", output_ ? volts_ : 0.0);
+  if (header == "MEAS:VOLT?") {
+    device_.advance(now_s);
+    return fmt::format("{:.6E}", output_ ? volts_ - kLeads * device_.current_at(now_s) : 0.0);
+  }
   if (header == "SENS:CURR:RANG?") return "AUTO";
   if (header == "SENS:CURR:RANG") {
     if (argument != "AUTO") throw std::invalid_argument("only AUTO: it ranges seamlessly");
@@ -308,8 +342,9 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     return "";
   }
   if (header == "FETC:ARR:POIN?") return fmt::format("{},{}", oldest(now_s), logged(now_s));
-  if (header == "FETC:ARR:CURR?") return block(now_s, argument, false);
-  if (header == "FETC:ARR:VOLT?") return block(now_s, argument, true);
+  if (header == "FETC:ARR:CURR?") return block(now_s, argument, Array::current);
+  if (header == "FETC:ARR:VOLT?") return block(now_s, argument, Array::voltage);
+  if (header == "FETC:ARR:DIG?") return block(now_s, argument, Array::digital);
   throw std::domain_error("header");
 }
 

@@ -53,11 +53,16 @@ public:
 
 private:
   std::string one(double now_s, const std::string& header, const std::string& argument);
-  std::string block(double now_s, const std::string& argument, bool voltage);
+  enum class Array { current, voltage, digital };
+  std::string block(double now_s, const std::string& argument, Array array);
   void error(int code, const std::string& text);
   std::int64_t logged(double now_s) const;
   std::int64_t oldest(double now_s) const;
   double sample(std::int64_t index);
+  double voltage_sample(std::int64_t index);
+  double digital_sample(std::int64_t index);
+  double mean_current(double from_s, double to_s);
+  void note_voltage(double now_s);
   double measure_now(double now_s);
   void switch_output(double now_s, bool on);
 
@@ -71,6 +76,7 @@ private:
   std::int64_t fetched_ = 0;  ///< samples of this logging handed out so far
   std::size_t cursor_ = 0;    // stretch of the last sample
   std::deque<std::string> errors_;
+  std::vector<std::pair<double, double>> voltages_;  // at the terminals, from when on
 };
 
 /// Noise of sample `index`: the same for the same seed, whoever asks in whatever order.

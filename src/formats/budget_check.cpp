@@ -1,14 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "budget_run.h"
+#include "formats/budget_check.h"
 
-#include "command.h"
-
-namespace kuvio::cli {
+namespace kuvio::formats {
 
 std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build,
-                                            const formats::RecipeFile& recipe) {
+                                            const RecipeFile& recipe) {
   std::vector<book::SplitCapture> out;
-  for (const book::CaptureInfo& c : captures_of_build(book, build)) {
+  for (const book::CaptureInfo& c : book::captures_of_build(book, build)) {
     auto split = book.split(c.id);
     if (!split || split->recipe_text != recipe.text)
       split = book::split_capture(book, c, recipe.recipe, recipe.text);
@@ -17,8 +15,8 @@ std::vector<book::SplitCapture> split_build(const book::Book& book, const std::s
   return out;
 }
 
-CheckResult check_build(const book::Book& book, const Budget& budget, const std::string& build) {
-  const formats::RecipeFile recipe = formats::read_recipe(budget.recipe_file);
+CheckResult check_build(const book::Book& book, const Budget& budget, const RecipeFile& recipe,
+                        const std::string& build) {
   std::vector<std::string> states;
   for (const StateRule& rule : recipe.recipe.states) states.push_back(rule.name);
   Ledger ledger = book::pooled_ledger(split_build(book, build, recipe), states);
@@ -30,4 +28,4 @@ CheckResult check_build(const book::Book& book, const Budget& budget, const std:
   }
 }
 
-}  // namespace kuvio::cli
+}  // namespace kuvio::formats

@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/log_input.h"
+#include "acquire/scpi.h"
+
+#include <deque>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+namespace kuvio::acquire {
+
+/// One reading of an output that is watched and not recorded.
+struct LiveReading {
+  double at_s = 0;  ///< s since the monitor connected
+  double current = 0, voltage = 0;
+};
+
+/// What a monitor knows; a snapshot.
+struct MonitorState {
+  enum class Phase { connecting, ready, lost };
+  Phase phase = Phase::connecting;
+  std::string trouble;  ///< why it is lost, or the device log is
+  std::string identity;
+  double set_voltage = 0, current_limit = 0;
+  bool cut_off = true;  ///< on over-current: switches off; else holds the current
+  bool output_on = false, found_on = false;
+  std::vector<LiveReading> readings;  ///< of the last ten seconds, oldest first
+  std::vector<std::string> told;      ///< what the instrument's error queue held, newest last
+  double silent_s = 0;                ///< since its last answer
+};
+
+/// Watches one output and the device's log while nothing is recorded: reads current and voltage
+/// ten times a second, sets what it is told to. It never switches the output on by itself.
+///
+/// All talking is done in threads of its own; every member may be called from any thread and
+/// returns at once, but the destructor, which may wait up to 5 s for a link that has stalled.
+class Monitor {
+public:
+  Monitor(Endpoint output, std::optional<Endpoint> log);
+  ~Monitor();
+  Monitor(const Monitor&) = delete;
+  Monitor& operator=(const Monitor&) = delete;
+
+  void set_voltage(double volts);
+  void set_current_limit(double amperes);
+  void set_cut_off(bool cut_off);
+  void switch_output(bool on);
+  void send(const std::string& line);
+
+  MonitorState state() const;
+  /// Lines of the device since the last call, sent ones included.
+  std::vector<DeviceLine> take_lines();
+
+private:
+  void run(const std::stop_token& stop);
+  void watch_log(const std::stop_token& stop);
+  void order(std::string command);
+  void read_settings(Scpi& scpi);
+  void read_once(Scpi& scpi, double at_s);
+
+  const Endpoint output_;
+  const std::optional<Endpoint> log_;
+  mutable std::mutex mutex_;  // guards what follows; held for moments only
+  MonitorState state_;
+  std::deque<LiveReading> readings_;
+  std::vector<std::string> orders_, lines_to_send_;
+  std::vector<DeviceLine> lines_;
+  std::chrono::steady_clock::time_point answered_ = std::chrono::steady_clock::now();
+  std::jthread log_thread_, thread_;
+};
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,146 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/notes.h"
+
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+#include <stdexcept>
+
+namespace kuvio::book {
+namespace {
+
+using nlohmann::json;
+
+[[noreturn]] void damaged(const Book& book, const std::string& what) {
+  throw Error(Failure::bad_data, "damaged book", book.path(), what);
+}
+
+json parsed(const Book& book, const Note& note) {
+  json out = json::parse(*note.value, nullptr, false);
+  if (out.is_discarded()) damaged(book, "the note \"" + note.key + "\" makes no sense");
+  return out;
+}
+
+bool is_capture_column(const Note& note) {
+  return note.capture > 0 && (note.key == "name" || note.key == "build");
+}
+
+Note now(const Book& book, const Note& place) {
+  if (!is_capture_column(place)) return {place.capture, place.key, book.note(place.capture, place.key)};
+  const CaptureInfo info = book.capture(place.capture);
+  return {place.capture, place.key, place.key == "name" ? info.name : info.build};
+}
+
+void write(const Book& book, const Note& note) {
+  const Database& db = book.database();
+  if (is_capture_column(note)) {
+    if (!note.value) return;
+    db.prepare("UPDATE capture SET " + note.key + "=?2 WHERE id=?1")
+        .bind_all(note.capture, printable(*note.value))
+        .run();
+  } else if (note.value) {
+    db.prepare("INSERT OR REPLACE INTO note(capture, key, value) VALUES(?1, ?2, ?3)")
+        .bind_all(note.capture, note.key, *note.value)
+        .run();
+  } else {
+    db.prepare("DELETE FROM note WHERE capture=?1 AND key=?2")
+        .bind_all(note.capture, note.key)
+        .run();
+  }
+}
+
+}  // namespace
+
+std::vector<Change> put(const Book& book, const std::vector<Note>& notes) {
+  std::vector<Change> out;
+  Transaction transaction(book.database());
+  for (const Note& note : notes) {
+    out.push_back({now(book, note), note});
+    write(book, note);
+  }
+  transaction.commit();
+  return out;
+}
+
+std::vector<Edit> edits(const Book& book, std::int64_t capture) {
+  const Note note{capture, "edits", book.note(capture, "edits")};
+  std::vector<Edit> out;
+  if (!note.value) return out;
+  const json list = parsed(book, note);
+  try {
+    for (const json& item : list) {
+      Edit e;
+      e.kind = edit_kind(item.at("do").get<std::string>());
+      e.at_s = item.at("at_s").get<double>();
+      e.to_s = item.value("to_s", 0.0);
+      e.state = item.value("state", "");
+      e.before = item.value("before", "");
+      e.after = item.value("after", "");
+      if (!std::isfinite(e.at_s) || !std::isfinite(e.to_s)) throw std::invalid_argument("a time");
+      out.push_back(std::move(e));
+    }
+  } catch (const std::exception&) {
+    damaged(book, "the hand edits of capture " + std::to_string(capture) + " make no sense");
+  }
+  return out;
+}
+
+Note edits_note(std::int64_t capture, const std::vector<Edit>& edits) {
+  if (edits.empty()) return {capture, "edits", std::nullopt};
+  json list = json::array();
+  for (const Edit& e : edits) {
+    json item{{"do", to_string(e.kind)}, {"at_s", e.at_s}};
+    if (e.to_s != 0) item["to_s"] = e.to_s;
+    if (!e.state.empty()) item["state"] = e.state;
+    if (!e.before.empty()) item["before"] = e.before;
+    if (!e.after.empty()) item["after"] = e.after;
+    list.push_back(std::move(item));
+  }
+  return {capture, "edits", list.dump()};
+}
+
+std::optional<Document> document(const Book& book, const std::string& kind) {
+  const Note note{0, kind, book.note(0, kind)};
+  if (!note.value) return std::nullopt;
+  const json item = parsed(book, note);
+  Document out;
+  try {
+    out.name = item.at("name").get<std::string>();
+    out.path = item.value("path", "");
+    out.text = item.at("text").get<std::string>();
+    out.saved = item.value("saved", "");
+  } catch (const json::exception&) {
+    damaged(book, "its " + kind + " makes no sense");
+  }
+  return out;
+}
+
+Note document_note(const std::string& kind, const Document& d) {
+  const json item{{"name", d.name}, {"path", d.path}, {"text", d.text}, {"saved", d.saved}};
+  return {0, kind, item.dump(-1, ' ', false, json::error_handler_t::replace)};
+}
+
+double edit_reach(const CaptureInfo& capture, std::int64_t channel) {
+  for (const ChannelInfo& c : capture.channels) {
+    if (c.id != channel) continue;
+    if (c.period_s > 0) return 5 * c.period_s;
+    if (c.samples > 1) return 5 * (c.to_s - c.from_s) / static_cast<double>(c.samples - 1);
+  }
+  return 1e-9;
+}
+
+std::optional<EditedSplit> edited_split(const Book& book, const CaptureInfo& capture) {
+  auto split = book.split(capture.id);
+  if (!split) return std::nullopt;
+  EditedSplit out{std::move(*split), 0, {}};
+  const std::vector<Edit> list = edits(book, capture.id);
+  out.edits = list.size();
+  if (list.empty()) return out;
+  Edited edited = apply_edits(std::move(out.split.visits), list,
+                              edit_reach(capture, out.split.channel));
+  out.split.visits = std::move(edited.visits);
+  out.conflicts = std::move(edited.conflicts);
+  return out;
+}
+
+}  // namespace kuvio::book

@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "book/book.h"
+#include "core/edits.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio::book {
+
+// What people put into a book besides captures is kept as notes: single values that can be put
+// back, which is what makes every edit undoable. docs/book-format.md lists the keys.
+
+/// What stood at a note's place and what stands there now; put either back with `put`.
+struct Change {
+  Note before, after;
+};
+
+/// Writes notes in one transaction and says what stood there before. A note without a value is
+/// removed. The keys "name" and "build" of a capture are those of the capture itself and cannot be
+/// removed. Error bad_data when the capture is not there.
+std::vector<Change> put(const Book& book, const std::vector<Note>& notes);
+
+/// The corrections made by hand to a capture's states. Error bad_data when they are damaged.
+std::vector<Edit> edits(const Book& book, std::int64_t capture);
+Note edits_note(std::int64_t capture, const std::vector<Edit>& edits);
+
+/// A file that people wrote and that the book keeps a copy of, so that it is at hand wherever the
+/// book goes.
+struct Document {
+  std::string name;  ///< as other documents refer to it: "satchel.recipe.toml"
+  std::string path;  ///< where it was read from or saved to; "" when it never was
+  std::string text;
+  std::string saved;  ///< the text as it last stood on disk
+
+  bool operator==(const Document&) const = default;
+};
+/// What a document may be.
+inline constexpr const char* kRecipe = "recipe";
+inline constexpr const char* kBudget = "budget";
+inline constexpr const char* kDuty = "duty";
+inline constexpr const char* kBattery = "battery";
+
+std::optional<Document> document(const Book& book, const std::string& kind);
+Note document_note(const std::string& kind, const Document& document);
+
+/// A capture's split as it counts: the recipe's, with the hand edits on top.
+struct EditedSplit {
+  StoredSplit split;
+  std::size_t edits = 0;
+  std::vector<Conflict> conflicts;
+};
+/// Nothing when the capture is not split.
+std::optional<EditedSplit> edited_split(const Book& book, const CaptureInfo& capture);
+/// How far an edge may have wandered and still be the one that was edited (s): five samples.
+double edit_reach(const CaptureInfo& capture, std::int64_t channel);
+
+}  // namespace kuvio::book
