@@ -12,7 +12,7 @@ namespace {
 constexpr std::size_t kLongestLine = 4096;
 }
 
-void LineCutter::emit(std::vector<DeviceLine>& out) {
+void LineCutter::line_ended(std::vector<DeviceLine>& out) {
   DeviceLine line{first_, {}, false, std::move(line_)};
   line_.clear();
   if (stamped_ && line.text.starts_with('[')) {
@@ -36,17 +36,17 @@ void LineCutter::take(std::string_view bytes, std::chrono::steady_clock::time_po
                       std::vector<DeviceLine>& out) {
   for (const char c : bytes) {
     if (c == '\n' || c == '\r') {
-      if (!line_.empty()) emit(out);
+      if (!line_.empty()) line_ended(out);
       continue;
     }
     if (line_.empty()) first_ = when;
     line_ += c;
-    if (line_.size() >= kLongestLine) emit(out);
+    if (line_.size() >= kLongestLine) line_ended(out);
   }
 }
 
 void LineCutter::finish(std::vector<DeviceLine>& out) {
-  if (!line_.empty()) emit(out);
+  if (!line_.empty()) line_ended(out);
 }
 
 LogInput::LogInput(const Endpoint& endpoint)

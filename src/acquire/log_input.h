@@ -31,7 +31,7 @@ public:
   void finish(std::vector<DeviceLine>& out);
 
 private:
-  void emit(std::vector<DeviceLine>& out);
+  void line_ended(std::vector<DeviceLine>& out);
   bool stamped_;
   std::string line_;
   std::chrono::steady_clock::time_point first_;

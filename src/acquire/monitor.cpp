@@ -128,7 +128,11 @@ void Monitor::watch_log(const std::stop_token& stop) {
       }
       for (const std::string& line : lines) log.send(line);
       std::vector<DeviceLine> fresh = log.take();
-      if (const auto failure = log.failure()) throw Error(Failure::unavailable, *failure, "", "");
+      if (const auto failure = log.failure()) {
+        const std::lock_guard lock(mutex_);
+        state_.trouble = "The device log was lost: " + *failure;
+        return;
+      }
       {
         const std::lock_guard lock(mutex_);
         lines_.insert(lines_.end(), fresh.begin(), fresh.end());

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kuvio: the desktop application.
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -42,8 +42,12 @@ int main(int argc, char** argv) {
   parser.process(application);
 
   using namespace kuvio::app;
-  Theme::apply(parser.isSet(night) ? Theme::Kind::night : Theme::Kind::paper);
-  MainWindow window;
+  // Read before there is a window: from then on no file is touched in this thread.
+  Preferences preferences = Preferences::load();
+  if (parser.isSet(night)) preferences.look = Preferences::Look::night;
+  Theme::apply(preferences.look == Preferences::Look::night ? Theme::Kind::night
+                                                            : Theme::Kind::paper);
+  MainWindow window(preferences);
   window.show();
   if (parser.isSet(timing)) {
     const auto report = [&] {

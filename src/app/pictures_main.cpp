@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kuvio-pictures BOOK FOLDER: pictures of the main views from a book, through the real window.
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
 
 #include <QApplication>
 #include <QDir>
@@ -34,8 +34,8 @@ int main(int argc, char** argv) {
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("Kuvio pictures"));
   QApplication::setOrganizationName(QStringLiteral("Kuvio"));
-  if (argc != 3) {
-    std::fprintf(stderr, "kuvio-pictures: bad call: command line: it takes BOOK and FOLDER\n");
+  if (argc != 3 && argc != 4) {
+    std::fprintf(stderr, "kuvio-pictures: bad call: command line: it takes BOOK, FOLDER and perhaps the folder of the example files\n");
     return 64;
   }
   const QDir folder(QString::fromLocal8Bit(argv[2]));
@@ -68,8 +68,33 @@ int main(int argc, char** argv) {
   }
   take("trace-whole.png");
 
-  // A round with its uplink, and a span over it.
   ViewState& view = window.view();
+  Session& session = window.session();
+  const auto desk = [&](const char* name) {
+    window.setDesk(QLatin1String(name));
+    settle(700);
+  };
+  // The example's budget, duty plan and battery, as dropped on the window.
+  const QString examples = QString::fromLocal8Bit(argc > 3 ? argv[3] : "examples");
+  window.setDesk(QStringLiteral("Bench"));
+  take("bench.png");
+  window.openFile(examples + QStringLiteral("/satchel.battery.toml"));
+  settle(400);
+  window.openFile(examples + QStringLiteral("/satchel.duty.toml"));
+  settle(400);
+  desk("Budget");
+  take("budget-empty.png");
+  window.openFile(examples + QStringLiteral("/satchel.budget.toml"));
+  waitFor([&] { return session.book()->document("budget") != nullptr; }, 5000);
+  desk("Budget");
+  take("budget.png");
+  desk("Builds");
+  take("builds.png");
+  desk("Lifetime");
+  take("lifetime.png");
+
+  // A round with its uplink, and a span over it.
+  desk("Trace");
   const auto& visits = view.capture()->visits;
   for (std::size_t i = 0; i < visits.size(); ++i) {
     if (visits[i].visit.state != "Uplink") continue;
@@ -79,9 +104,16 @@ int main(int argc, char** argv) {
     take("trace-visit.png");
     view.pickVisit(ViewState::kNone);
     view.setSpan(i > 0 ? visits[i - 1].visit.from_s : t, visits[i].visit.to_s + 2);
-    take("trace-span.png");
+    window.actions().find(QStringLiteral("showRecipe"))->trigger();
+    settle(500);
+    take("trace-recipe.png");
     window.setTheme(Theme::Kind::night);
+    window.actions().find(QStringLiteral("showLog"))->trigger();
     take("trace-night.png");
+    for (const char* name : {"Builds", "Budget", "Lifetime"}) {
+      desk(name);
+      take(qPrintable(QString::fromLatin1(name).toLower() + QStringLiteral("-night.png")));
+    }
     break;
   }
   return 0;

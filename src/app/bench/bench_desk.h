@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/look/parts.h"
+#include "app/shell/desk.h"
+#include "app/work/bench_control.h"
+#include "app/work/preferences.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QPlainTextEdit>
+#include <QRadioButton>
+#include <QSpinBox>
+
+namespace kuvio::app {
+
+class ReadingsView;
+
+/// The Bench desk: what is connected, what it is set to and reads, what to answer before one
+/// starts, and what will be recorded; the device's console.
+class BenchDesk : public Desk {
+  Q_OBJECT
+public:
+  BenchDesk(const Context& context, Preferences& preferences, QWidget* parent = nullptr);
+  void enter() override;
+  std::vector<FootPart> foot() const override;
+  void applyTheme() override;
+
+signals:
+  void preferencesChanged();
+
+private:
+  QWidget* makeInputs();
+  QWidget* makeOutput();
+  QWidget* makeConditions();
+  QWidget* makeRecording();
+  QWidget* makeConsole();
+  void makeActions();
+  void refresh();
+  void connectAddresses();
+  void startSimulated();
+  void record(bool power_on);
+  void sendLine();
+  std::optional<RecordWish> wish(bool power_on);
+
+  Context c_;
+  Preferences& preferences_;
+  QLineEdit *output_address_, *log_address_;
+  QPushButton *connect_, *simulate_;
+  QComboBox* simulated_build_;
+  QSpinBox* simulated_speed_;
+  QLabel *status_, *identity_;
+  ReadingsView* readings_;
+  QuantityEdit *voltage_, *limit_, *rate_, *length_;
+  QRadioButton *hold_, *cut_off_;
+  QPushButton *output_on_, *output_off_;
+  QLineEdit *build_, *name_, *accuracy_, *logic_, *conditions_;
+  QCheckBox *endless_, *power_off_, *record_voltage_;
+  std::vector<std::pair<QString, QComboBox*>> questions_;
+  QPushButton *record_on_, *record_, *stop_;
+  QLabel *where_, *room_;
+  QPlainTextEdit* console_;
+  QLineEdit* line_;
+  bool shown_settings_ = false;
+};
+
+}  // namespace kuvio::app

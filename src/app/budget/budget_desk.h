@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/budget/limits_model.h"
+#include "app/look/parts.h"
+#include "app/shell/desk.h"
+
+#include <QPlainTextEdit>
+#include <QStackedWidget>
+
+namespace kuvio::app {
+
+/// The Budget desk: a row per limit with a gauge per build, a form, and the file's text beside it.
+class BudgetDesk : public Desk {
+  Q_OBJECT
+public:
+  explicit BudgetDesk(const Context& context, QWidget* parent = nullptr);
+  void enter() override;
+  std::vector<FootPart> foot() const override;
+  void applyTheme() override;
+  /// A form filled in from a span's figures.
+  void limitFrom(const SpanFigures& span, const QString& state);
+  /// Opens a budget with the files it names; those the book lacks are kept in it.
+  void openFile(const QString& path);
+  NotebookTable* table() { return table_; }
+
+private:
+  QWidget* makePage();
+  QWidget* makeText();
+  void makeActions();
+  void take(const BudgetViewPtr& view);
+  void keep(const std::string& text, const QString& why);
+  void editLimit();
+  void addLimit();
+  void removeLimit();
+  void putLimit(const Limit& limit, bool existing);
+  void showForm(const Limit& limit, bool existing);
+  void saveAs();
+  void fromCapture();
+  book::Document document() const;
+
+  Context c_;
+  QStackedWidget* stack_;
+  EmptyState* empty_;
+  QLabel *title_, *disk_, *text_error_;
+  QWidget *disk_banner_, *text_page_;
+  LimitsModel* model_;
+  NotebookTable* table_;
+  QPlainTextEdit* text_;
+  QPushButton* show_text_;
+  BudgetViewPtr view_;
+};
+
+}  // namespace kuvio::app

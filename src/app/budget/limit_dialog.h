@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/look/parts.h"
+#include "core/budget.h"
+
+#include <QComboBox>
+#include <QDialog>
+
+namespace kuvio::app {
+
+/// One limit as a form: of what, which quantity, what is expected and what must hold.
+class LimitDialog : public QDialog {
+  Q_OBJECT
+public:
+  /// `states`: those the budget's recipe knows. `field`: there is a duty plan and a battery.
+  LimitDialog(const QStringList& states, bool field, QWidget* parent);
+  /// Fills the form in. What a limit is of cannot be changed in one that is there already.
+  void setLimit(const Limit& limit, bool existing);
+
+signals:
+  void limitAccepted(const kuvio::Limit& limit);
+
+private:
+  void take();
+  void quantityChanged();
+  Limit limit_;
+  QComboBox *scope_, *quantity_, *of_;
+  QuantityEdit* expect_[4];
+  QuantityEdit* bound_[4];
+  QLabel *bound_label_, *trouble_;
+};
+
+}  // namespace kuvio::app

@@ -1,0 +1,202 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/budget/limits_model.h"
+
+#include "app/look/theme.h"
+#include "app/trace/ledger_model.h"
+#include "core/present.h"
+
+#include <QPainter>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+QString q(const std::string& text) { return QString::fromStdString(text); }
+const QString kNothing = QStringLiteral("–");
+}  // namespace
+
+QString limit_figure(const Limit& limit, double value, double U) {
+  if (limit.quantity == LimitQuantity::lifetime) {
+    // The interval in the unit that the life itself is told in.
+    constexpr double kYear = 365.25 * 86400;
+    if (U > 0 && std::fabs(value) >= 1.5 * kYear)
+      return q(with_uncertainty(value / kYear, U / kYear, "years"));
+    return q(life_time(value));
+  }
+  return q(with_uncertainty(value, U, unit_of(limit.quantity)));
+}
+
+void LimitsModel::setView(BudgetViewPtr view) {
+  beginResetModel();
+  view_ = std::move(view);
+  endResetModel();
+}
+
+int LimitsModel::rowCount(const QModelIndex& parent) const {
+  return parent.isValid() || !view_ || !view_->budget
+             ? 0
+             : static_cast<int>(view_->budget->limits.size());
+}
+int LimitsModel::columnCount(const QModelIndex& parent) const {
+  return parent.isValid() ? 0 : FirstBuild + (view_ ? static_cast<int>(view_->builds.size()) : 0);
+}
+
+const Limit* LimitsModel::limit(int row) const {
+  return row >= 0 && row < rowCount() ? &view_->budget->limits[static_cast<std::size_t>(row)]
+                                      : nullptr;
+}
+
+const LimitResult* LimitsModel::result(const QModelIndex& index) const {
+  if (!index.isValid() || index.column() < FirstBuild || !view_) return nullptr;
+  const auto build = static_cast<std::size_t>(index.column() - FirstBuild);
+  if (build >= view_->results.size()) return nullptr;
+  const auto& limits = view_->results[build].limits;
+  const auto row = static_cast<std::size_t>(index.row());
+  return row < limits.size() ? &limits[row] : nullptr;
+}
+
+QVariant LimitsModel::data(const QModelIndex& index, int role) const {
+  const Limit* l = limit(index.row());
+  if (!index.isValid() || !l) return {};
+  if (index.column() >= FirstBuild) {
+    const auto build = static_cast<std::size_t>(index.column() - FirstBuild);
+    const LimitResult* r = result(index);
+    if (role == Qt::DisplayRole) {
+      if (!r) return kNothing;
+      const QString figure =
+          r->measured ? (r->lower_bound ? QStringLiteral("≥ ") : QString()) +
+                            limit_figure(*l, *r->measured, r->U)
+                      : kNothing;
+      return figure + QStringLiteral("  ") + verdictText(r->verdict);
+    }
+    if (role == Qt::ToolTipRole) {
+      if (!r) return build < view_->troubles.size() ? q(view_->troubles[build]) : QString();
+      QStringList lines;
+      if (r->headroom) lines << tr("headroom %1").arg(limit_figure(*l, *r->headroom, 0));
+      if (r->coverage_factor > 0)
+        lines << tr("coverage factor %1").arg(r->coverage_factor, 0, 'f', 2);
+      if (r->single_visit) lines << tr("one visit only: the uncertainty is the accuracy's alone");
+      if (!r->note.empty()) lines << q(r->note);
+      return lines.join(QLatin1Char('\n'));
+    }
+    if (role == Qt::AccessibleTextRole) return data(index, Qt::DisplayRole);
+    return {};
+  }
+  switch (role) {
+    case Qt::DisplayRole:
+      if (index.column() == Name) return q(l->name());
+      if (index.column() == Expect) return l->expect ? limit_figure(*l, *l->expect, 0) : QString();
+      return (l->max ? QStringLiteral("≤ ") : QStringLiteral("≥ ")) +
+             limit_figure(*l, l->max ? *l->max : l->min.value_or(0), 0);
+    case Qt::TextAlignmentRole:
+      return int(index.column() == Name ? Qt::AlignLeft | Qt::AlignVCenter
+                                        : Qt::AlignRight | Qt::AlignVCenter);
+    case Qt::ForegroundRole:
+      return index.column() == Expect ? QVariant(Theme::current().muted()) : QVariant();
+    default:
+      return {};
+  }
+}
+
+QVariant LimitsModel::headerData(int section, Qt::Orientation orientation, int role) const {
+  if (orientation != Qt::Horizontal) return {};
+  if (role == Qt::TextAlignmentRole)
+    return int(section == Expect || section == Bound ? Qt::AlignRight | Qt::AlignVCenter
+                                                     : Qt::AlignLeft | Qt::AlignVCenter);
+  if (role != Qt::DisplayRole) return {};
+  switch (section) {
+    case Name:
+      return tr("limit on");
+    case Expect:
+      return tr("expected");
+    case Bound:
+      return tr("limit");
+    default:
+      return view_ && section - FirstBuild < static_cast<int>(view_->builds.size())
+                 ? q(view_->builds[static_cast<std::size_t>(section - FirstBuild)])
+                 : QString();
+  }
+}
+
+void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
+                          const QModelIndex& index) const {
+  const auto* model = qobject_cast<const LimitsModel*>(index.model());
+  if (!model || index.column() < LimitsModel::FirstBuild) {
+    NotebookDelegate::paint(painter, option, index);
+    return;
+  }
+  const Theme& t = Theme::current();
+  painter->save();
+  painter->setRenderHint(QPainter::Antialiasing);
+  if (option.state & QStyle::State_Selected) painter->fillRect(option.rect, t.wash());
+  if (option.state & QStyle::State_HasFocus) {
+    painter->setPen(QPen(t.focus(), 1));
+    painter->drawRect(QRectF(option.rect).adjusted(0.5, 0.5, -0.5, -0.5));
+  }
+  const QRectF box = QRectF(option.rect).adjusted(8, 4, -8, -5);
+  const LimitResult* r = model->result(index);
+  painter->setFont(Theme::baseFont(12));
+  if (!r) {
+    painter->setPen(t.muted());
+    painter->drawText(box, Qt::AlignVCenter | Qt::AlignLeft, kNothing);
+    painter->restore();
+    return;
+  }
+  const Limit& l = *model->limit(index.row());
+  const bool over = r->verdict == Verdict::over;
+  // Above: the figure and its verdict. Below: the gauge.
+  const QRectF words(box.left(), box.top(), box.width(), 17);
+  painter->setPen(t.text());
+  const QString figure = r->measured ? (r->lower_bound ? QStringLiteral("≥ ") : QString()) +
+                                           limit_figure(l, *r->measured, r->U)
+                                     : kNothing;
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, figure);
+  painter->setPen(over ? t.accent() : r->verdict == Verdict::within ? t.muted() : t.text());
+  painter->setFont(Theme::baseFont(12, over ? QFont::DemiBold : QFont::Normal));
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdictText(r->verdict));
+  const double limit = l.max ? *l.max : l.min.value_or(0);
+  if (limit > 0 && r->measured) {
+    const QRectF bar(box.left(), box.bottom() - 9, box.width(), 7);
+    // The limit stands at two thirds, so that what goes over it can be seen; beyond the end an
+    // arrow says that it goes on.
+    const double full = limit * 1.5;
+    const auto x = [&](double v) {
+      return bar.left() + std::clamp(v / full, 0.0, 1.0) * bar.width();
+    };
+    painter->setPen(Qt::NoPen);
+    painter->setBrush(t.ruling());
+    painter->drawRect(bar);
+    painter->setBrush(over ? t.accent() : t.ink(static_cast<std::size_t>(
+                                              index.column() - LimitsModel::FirstBuild)));
+    painter->drawRect(QRectF(bar.left(), bar.top() + 1.5, x(*r->measured) - bar.left(), 4));
+    if (r->U > 0) {
+      painter->setPen(QPen(t.text(), 1));
+      const double a = x(r->low), b = x(r->high), mid = bar.center().y();
+      if (b - a >= 2) {
+        painter->drawLine(QLineF(a, mid, b, mid));
+        painter->drawLine(QLineF(a, mid - 3, a, mid + 3));
+        painter->drawLine(QLineF(b, mid - 3, b, mid + 3));
+      }
+    }
+    if (*r->measured > full) {
+      painter->setPen(Qt::NoPen);
+      painter->setBrush(t.ground());
+      painter->drawPolygon(QPolygonF({{bar.right() - 6, bar.top()},
+                                      {bar.right() - 2, bar.center().y()},
+                                      {bar.right() - 6, bar.bottom()},
+                                      {bar.right() - 8, bar.bottom()},
+                                      {bar.right() - 4, bar.center().y()},
+                                      {bar.right() - 8, bar.top()}}));
+    }
+    if (l.expect) {
+      painter->setPen(QPen(t.muted(), 1.5));
+      painter->drawLine(QLineF(x(*l.expect), bar.top() - 1, x(*l.expect), bar.bottom() + 1));
+    }
+    painter->setPen(QPen(t.text(), 2));
+    painter->drawLine(QLineF(x(limit), bar.top() - 3, x(limit), bar.bottom() + 3));
+  }
+  painter->restore();
+}
+
+}  // namespace kuvio::app

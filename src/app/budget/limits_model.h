@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/look/notebook_table.h"
+#include "app/work/views.h"
+
+#include <QAbstractTableModel>
+#include <QStyledItemDelegate>
+
+namespace kuvio::app {
+
+/// The budget as a table: a row per limit, a column per build.
+class LimitsModel : public QAbstractTableModel {
+  Q_OBJECT
+public:
+  enum Column { Name, Expect, Bound, FirstBuild };
+  using QAbstractTableModel::QAbstractTableModel;
+  void setView(BudgetViewPtr view);
+  int rowCount(const QModelIndex& parent = {}) const override;
+  int columnCount(const QModelIndex& parent = {}) const override;
+  QVariant data(const QModelIndex& index, int role = Qt::DisplayRole) const override;
+  QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+  const BudgetViewPtr& view() const { return view_; }
+  const Limit* limit(int row) const;
+  /// What a build's column shows in a row; null where there is nothing.
+  const LimitResult* result(const QModelIndex& index) const;
+
+private:
+  BudgetViewPtr view_;
+};
+
+/// A bullet gauge: what was measured with its uncertainty as a whisker, the expectation as a tick,
+/// the limit as an edge; the verdict in a word beside it.
+class GaugeDelegate : public NotebookDelegate {
+  Q_OBJECT
+public:
+  using NotebookDelegate::NotebookDelegate;
+  void paint(QPainter* painter, const QStyleOptionViewItem& option,
+             const QModelIndex& index) const override;
+};
+
+/// A limit's figure in its unit: "4.000 µA", "2.00 years".
+QString limit_figure(const Limit& limit, double value, double U);
+
+}  // namespace kuvio::app

@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/work/views.h"
+
+#include <QWidget>
+
+namespace kuvio::app {
+
+/// The bridge: from the reference's mean current to the candidate's, one step per state.
+class BridgeView : public QWidget {
+  Q_OBJECT
+public:
+  explicit BridgeView(QWidget* parent = nullptr);
+  void setView(BuildsViewPtr view, std::size_t reference_ink, std::size_t candidate_ink);
+  void setPicked(const std::string& state);
+  QSize sizeHint() const override { return {560, 300}; }
+
+signals:
+  void picked(const QString& state);
+
+protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+
+private:
+  struct Step {
+    QString name, state;
+    double from = 0, to = 0;
+    bool total = false;
+  };
+  std::vector<Step> steps() const;
+  QRectF plot() const;
+  BuildsViewPtr view_;
+  std::size_t reference_ink_ = 0, candidate_ink_ = 1;
+  std::string picked_;
+};
+
+}  // namespace kuvio::app

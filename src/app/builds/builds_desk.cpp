@@ -1,0 +1,260 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/builds/builds_desk.h"
+
+#include "app/builds/sentence.h"
+#include "app/look/theme.h"
+
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+QString q(const std::string& text) { return QString::fromStdString(text); }
+}  // namespace
+
+BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
+  setObjectName(QStringLiteral("buildsDesk"));
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  stack_ = new QStackedWidget(this);
+  outer->addWidget(stack_);
+  empty_ = new EmptyState(QStringLiteral("buildsEmpty"), this);
+  stack_->addWidget(empty_);
+  auto* page = new QWidget(this);
+  stack_->addWidget(page);
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(24, 16, 24, 8);
+  column->setSpacing(6);
+  auto* head = new QHBoxLayout;
+  first_ = new QLabel(page);
+  first_->setObjectName(QStringLiteral("sentence"));
+  first_->setAccessibleName(tr("The comparison in one sentence"));
+  first_->setFont(Theme::baseFont(19, QFont::DemiBold));
+  first_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
+  first_->setWordWrap(true);
+  head->addWidget(first_, 1);
+  const auto choice = [&](const QString& name, const QString& text) {
+    auto* label = remark(text, page);
+    label->setWordWrap(false);
+    auto* box = new QComboBox(page);
+    box->setObjectName(name);
+    box->setAccessibleName(text);
+    box->setMinimumWidth(110);
+    head->addWidget(label);
+    head->addWidget(box);
+    return box;
+  };
+  candidate_ = choice(QStringLiteral("candidate"), tr("Candidate"));
+  reference_ = choice(QStringLiteral("reference"), tr("against"));
+  column->addLayout(head);
+  second_ = remark({}, page);
+  second_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  column->addWidget(second_);
+  column->addWidget(makeBanner());
+  column->addSpacing(6);
+  auto* plots = new QHBoxLayout;
+  plots->setSpacing(28);
+  auto* left = new QVBoxLayout;
+  left->addWidget(heading(tr("THE BRIDGE · mean current"), page));
+  bridge_ = new BridgeView(page);
+  offerPicture(bridge_);
+  left->addWidget(bridge_, 1);
+  auto* right = new QVBoxLayout;
+  typical_caption_ = heading(tr("TYPICAL VISIT"), page);
+  right->addWidget(typical_caption_);
+  typical_ = new TypicalPlot(page);
+  offerPicture(typical_);
+  right->addWidget(typical_, 1);
+  plots->addLayout(left, 5);
+  plots->addLayout(right, 4);
+  column->addLayout(plots, 5);
+  model_ = new DifferenceModel(this);
+  table_ = new NotebookTable(QStringLiteral("differences"), tr("Difference ledger"), 24, page);
+  table_->setModel(model_);
+  auto* header = table_->horizontalHeader();
+  header->setMinimumSectionSize(60);
+  const int widths[] = {130, 110, 110, 250, 110, 110, 90, 160};
+  for (int i = 0; i < DifferenceModel::Columns; ++i) table_->setColumnWidth(i, widths[i]);
+  header->setSectionResizeMode(DifferenceModel::Interval, QHeaderView::Stretch);
+  table_->setMinimumHeight(140);
+  column->addWidget(table_, 4);
+
+  connect(&c_.session, &Session::bookOpened, this, &BuildsDesk::takeBook);
+  connect(&c_.session, &Session::buildsReady, this, &BuildsDesk::take);
+  connect(&c_.session, &Session::typicalReady, this, [this](const TypicalViewPtr& view) {
+    if (!c_.session.book() || q(view->state) != picked_) return;
+    typical_->setView(view, c_.session.book()->ink_of(view->reference),
+                      c_.session.book()->ink_of(view->candidate));
+    typical_caption_->setText(tr("TYPICAL VISIT · ") + typical_->caption());
+  });
+  connect(candidate_, &QComboBox::currentTextChanged, this, [this] {
+    if (!taking_) ask();
+  });
+  connect(reference_, &QComboBox::activated, this, [this] {
+    c_.session.put(tr("reference is %1").arg(reference_->currentText()),
+                   {{0, "reference", reference_->currentText().toStdString()}});
+  });
+  connect(bridge_, &BridgeView::picked, this, &BuildsDesk::pick);
+  connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+          [this](const QModelIndex& index) {
+            const QString state = index.data(StateRole).toString();
+            if (!state.isEmpty()) pick(state);
+          });
+  takeBook();
+}
+
+QWidget* BuildsDesk::makeBanner() {
+  banner_ = new QWidget(this);
+  banner_->setObjectName(QStringLiteral("unlikeBanner"));
+  auto* row = new QHBoxLayout(banner_);
+  row->setContentsMargins(0, 4, 0, 0);
+  unlike_ = new QLabel(banner_);
+  unlike_->setObjectName(QStringLiteral("unlike"));
+  unlike_->setWordWrap(true);
+  reason_ = new QLineEdit(banner_);
+  reason_->setObjectName(QStringLiteral("unlikeReason"));
+  reason_->setAccessibleName(tr("Why they are compared anyway"));
+  reason_->setPlaceholderText(tr("Compare anyway, because…"));
+  accept_ = button(tr("Compare anyway"), QStringLiteral("compareAnyway"), banner_);
+  row->addWidget(unlike_, 3);
+  row->addWidget(reason_, 2);
+  row->addWidget(accept_);
+  connect(accept_, &QPushButton::clicked, this, &BuildsDesk::acceptUnlike);
+  connect(reason_, &QLineEdit::returnPressed, this, &BuildsDesk::acceptUnlike);
+  banner_->hide();
+  return banner_;
+}
+
+void BuildsDesk::acceptUnlike() {
+  if (!view_) return;
+  const std::string reason = reason_->text().trimmed().toStdString();
+  const std::string key = "unlike/" + view_->reference + "/" + view_->candidate;
+  if (view_->accepted.empty() && reason.empty()) {
+    emit told(tr("Say why: the reason is kept beside the comparison."));
+    reason_->setFocus();
+    return;
+  }
+  if (!view_->accepted.empty()) {
+    c_.session.put(tr("no longer accepted as unlike"), {{0, key, std::nullopt}});
+  } else {
+    c_.session.put(tr("compared though unlike"), {{0, key, reason}});
+  }
+}
+
+void BuildsDesk::enter() {
+  shown_ = true;
+  ask();
+}
+
+void BuildsDesk::takeBook() {
+  const BookViewPtr& book = c_.session.book();
+  if (!book || book->builds.size() < 2) {
+    stack_->setCurrentIndex(0);
+    empty_->say(book && !book->builds.empty() ? tr("One build so far") : tr("No build yet"),
+                tr("Record another build, and it stands here beside the first: what it draws more "
+                   "or less, in which state, and what that does to the battery."),
+                {{tr("To the bench"), [this] { emit deskWanted(QStringLiteral("Bench")); }}});
+    return;
+  }
+  stack_->setCurrentIndex(1);
+  taking_ = true;
+  const QString was = candidate_->currentText(), reference = q(book->reference());
+  reference_->clear();
+  candidate_->clear();
+  for (const std::string& b : book->builds) {
+    reference_->addItem(q(b));
+    if (q(b) != reference) candidate_->addItem(q(b));
+  }
+  reference_->setCurrentText(reference);
+  if (candidate_->findText(was) >= 0) candidate_->setCurrentText(was);
+  taking_ = false;
+  if (isVisible()) ask();
+}
+
+void BuildsDesk::ask() {
+  if (!c_.session.book() || candidate_->currentText().isEmpty()) return;
+  c_.session.wantBuilds({reference_->currentText().toStdString(),
+                         candidate_->currentText().toStdString(), std::nullopt});
+}
+
+void BuildsDesk::take(const BuildsViewPtr& view) {
+  view_ = view;
+  if (!view->trouble.empty()) {
+    stack_->setCurrentIndex(0);
+    empty_->say(tr("These builds cannot be compared yet"), q(view->trouble),
+                {{tr("To the trace"), [this] { emit deskWanted(QStringLiteral("Trace")); }}});
+    emit footChanged();
+    return;
+  }
+  stack_->setCurrentIndex(1);
+  const Sentence words = sentence_of(*view);
+  first_->setText(words.first);
+  second_->setText(words.second);
+  const BookView& book = *c_.session.book();
+  bridge_->setView(view, book.ink_of(view->reference), book.ink_of(view->candidate));
+  model_->setView(view);
+  banner_->setVisible(!view->comparison.alike());
+  if (!view->comparison.alike()) {
+    QStringList parts;
+    for (const Unlike& u : view->comparison.unlike) {
+      parts << QStringLiteral("%1 %2 / %3")
+                   .arg(q(u.condition), u.reference.empty() ? QStringLiteral("–") : q(u.reference),
+                        u.candidate.empty() ? QStringLiteral("–") : q(u.candidate));
+    }
+    const bool accepted = !view->accepted.empty();
+    unlike_->setText(tr("Not alike: %1.").arg(parts.join(QStringLiteral(", "))) +
+                     (accepted ? tr(" Compared anyway: %1").arg(q(view->accepted)) : QString()));
+    QPalette p = unlike_->palette();
+    p.setColor(QPalette::WindowText,
+               accepted ? Theme::current().muted() : Theme::current().accent());
+    unlike_->setPalette(p);
+    reason_->setVisible(!accepted);
+    accept_->setText(accepted ? tr("No longer") : tr("Compare anyway"));
+    accept_->setAccessibleName(accept_->text());
+  }
+  // Until it is accepted an unlike comparison is told, but not in one sentence.
+  first_->setEnabled(view->comparison.alike() || !view->accepted.empty());
+  if (model_->rowOf(picked_.toStdString()) < 0 && !view->comparison.rows.empty()) {
+    const auto most = std::max_element(
+        view->comparison.rows.begin(), view->comparison.rows.end(),
+        [](const CompareRow& a, const CompareRow& b) {
+          return std::fabs(a.bridge) < std::fabs(b.bridge);
+        });
+    picked_ = q(most->state);
+  }
+  pick(picked_);
+  emit footChanged();
+}
+
+void BuildsDesk::pick(const QString& state) {
+  picked_ = state;
+  bridge_->setPicked(state.toStdString());
+  const int row = model_->rowOf(state.toStdString());
+  if (row >= 0 && table_->currentIndex().row() != row)
+    table_->setCurrentIndex(model_->index(row, 0));
+  if (view_)
+    c_.session.wantTypical({view_->reference, view_->candidate, state.toStdString()});
+}
+
+void BuildsDesk::applyTheme() {
+  bridge_->update();
+  typical_->update();
+  if (view_ && view_->trouble.empty()) take(view_);
+}
+
+void BuildsDesk::setUnit(ChargeUnit unit) { model_->setUnit(unit); }
+
+std::vector<FootPart> BuildsDesk::foot() const {
+  if (!view_ || !view_->trouble.empty()) return {};
+  const bool duty = c_.session.book() && c_.session.book()->document(book::kDuty);
+  return {{tr("Reference %1 · candidate %2").arg(q(view_->reference), q(view_->candidate)), {}},
+          {view_->field ? tr("means in the field, by %1")
+                              .arg(q(c_.session.book()->document(book::kDuty)->name))
+           : duty       ? tr("as captured: the duty plan asks for states that were not captured")
+                        : tr("as captured: there is no duty plan (Lifetime desk)"),
+           {}}};
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,173 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/builds/difference_model.h"
+
+#include "app/builds/sentence.h"
+#include "app/look/theme.h"
+
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+QString q(const std::string& text) { return QString::fromStdString(text); }
+const QString kNothing = QStringLiteral("–");
+
+QString interval(const Difference& d) {
+  return QStringLiteral("%1 (%2 … %3)")
+      .arg(q(signed_prefix(d.value, "A", 3)), q(signed_prefix(d.low, "A", 2)),
+           q(signed_prefix(d.high, "A", 2)));
+}
+QString days(const std::optional<double>& seconds) {
+  if (!seconds) return kNothing;
+  const double d = *seconds / 86400;
+  if (std::fabs(d) < 0.5) return QStringLiteral("0 d");
+  return QStringLiteral("%1%2 d")
+      .arg(d < 0 ? QStringLiteral("−") : QStringLiteral("+"))
+      .arg(std::fabs(d), 0, 'f', 0);
+}
+}  // namespace
+
+void DifferenceModel::setView(BuildsViewPtr view) {
+  beginResetModel();
+  view_ = std::move(view);
+  rows_.clear();
+  if (view_) {
+    for (std::size_t i = 0; i < view_->comparison.rows.size(); ++i) {
+      const CompareRow& r = view_->comparison.rows[i];
+      if (r.reference_mean || r.candidate_mean) rows_.push_back(i);
+    }
+  }
+  endResetModel();
+}
+
+void DifferenceModel::setUnit(ChargeUnit unit) {
+  beginResetModel();
+  unit_ = unit;
+  endResetModel();
+}
+
+int DifferenceModel::rowCount(const QModelIndex& parent) const {
+  return parent.isValid() || rows_.empty() ? 0 : static_cast<int>(rows_.size()) + 1;
+}
+int DifferenceModel::columnCount(const QModelIndex& parent) const {
+  return parent.isValid() ? 0 : Columns;
+}
+
+QString DifferenceModel::text(std::size_t row, int column) const {
+  const CompareRow& r = view_->comparison.rows[row];
+  switch (column) {
+    case State:
+      return q(r.state);
+    case Reference:
+      return r.reference_mean ? q(with_prefix(*r.reference_mean, "A", 4)) : kNothing;
+    case Candidate:
+      return r.candidate_mean ? q(with_prefix(*r.candidate_mean, "A", 4)) : kNothing;
+    case Interval:
+      return r.mean.known ? interval(r.mean) : kNothing;
+    case PerVisit: {
+      if (!r.charge_per_visit.known) return kNothing;
+      const double volts = 0;
+      const double factor = per_coulomb(unit_, volts);
+      // Energies of two builds would need one voltage: their charges are told instead.
+      const ChargeUnit unit = factor > 0 ? unit_ : ChargeUnit::coulomb;
+      return q(signed_prefix(r.charge_per_visit.value * per_coulomb(unit, volts), symbol(unit), 3));
+    }
+    case Bridge:
+      return q(signed_prefix(r.bridge, "A", 3));
+    case Life:
+      return row < view_->life_change.size() ? days(view_->life_change[row]) : kNothing;
+    case Shown:
+      return shown_text(r);
+    default:
+      return {};
+  }
+}
+
+QString DifferenceModel::totalText(int column) const {
+  const Comparison& c = view_->comparison;
+  switch (column) {
+    case State:
+      return view_->field ? tr("In the field") : tr("As captured");
+    case Reference:
+      return c.reference_mean ? q(with_prefix(*c.reference_mean, "A", 4)) : kNothing;
+    case Candidate:
+      return c.candidate_mean ? q(with_prefix(*c.candidate_mean, "A", 4)) : kNothing;
+    case Interval:
+      return c.total.known ? interval(c.total) : kNothing;
+    case Bridge:
+      return q(signed_prefix(c.total.value, "A", 3));
+    case Life:
+      return view_->reference_life && view_->candidate_life && view_->reference_life->life &&
+                     view_->candidate_life->life
+                 ? days(*view_->candidate_life->life - *view_->reference_life->life)
+                 : kNothing;
+    case Shown: {
+      CompareRow total;
+      total.shown = c.total_shown;
+      total.reference_mean = c.reference_mean;
+      total.candidate_mean = c.candidate_mean;
+      return shown_text(total);
+    }
+    default:
+      return {};
+  }
+}
+
+QVariant DifferenceModel::data(const QModelIndex& index, int role) const {
+  if (!index.isValid() || index.row() >= rowCount()) return {};
+  const bool total = index.row() == static_cast<int>(rows_.size());
+  const std::size_t row = total ? 0 : rows_[static_cast<std::size_t>(index.row())];
+  const kuvio::Shown shown =
+      total ? view_->comparison.total_shown : view_->comparison.rows[row].shown;
+  switch (role) {
+    case Qt::DisplayRole:
+      return total ? totalText(index.column()) : text(row, index.column());
+    case Qt::FontRole:
+      if (total) return Theme::baseFont(13, QFont::DemiBold);
+      return {};
+    case Qt::TextAlignmentRole:
+      return int(index.column() == State || index.column() == Shown
+                     ? Qt::AlignLeft | Qt::AlignVCenter
+                     : Qt::AlignRight | Qt::AlignVCenter);
+    case Qt::ForegroundRole:
+      if (index.column() == Shown)
+        return shown == kuvio::Shown::higher ? Theme::current().accent() : Theme::current().muted();
+      return {};
+    case StateRole:
+      return total ? QString() : q(view_->comparison.rows[row].state);
+    case FillRole:
+      if (!total && index.column() == State)
+        return Theme::current().fill(view_->comparison.rows[row].state, view_->fills);
+      return {};
+    case RawRole:
+      if (total || index.column() != Bridge) return {};
+      return view_->comparison.rows[row].bridge;
+    default:
+      return {};
+  }
+}
+
+QVariant DifferenceModel::headerData(int section, Qt::Orientation orientation, int role) const {
+  if (orientation != Qt::Horizontal) return {};
+  if (role == Qt::TextAlignmentRole)
+    return int(section == State || section == Shown ? Qt::AlignLeft | Qt::AlignVCenter
+                                                    : Qt::AlignRight | Qt::AlignVCenter);
+  if (role != Qt::DisplayRole) return {};
+  const QStringList names{tr("state"),
+                          view_ ? q(view_->reference) : tr("reference"),
+                          view_ ? q(view_->candidate) : tr("candidate"),
+                          tr("difference of the mean, 95 %"),
+                          tr("per visit"),
+                          tr("bridge"),
+                          tr("life"),
+                          tr("shown")};
+  return names.value(section);
+}
+
+int DifferenceModel::rowOf(const std::string& state) const {
+  for (std::size_t i = 0; i < rows_.size(); ++i) {
+    if (view_->comparison.rows[rows_[i]].state == state) return static_cast<int>(i);
+  }
+  return -1;
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/builds/sentence.h"
+
+#include "core/present.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+QString q(const std::string& text) { return QString::fromStdString(text); }
+QString tr(const char* text) { return QObject::tr(text); }
+
+QString captures(std::size_t n) {
+  return n == 1 ? tr("one capture") : tr("%1 captures").arg(n);
+}
+
+}  // namespace
+
+QString shown_text(const CompareRow& row) {
+  const QString per = row.by_charge ? tr(" per visit") : QString();
+  switch (row.shown) {
+    case Shown::higher:
+    case Shown::lower: {
+      QString out = (row.shown == Shown::higher ? tr("higher") : tr("lower")) + per;
+      if (!row.by_charge && row.reference_mean && row.candidate_mean && *row.reference_mean > 0) {
+        const double ratio = *row.candidate_mean / *row.reference_mean;
+        if (std::fabs(ratio - 1) >= 0.005)
+          out += QStringLiteral(": %1 ×").arg(ratio, 0, 'g', 3);
+      }
+      return out;
+    }
+    case Shown::equal:
+      return tr("equal") + per;
+    case Shown::single_visit:
+      return tr("one visit only");
+    case Shown::none:
+      return tr("no difference shown");
+  }
+  return {};
+}
+
+Sentence sentence_of(const BuildsView& v) {
+  Sentence out;
+  const Comparison& c = v.comparison;
+  const QString candidate = q(v.candidate), reference = q(v.reference);
+  if (!c.total.known) {
+    out.first = tr("%1 and %2 cannot be compared as a whole.").arg(candidate, reference);
+    if (!c.missing.empty())
+      out.second = tr("No whole visit to %1 was captured.").arg(q(c.missing.front()));
+    return out;
+  }
+  const QString where = v.field ? tr("In the field ") : tr("As captured ");
+  const double U = (c.total.high - c.total.low) / 2;
+  const QString amount = q(with_uncertainty(std::fabs(c.total.value), U, "A"));
+  switch (c.total_shown) {
+    case Shown::higher:
+    case Shown::lower:
+      out.first = tr("%1%2 draws %3 %4 than %5.")
+                      .arg(where, candidate, amount,
+                           c.total.value > 0 ? tr("more") : tr("less"), reference);
+      break;
+    case Shown::equal:
+      out.first = tr("%1%2 draws as much as %3.").arg(where, candidate, reference);
+      break;
+    default:
+      out.first = tr("%1no difference is shown between %2 and %3: %4 … %5.")
+                      .arg(where, candidate, reference, q(signed_prefix(c.total.low, "A", 2)),
+                           q(signed_prefix(c.total.high, "A", 2)));
+  }
+  // What accounts for it: the states with the largest steps of the bridge.
+  std::vector<const CompareRow*> rows;
+  for (const CompareRow& r : c.rows) {
+    if (r.mean.known && r.bridge != 0 && (r.shown == Shown::higher || r.shown == Shown::lower))
+      rows.push_back(&r);
+  }
+  std::sort(rows.begin(), rows.end(), [](const CompareRow* a, const CompareRow* b) {
+    return std::fabs(a->bridge) > std::fabs(b->bridge);
+  });
+  QStringList parts;
+  for (std::size_t i = 0; i < rows.size() && i < 2; ++i) {
+    parts << (rows[i]->bridge > 0 ? tr("%1 adds %2") : tr("%1 gives %2 back"))
+                 .arg(q(rows[i]->state), q(with_prefix(std::fabs(rows[i]->bridge), "A", 3)));
+  }
+  if (!parts.isEmpty()) out.second = parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
+  if (v.reference_life && v.candidate_life && v.reference_life->life && v.candidate_life->life) {
+    const double a = *v.reference_life->life, b = *v.candidate_life->life;
+    out.second += tr("Battery life %1 from %2 to %3 (%4%5). ")
+                      .arg(b < a ? tr("falls") : tr("grows"), q(life_time(a)), q(life_time(b)),
+                           b < a ? QStringLiteral("−") : QStringLiteral("+"),
+                           q(life_time(std::fabs(b - a))));
+  }
+  out.second += tr("%1 and %2%3.")
+                    .arg(captures(v.reference_captures), captures(v.candidate_captures),
+                         c.alike() ? tr(", alike in every condition") : QString());
+  return out;
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,493 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/lifetime/lifetime_desk.h"
+
+#include "app/look/theme.h"
+#include "core/lifetime.h"
+#include "core/quantity.h"
+#include "formats/plan_files.h"
+#include "formats/toml_edit.h"
+
+#include <QFileDialog>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+constexpr double kYear = 365.25 * 86400;
+QString q(const std::string& text) { return QString::fromStdString(text); }
+int as_int(Dimension d) { return static_cast<int>(d); }
+
+/// Self-discharge as a share per year, as people write it.
+double yearly(double k) { return 1 - std::exp(-k * kYear); }
+
+QString interval_of(const LifeFigures& f) {
+  if (!f.low || !f.high) return {};
+  return QObject::tr("%1 … %2, at %3")
+      .arg(q(life_time(*f.low)), q(life_time(*f.high)), q(with_uncertainty(f.mean, f.mean_u, "A")));
+}
+
+}  // namespace
+
+LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
+  setObjectName(QStringLiteral("lifetimeDesk"));
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  stack_ = new QStackedWidget(this);
+  outer->addWidget(stack_);
+  empty_ = new EmptyState(QStringLiteral("lifetimeEmpty"), this);
+  stack_->addWidget(empty_);
+  auto* page = new QWidget(this);
+  stack_->addWidget(page);
+  auto* row = new QHBoxLayout(page);
+  row->setContentsMargins(24, 16, 24, 12);
+  row->setSpacing(32);
+  row->addWidget(makeFigures(page), 5);
+  auto* right = new QVBoxLayout;
+  auto* head = new QHBoxLayout;
+  head->addWidget(heading(tr("LIFE AGAINST THE INTERVAL OF"), page));
+  round_choice_ = new QComboBox(page);
+  round_choice_->setObjectName(QStringLiteral("curveRound"));
+  round_choice_->setAccessibleName(tr("Round whose interval the curve is over"));
+  head->addWidget(round_choice_);
+  head->addStretch(1);
+  right->addLayout(head);
+  curve_ = new LifeCurve(page);
+  offerPicture(curve_);
+  right->addWidget(curve_, 1);
+  right->addSpacing(8);
+  right->addWidget(heading(tr("WHERE THE CAPACITY GOES · scenario"), page));
+  bar_ = new CapacityBar(page);
+  offerPicture(bar_);
+  right->addWidget(bar_);
+  row->addLayout(right, 6);
+  makeActions();
+  connect(round_choice_, &QComboBox::activated, this, &LifetimeDesk::ask);
+  connect(&c_.session, &Session::bookOpened, this, &LifetimeDesk::takeBook);
+  connect(&c_.session, &Session::lifeReady, this, &LifetimeDesk::take);
+  takeBook();
+}
+
+QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
+  auto* box = new QWidget(parent);
+  auto* column = new QVBoxLayout(box);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(4);
+  auto* top = new QHBoxLayout;
+  capture_ = new QComboBox(box);
+  capture_->setObjectName(QStringLiteral("lifeCapture"));
+  capture_->setAccessibleName(tr("Capture the life is worked out from"));
+  capture_->setMinimumWidth(130);
+  top->addWidget(heading(tr("FROM"), box));
+  top->addWidget(capture_);
+  top->addStretch(1);
+  column->addLayout(top);
+  column->addSpacing(6);
+  auto* lives = new QHBoxLayout;
+  lives->setSpacing(24);
+  const auto life = [&](const QString& title, const QString& name, QLabel*& figure,
+                        QLabel*& interval) {
+    auto* part = new QVBoxLayout;
+    part->setSpacing(0);
+    part->addWidget(heading(title, box));
+    figure = new QLabel(box);
+    figure->setObjectName(name);
+    figure->setFont(Theme::baseFont(28, QFont::DemiBold));
+    figure->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    interval = remark({}, box);
+    part->addWidget(figure);
+    part->addWidget(interval);
+    lives->addLayout(part, 1);
+  };
+  life(tr("AS CAPTURED"), QStringLiteral("lifeCaptured"), captured_life_, captured_interval_);
+  life(tr("SCENARIO"), QStringLiteral("lifeScenario"), scenario_life_, scenario_interval_);
+  column->addLayout(lives);
+  difference_ = new QLabel(box);
+  difference_->setObjectName(QStringLiteral("lifeDifference"));
+  difference_->setFont(Theme::baseFont(13, QFont::DemiBold));
+  column->addWidget(difference_);
+  column->addSpacing(10);
+  grid_ = new QGridLayout;
+  grid_->setHorizontalSpacing(10);
+  grid_->setVerticalSpacing(6);
+  grid_->setColumnStretch(0, 3);
+  grid_->setColumnStretch(1, 3);
+  grid_->setColumnStretch(2, 3);
+  grid_->addWidget(heading({}, box), 0, 0);
+  grid_->addWidget(heading(tr("as captured"), box), 0, 1);
+  grid_->addWidget(heading(tr("scenario"), box), 0, 2);
+  column->addLayout(grid_);
+  capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), as_int(Dimension::charge));
+  reserve_ = addRow(QStringLiteral("reserve"), tr("Reserve left"), as_int(Dimension::ratio));
+  margin_ = addRow(QStringLiteral("margin"), tr("Safety margin"), as_int(Dimension::ratio));
+  discharge_ =
+      addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"), as_int(Dimension::ratio_per_time));
+  harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested"), as_int(Dimension::current), true);
+  wanted_ = addRow(QStringLiteral("wanted"), tr("Wanted life"), as_int(Dimension::time), true);
+  connect(capacity_.edit, &QuantityEdit::quantityEdited, this, [this] {
+    putBattery("capacity",
+               QString::number(*capacity_.edit->quantity() / 3.6, 'g', 8).toStdString() + " mAh",
+               tr("capacity"));
+  });
+  const auto ratio = [this](Row& row, const char* key, const QString& why) {
+    connect(row.edit, &QuantityEdit::quantityEdited, this, [this, &row, key, why] {
+      putBattery(key, formats::quantity_text(*row.edit->quantity(), Dimension::ratio), why);
+    });
+  };
+  ratio(reserve_, "cutoff_reserve", tr("reserve"));
+  ratio(margin_, "margin", tr("safety margin"));
+  connect(discharge_.edit, &QuantityEdit::quantityEdited, this, [this] {
+    putBattery("self_discharge",
+               formats::quantity_text(*discharge_.edit->quantity(), Dimension::ratio_per_time),
+               tr("self-discharge"));
+  });
+  const auto note = [this](Row& row, const char* key, Dimension dimension, const QString& why) {
+    connect(row.edit, &QuantityEdit::quantityEdited, this, [this, &row, key, dimension, why] {
+      const auto value = row.edit->quantity();
+      c_.session.put(why, {{0, key,
+                            value ? std::optional(formats::quantity_text(*value, dimension))
+                                  : std::nullopt}});
+    });
+  };
+  note(harvest_, "harvest", Dimension::current, tr("harvest"));
+  note(wanted_, "wanted", Dimension::time, tr("wanted life"));
+  needed_ = remark({}, box);
+  needed_->setObjectName(QStringLiteral("needed"));
+  column->addWidget(needed_);
+  plan_name_ = remark({}, box);
+  column->addWidget(plan_name_);
+  auto* buttons = new QHBoxLayout;
+  const auto offer = [&](const QString& text, const char* name, std::function<void()> run) {
+    auto* b = button(text, QLatin1String(name), box);
+    connect(b, &QPushButton::clicked, this, std::move(run));
+    buttons->addWidget(b);
+  };
+  offer(tr("Duty plan…"), "openDuty",
+        [this] { c_.actions.find(QStringLiteral("openDutyAction"))->trigger(); });
+  offer(tr("Battery…"), "openBattery",
+        [this] { c_.actions.find(QStringLiteral("openBatteryAction"))->trigger(); });
+  offer(tr("Back to as captured"), "resetScenario", [this] { resetScenario(); });
+  buttons->addStretch(1);
+  column->addSpacing(6);
+  column->addLayout(buttons);
+  column->addStretch(1);
+  connect(capture_, &QComboBox::activated, this, &LifetimeDesk::ask);
+  return box;
+}
+
+LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text, int dimension,
+                                       bool optional) {
+  Row row{};
+  QWidget* box = stack_->widget(1);
+  const int at = grid_->rowCount();
+  row.label = new QLabel(text, box);
+  row.captured = new QLabel(box);
+  row.captured->setForegroundRole(QPalette::PlaceholderText);
+  row.edit = new QuantityEdit(QStringLiteral("life_") + name, tr("%1 in the scenario").arg(text),
+                              dimension, box, optional);
+  row.reset = button(QStringLiteral("↺"), QStringLiteral("reset_") + name, box);
+  row.reset->setAccessibleName(tr("%1 back to as captured").arg(text));
+  row.reset->setToolTip(row.reset->accessibleName());
+  row.reset->setFlat(true);
+  row.reset->setFixedWidth(28);
+  QSizePolicy keep = row.reset->sizePolicy();
+  keep.setRetainSizeWhenHidden(true);
+  row.reset->setSizePolicy(keep);
+  row.reset->hide();
+  grid_->addWidget(row.label, at, 0);
+  grid_->addWidget(row.captured, at, 1);
+  grid_->addWidget(row.edit, at, 2);
+  grid_->addWidget(row.reset, at, 3);
+  connect(row.edit, &QuantityEdit::wrong, this, &Desk::told);
+  return row;
+}
+
+void LifetimeDesk::makeActions() {
+  const QString menu = tr("Lifetime"), desk = QStringLiteral("Lifetime");
+  const auto add = [&](const char* id, const QString& text, std::function<void()> run) {
+    c_.actions.add(QLatin1String(id), menu, text, {}, std::move(run), desk);
+  };
+  add("openDutyAction", tr("Open duty plan…"), [this] {
+    const QString path =
+        QFileDialog::getOpenFileName(this, tr("Open duty plan"), {}, tr("Duty plans (*.duty.toml)"));
+    if (!path.isEmpty()) openFile(book::kDuty, path);
+  });
+  add("openBatteryAction", tr("Open battery…"), [this] {
+    const QString path = QFileDialog::getOpenFileName(this, tr("Open battery"), {},
+                                                      tr("Batteries (*.battery.toml)"));
+    if (!path.isEmpty()) openFile(book::kBattery, path);
+  });
+  add("saveDutyAction", tr("Save duty plan as…"), [this] { saveAs(book::kDuty); });
+  add("saveBatteryAction", tr("Save battery as…"), [this] { saveAs(book::kBattery); });
+  add("resetScenarioAction", tr("Scenario back to as captured"), [this] { resetScenario(); });
+}
+
+void LifetimeDesk::enter() {
+  takeBook();
+  ask();
+}
+
+void LifetimeDesk::takeBook() {
+  const BookViewPtr& book = c_.session.book();
+  std::vector<const CaptureRow*> split;
+  if (book) {
+    for (const CaptureRow& r : book->rows) {
+      if (!r.visits.empty()) split.push_back(&r);
+    }
+  }
+  stack_->setCurrentIndex(split.empty() ? 0 : 1);
+  if (split.empty()) {
+    const bool captures = book && !book->rows.empty();
+    const QString desk = captures ? QStringLiteral("Trace") : QStringLiteral("Bench");
+    empty_->say(
+        tr("No life to be told yet"),
+        captures
+            ? tr("A life is worked out from the states' charge: split a capture into states first.")
+            : tr("Record a capture and split it into states; their charge says how long a battery "
+                 "lasts."),
+        {{captures ? tr("To the trace") : tr("To the bench"),
+          [this, desk] { emit deskWanted(desk); }}});
+    return;
+  }
+  taking_ = true;
+  const QVariant was = capture_->currentData();
+  capture_->clear();
+  for (const CaptureRow* r : split)
+    capture_->addItem(q(r->info.name), static_cast<qlonglong>(r->info.id));
+  int at = capture_->findData(was);
+  if (at < 0 && c_.view.capture())
+    at = capture_->findData(static_cast<qlonglong>(c_.view.capture()->info.id));
+  capture_->setCurrentIndex(std::max(0, at));
+  taking_ = false;
+  if (isVisible()) ask();
+}
+
+void LifetimeDesk::ask() {
+  if (taking_ || capture_->currentIndex() < 0) return;
+  LifeWish wish;
+  wish.capture = capture_->currentData().toLongLong();
+  wish.round = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
+  c_.session.wantLife(wish);
+}
+
+void LifetimeDesk::setRow(Row& row, std::optional<double> captured,
+                          std::optional<double> scenario, const QString& captured_text) {
+  row.captured->setText(captured_text);
+  row.edit->setQuantity(scenario);
+  const bool changed =
+      captured.has_value() != scenario.has_value() ||
+      (captured && std::fabs(*captured - *scenario) > 1e-6 * std::max(std::fabs(*captured), 1e-12));
+  row.edit->setChanged(changed);
+  row.reset->setVisible(changed);
+  row.reset->disconnect(this);
+  connect(row.reset, &QPushButton::clicked, this, [edit = row.edit, captured] {
+    edit->setQuantity(captured);
+    emit edit->quantityEdited();
+  });
+}
+
+void LifetimeDesk::buildRounds() {
+  const auto& rounds = view_->scenario.plan.rounds;
+  while (rounds_.size() > rounds.size()) {
+    Row& row = rounds_.back();
+    for (QWidget* w : std::initializer_list<QWidget*>{row.label, row.captured, row.edit, row.reset})
+      w->deleteLater();
+    rounds_.pop_back();
+  }
+  while (rounds_.size() < rounds.size()) {
+    const std::size_t i = rounds_.size();
+    rounds_.push_back(
+        addRow(QStringLiteral("round%1").arg(i), tr("Round %1").arg(i + 1), as_int(Dimension::time)));
+    connect(rounds_.back().edit, &QuantityEdit::quantityEdited, this, [this, i] {
+      if (i < rounds_.size() && rounds_[i].edit->quantity())
+        putRound(i, *rounds_[i].edit->quantity());
+    });
+  }
+}
+
+void LifetimeDesk::take(const LifeViewPtr& view) {
+  view_ = view;
+  if (!view->trouble.empty()) {
+    stack_->setCurrentIndex(0);
+    empty_->say(tr("No life can be told"), q(view->trouble),
+                {{tr("To the trace"), [this] { emit deskWanted(QStringLiteral("Trace")); }}});
+    return;
+  }
+  stack_->setCurrentIndex(1);
+  const auto show = [](QLabel* figure, QLabel* interval, const LifeFigures& f) {
+    figure->setText(f.life ? q(life_time(*f.life)) : QStringLiteral("–"));
+    interval->setText(f.trouble.empty() ? interval_of(f) : q(f.trouble));
+  };
+  show(captured_life_, captured_interval_, view->as_captured);
+  show(scenario_life_, scenario_interval_, view->as_scenario);
+  if (view->as_captured.life && view->as_scenario.life) {
+    const double d = *view->as_scenario.life - *view->as_captured.life;
+    difference_->setText(std::fabs(d) < 43200 ? tr("The same life")
+                                              : (d > 0 ? tr("%1 longer") : tr("%1 shorter"))
+                                                    .arg(q(life_time(std::fabs(d)))));
+  } else {
+    difference_->setText({});
+  }
+  buildRounds();
+  const Battery &a = view->captured.battery, &b = view->scenario.battery;
+  const auto mah = [](double c) { return QObject::tr("%1 mAh").arg(c / 3.6, 0, 'g', 6); };
+  const auto pc = [](double r) { return QObject::tr("%1 %").arg(r * 100, 0, 'g', 4); };
+  setRow(capacity_, a.capacity_c, b.capacity_c, mah(a.capacity_c));
+  // Data sheets speak of mAh.
+  if (!capacity_.edit->hasFocus()) capacity_.edit->setText(mah(b.capacity_c));
+  setRow(reserve_, a.reserve, b.reserve, pc(a.reserve));
+  setRow(margin_, a.margin, b.margin, pc(a.margin));
+  setRow(discharge_, yearly(a.self_discharge_hz) / kYear, yearly(b.self_discharge_hz) / kYear,
+         tr("%1 %/y").arg(yearly(a.self_discharge_hz) * 100, 0, 'g', 4));
+  const auto positive = [](double v) { return v > 0 ? std::optional(v) : std::nullopt; };
+  setRow(harvest_, std::nullopt, positive(view->scenario.harvest_a), tr("nothing"));
+  setRow(wanted_, view->wanted_s, view->wanted_s, {});
+  const auto& rounds = view->scenario.plan.rounds;
+  for (std::size_t i = 0; i < rounds.size(); ++i) {
+    QStringList names;
+    for (const std::string& s : rounds[i].states) names << q(s);
+    rounds_[i].label->setText(tr("%1 every").arg(names.join(QStringLiteral(", "))));
+    rounds_[i].label->setWordWrap(true);
+    std::optional<double> captured;
+    for (const Round& r : view->captured.plan.rounds) {
+      if (!r.states.empty() && !rounds[i].states.empty() && r.states.back() == rounds[i].states.back())
+        captured = 1 / r.rate_hz;
+    }
+    setRow(rounds_[i], captured, 1 / rounds[i].rate_hz,
+           captured ? q(duration(*captured)) : QStringLiteral("–"));
+  }
+  taking_ = true;
+  round_choice_->clear();
+  for (const Round& r : rounds) {
+    QStringList names;
+    for (const std::string& s : r.states) names << q(s);
+    round_choice_->addItem(names.join(QStringLiteral(", ")));
+  }
+  round_choice_->setCurrentIndex(static_cast<int>(view->round));
+  taking_ = false;
+  if (view->wanted_s) {
+    needed_->setText(view->needed_c ? tr("For %1 a cell of %2 is needed.")
+                                          .arg(q(life_time(*view->wanted_s)), mah(*view->needed_c))
+                                    : tr("No cell lasts %1: its self-discharge alone empties it.")
+                                          .arg(q(life_time(*view->wanted_s))));
+  } else {
+    needed_->setText({});
+  }
+  plan_name_->setText(
+      tr("Battery: %1. Rounds: %2.")
+          .arg(view->scenario.battery.name.empty() ? tr("unnamed")
+                                                   : q(view->scenario.battery.name),
+               view->has_plan ? q(plan().name) : tr("as often as captured; set their intervals, or "
+                                                    "open a duty plan")));
+  curve_->setView(view);
+  bar_->setView(view);
+  emit footChanged();
+}
+
+book::Document LifetimeDesk::plan() const {
+  if (const auto* own = c_.session.book()->document(book::kDuty)) return *own;
+  const std::string text = view_ ? formats::duty_text(view_->captured.plan) : "";
+  return {"field.duty.toml", "", text, text};
+}
+
+book::Document LifetimeDesk::battery() const {
+  if (const auto* own = c_.session.book()->document(book::kBattery)) return *own;
+  const std::string text = view_ ? formats::battery_text(view_->captured.battery) : "";
+  return {"cell.battery.toml", "", text, text};
+}
+
+void LifetimeDesk::putBattery(const char* key, const std::string& value, const QString& why) {
+  if (!view_) return;
+  book::Document next = battery();
+  next.text = formats::toml_set(next.text, next.name, {"", 0, key, ""}, formats::toml_quote(value));
+  try {
+    formats::parse_battery(next.text, next.name);
+  } catch (const Error& e) {
+    emit told(tr("%1. The battery stays as it was.").arg(q(e.why())));
+    take(view_);
+    return;
+  }
+  c_.session.put(tr("%1 of the battery").arg(why), {book::document_note(book::kBattery, next)});
+}
+
+void LifetimeDesk::putRound(std::size_t round, double interval_s) {
+  if (!view_) return;
+  if (!(interval_s > 0)) {
+    emit told(tr("An interval is more than nothing. It stays as it was."));
+    take(view_);
+    return;
+  }
+  book::Document next = plan();
+  next.text = formats::toml_remove(next.text, next.name, {"round", round, "per", ""});
+  next.text = formats::toml_set(
+      next.text, next.name, {"round", round, "every", ""},
+      formats::toml_quote(formats::quantity_text(interval_s, Dimension::time, 8)));
+  c_.session.put(tr("interval of round %1").arg(round + 1),
+                 {book::document_note(book::kDuty, next)});
+}
+
+void LifetimeDesk::resetScenario() {
+  if (!view_) return;
+  // The rounds as captured, the battery as its file has it.
+  book::Document cell = battery();
+  cell.text = cell.saved.empty() ? cell.text : cell.saved;
+  std::vector<book::Note> notes{{0, book::kDuty, std::nullopt}, {0, "harvest", std::nullopt}};
+  if (view_->has_battery) notes.push_back(book::document_note(book::kBattery, cell));
+  c_.session.put(tr("scenario back to as captured"), notes);
+}
+
+void LifetimeDesk::openFile(const char* kind, const QString& path) {
+  c_.session.readFile(path, [this, kind, path](const std::string& text) {
+    const std::string name = path.section(QLatin1Char('/'), -1).toStdString();
+    try {
+      if (kind == book::kDuty) {
+        formats::parse_duty(text, name);
+      } else {
+        formats::parse_battery(text, name);
+      }
+    } catch (const Error& e) {
+      emit told(tr("%1: %2. The scenario stays as it was.").arg(q(e.where()), q(e.why())));
+      return;
+    }
+    c_.session.put(kind == book::kDuty ? tr("duty plan %1").arg(q(name))
+                                       : tr("battery %1").arg(q(name)),
+                   {book::document_note(kind, {name, path.toStdString(), text, text})});
+  });
+}
+
+void LifetimeDesk::saveAs(const char* kind) {
+  book::Document next = kind == book::kDuty ? plan() : battery();
+  const QString path = QFileDialog::getSaveFileName(
+      this, tr("Save"), q(next.name),
+      kind == book::kDuty ? tr("Duty plans (*.duty.toml)") : tr("Batteries (*.battery.toml)"));
+  if (path.isEmpty()) return;
+  next.path = path.toStdString();
+  next.name = path.section(QLatin1Char('/'), -1).toStdString();
+  next.saved = next.text;
+  c_.session.writeFile(path, next.text, [this, kind, next] {
+    c_.session.put(tr("%1 saved").arg(q(next.name)), {book::document_note(kind, next)});
+  });
+}
+
+void LifetimeDesk::applyTheme() {
+  curve_->update();
+  bar_->update();
+}
+
+std::vector<FootPart> LifetimeDesk::foot() const {
+  if (!view_ || !view_->trouble.empty()) return {};
+  return {{tr("%1 on %2: dC/dt = −I − kC, until %3 of the charge is used")
+               .arg(q(view_->build),
+                    view_->scenario.battery.name.empty() ? tr("the cell")
+                                                         : q(view_->scenario.battery.name),
+                    q(percent(view_->scenario.battery.capacity_c > 0
+                                  ? view_->scenario.battery.usable_c() /
+                                        view_->scenario.battery.capacity_c
+                                  : 0))),
+           tr("Life from the nominal charge until all but reserve and margin is gone; its interval "
+              "from the uncertainty of the mean current.")}};
+}
+
+}  // namespace kuvio::app

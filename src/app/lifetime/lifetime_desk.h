@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/lifetime/life_plots.h"
+#include "app/look/parts.h"
+#include "app/shell/desk.h"
+
+#include <QComboBox>
+#include <QGridLayout>
+#include <QStackedWidget>
+
+#include <map>
+
+namespace kuvio::app {
+
+/// The Lifetime desk: life as captured beside a scenario, the curve over a round's interval, and
+/// where the capacity goes. The scenario is the book's duty plan and battery: every change of it is
+/// kept and undoable.
+class LifetimeDesk : public Desk {
+  Q_OBJECT
+public:
+  explicit LifetimeDesk(const Context& context, QWidget* parent = nullptr);
+  void enter() override;
+  void applyTheme() override;
+  std::vector<FootPart> foot() const override;
+  /// Keeps a duty plan or battery from a file as the scenario's.
+  void openFile(const char* kind, const QString& path);
+  QString scenarioLife() const { return scenario_life_->text(); }
+
+private:
+  struct Row {
+    QLabel *label, *captured;
+    QuantityEdit* edit;
+    QPushButton* reset;
+  };
+  QWidget* makeFigures(QWidget* parent);
+  void makeActions();
+  Row addRow(const QString& name, const QString& text, int dimension, bool optional = false);
+  void takeBook();
+  void take(const LifeViewPtr& view);
+  void ask();
+  void buildRounds();
+  void setRow(Row& row, std::optional<double> captured, std::optional<double> scenario,
+              const QString& captured_text);
+  book::Document plan() const;
+  book::Document battery() const;
+  void putBattery(const char* key, const std::string& value, const QString& why);
+  void putRound(std::size_t round, double interval_s);
+  void resetScenario();
+  void saveAs(const char* kind);
+
+  Context c_;
+  QStackedWidget* stack_;
+  EmptyState* empty_;
+  QComboBox *capture_, *round_choice_;
+  QLabel *captured_life_, *captured_interval_, *scenario_life_, *scenario_interval_, *difference_,
+      *needed_, *plan_name_;
+  QGridLayout* grid_;
+  Row capacity_, reserve_, margin_, discharge_, harvest_, wanted_;
+  std::vector<Row> rounds_;
+  LifeCurve* curve_;
+  CapacityBar* bar_;
+  LifeViewPtr view_;
+  bool taking_ = false;
+};
+
+}  // namespace kuvio::app

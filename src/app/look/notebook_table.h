@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QAbstractItemModel>
+#include <QHeaderView>
+#include <QStyledItemDelegate>
+#include <QTableView>
+
+namespace kuvio::app {
+
+/// Roles that the notebook's tables understand beside Qt's own. Models of one delegate share them.
+enum NotebookRole {
+  RawRole = Qt::UserRole,  ///< the plain number in SI units
+  StateRole,               ///< the state a row is about
+  ShareRole,               ///< a share to be drawn as a bar, with the text beside it
+  FillRole,                ///< brush of a swatch or bar
+  LitRole,                 ///< the row belongs to what is picked
+  LeadRole,                ///< a bold row such as a total
+};
+
+/// Paints tables in the notebook's manner: swatches, bars, figures with fixed digits, rulings
+/// instead of frames.
+class NotebookDelegate : public QStyledItemDelegate {
+  Q_OBJECT
+public:
+  using QStyledItemDelegate::QStyledItemDelegate;
+  void paint(QPainter* painter, const QStyleOptionViewItem& option,
+             const QModelIndex& index) const override;
+};
+
+/// Column titles without boxes.
+class NotebookHeader : public QHeaderView {
+  Q_OBJECT
+public:
+  explicit NotebookHeader(QWidget* parent = nullptr) : QHeaderView(Qt::Horizontal, parent) {}
+
+protected:
+  void paintSection(QPainter* painter, const QRect& rect, int section) const override;
+  QSize sizeHint() const override { return {QHeaderView::sizeHint().width(), 26}; }
+};
+
+/// A table view in the notebook's manner. Ctrl+C and the context menu copy the whole table, or what
+/// is picked of it, as tab-separated text.
+class NotebookTable : public QTableView {
+  Q_OBJECT
+public:
+  NotebookTable(const QString& name, const QString& accessible_name, int row_height,
+                QWidget* parent = nullptr);
+  /// Titles and rows, a tab between columns.
+  QString asText() const;
+  void copy() const;
+
+protected:
+  void keyPressEvent(QKeyEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
+};
+
+}  // namespace kuvio::app

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/look/style.h"
+
+#include "app/look/theme.h"
+
+#include <QPainter>
+#include <QStyleFactory>
+#include <QStyleOption>
+
+namespace kuvio::app {
+
+NotebookStyle::NotebookStyle() : QProxyStyle(QStyleFactory::create(QStringLiteral("Fusion"))) {}
+
+void NotebookStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* option,
+                                  QPainter* painter, const QWidget* widget) const {
+  const Theme& t = Theme::current();
+  if (element == PE_FrameFocusRect) {
+    painter->save();
+    painter->setRenderHint(QPainter::Antialiasing);
+    painter->setPen(QPen(t.focus(), 1.5));
+    painter->setBrush(Qt::NoBrush);
+    painter->drawRoundedRect(QRectF(option->rect).adjusted(0.75, 0.75, -0.75, -0.75), 3, 3);
+    painter->restore();
+    return;
+  }
+  if (element == PE_PanelLineEdit || element == PE_FrameLineEdit) {
+    painter->save();
+    painter->setRenderHint(QPainter::Antialiasing);
+    const bool focus = option->state & State_HasFocus;
+    painter->setPen(QPen(focus ? t.focus() : t.border(), focus ? 1.6 : 1));
+    painter->setBrush(element == PE_PanelLineEdit ? QBrush(t.ground()) : QBrush(Qt::NoBrush));
+    painter->drawRoundedRect(QRectF(option->rect).adjusted(0.8, 0.8, -0.8, -0.8), 3, 3);
+    painter->restore();
+    return;
+  }
+  QProxyStyle::drawPrimitive(element, option, painter, widget);
+}
+
+void NotebookStyle::drawControl(ControlElement element, const QStyleOption* option,
+                                QPainter* painter, const QWidget* widget) const {
+  const Theme& t = Theme::current();
+  if (element == CE_PushButtonBevel) {
+    const auto* b = qstyleoption_cast<const QStyleOptionButton*>(option);
+    const bool primary = widget && widget->property("primary").toBool();
+    const bool flat = b && (b->features & QStyleOptionButton::Flat);
+    const bool down = option->state & (State_Sunken | State_On);
+    const bool on = option->state & State_Enabled;
+    painter->save();
+    painter->setRenderHint(QPainter::Antialiasing);
+    const QRectF box = QRectF(option->rect).adjusted(0.75, 0.75, -0.75, -0.75);
+    QColor fill = primary && on ? t.ink(0) : t.ground();
+    if (down) fill = primary ? t.ink(0).darker(120) : t.wash();
+    if ((option->state & State_MouseOver) && on && !down)
+      fill = primary ? t.ink(0).lighter(112) : t.wash();
+    painter->setPen(flat ? QPen(Qt::NoPen) : QPen(primary && on ? fill : t.border(), 1));
+    painter->setBrush(flat && !(option->state & State_MouseOver) && !down ? QBrush(Qt::NoBrush)
+                                                                        : QBrush(fill));
+    painter->drawRoundedRect(box, 4, 4);
+    if (b && (b->features & QStyleOptionButton::HasMenu)) {
+      const QPointF at(box.right() - 12, box.center().y());
+      painter->setPen(QPen(t.muted(), 1.4));
+      painter->drawPolyline(QPolygonF({at + QPointF(-3.5, -1.5), at + QPointF(0, 2), at + QPointF(3.5, -1.5)}));
+    }
+    painter->restore();
+    return;
+  }
+  if (element == CE_PushButtonLabel && widget && widget->property("primary").toBool() &&
+      (option->state & State_Enabled)) {
+    QStyleOptionButton copy = *qstyleoption_cast<const QStyleOptionButton*>(option);
+    copy.palette.setColor(QPalette::ButtonText, t.ground());
+    QProxyStyle::drawControl(element, &copy, painter, widget);
+    return;
+  }
+  QProxyStyle::drawControl(element, option, painter, widget);
+}
+
+int NotebookStyle::pixelMetric(PixelMetric metric, const QStyleOption* option,
+                               const QWidget* widget) const {
+  if (metric == PM_ButtonMargin) return 14;
+  if (metric == PM_ButtonShiftHorizontal || metric == PM_ButtonShiftVertical) return 0;
+  if (metric == PM_ScrollBarExtent) return 12;
+  return QProxyStyle::pixelMetric(metric, option, widget);
+}
+
+int NotebookStyle::styleHint(StyleHint hint, const QStyleOption* option, const QWidget* widget,
+                             QStyleHintReturn* data) const {
+  if (hint == SH_UnderlineShortcut) return 1;
+  return QProxyStyle::styleHint(hint, option, widget, data);
+}
+
+}  // namespace kuvio::app

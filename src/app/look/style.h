@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QProxyStyle>
+
+namespace kuvio::app {
+
+/// Fusion in the notebook's manner: plain buttons with a hair line, the primary one filled, a clear
+/// ring around what has the keyboard.
+class NotebookStyle : public QProxyStyle {
+  Q_OBJECT
+public:
+  NotebookStyle();
+  void drawPrimitive(PrimitiveElement element, const QStyleOption* option, QPainter* painter,
+                     const QWidget* widget) const override;
+  void drawControl(ControlElement element, const QStyleOption* option, QPainter* painter,
+                   const QWidget* widget) const override;
+  int pixelMetric(PixelMetric metric, const QStyleOption* option,
+                  const QWidget* widget) const override;
+  int styleHint(StyleHint hint, const QStyleOption* option, const QWidget* widget,
+                QStyleHintReturn* data) const override;
+};
+
+}  // namespace kuvio::app

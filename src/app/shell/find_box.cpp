@@ -1,0 +1,181 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/find_box.h"
+
+#include "app/look/theme.h"
+
+#include <QKeyEvent>
+#include <QPainter>
+#include <QStyledItemDelegate>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+
+constexpr int kKeys = Qt::UserRole + 1, kMenu = Qt::UserRole + 2;
+
+class FoundDelegate : public QStyledItemDelegate {
+public:
+  using QStyledItemDelegate::QStyledItemDelegate;
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override {
+    return {400, 28};
+  }
+  void paint(QPainter* painter, const QStyleOptionViewItem& option,
+             const QModelIndex& index) const override {
+    const Theme& t = Theme::current();
+    painter->save();
+    if (option.state & QStyle::State_Selected) painter->fillRect(option.rect, t.wash());
+    const QRect box = option.rect.adjusted(12, 0, -12, 0);
+    painter->setFont(Theme::baseFont(13));
+    painter->setPen(t.text());
+    painter->drawText(box, Qt::AlignVCenter | Qt::AlignLeft, index.data().toString());
+    painter->setPen(t.muted());
+    painter->setFont(Theme::baseFont(12));
+    const QString keys = index.data(kKeys).toString();
+    painter->drawText(box, Qt::AlignVCenter | Qt::AlignRight, keys);
+    painter->drawText(box.adjusted(0, 0, -120, 0), Qt::AlignVCenter | Qt::AlignRight,
+                      index.data(kMenu).toString());
+    painter->restore();
+  }
+};
+
+}  // namespace
+
+FindBox::FindBox(Actions& actions, QWidget* window) : QFrame(window), actions_(actions) {
+  setObjectName(QStringLiteral("findBox"));
+  setAccessibleName(tr("Find an action"));
+  setAutoFillBackground(true);
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(10, 10, 10, 10);
+  line_ = new QLineEdit(this);
+  line_->setObjectName(QStringLiteral("findLine"));
+  line_->setAccessibleName(tr("What you want done"));
+  line_->setPlaceholderText(tr("Type what you want done"));
+  list_ = new QListWidget(this);
+  list_->setObjectName(QStringLiteral("findList"));
+  list_->setAccessibleName(tr("Actions found"));
+  list_->setFrameShape(QFrame::NoFrame);
+  list_->setFocusPolicy(Qt::NoFocus);
+  list_->setItemDelegate(new FoundDelegate(list_));
+  list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  column->addWidget(line_);
+  column->addWidget(list_);
+  line_->installEventFilter(this);
+  connect(line_, &QLineEdit::textChanged, this, &FindBox::search);
+  connect(list_, &QListWidget::itemClicked, this, &FindBox::runCurrent);
+  hide();
+}
+
+int FindBox::fit(const QString& words, const QString& text) {
+  int total = 1;
+  const QString low = text.toLower();
+  const QStringList parts = words.toLower().split(QLatin1Char(' '), Qt::SkipEmptyParts);
+  for (const QString& word : parts) {
+    const qsizetype whole = low.indexOf(word);
+    if (whole >= 0) {
+      const bool begins = whole == 0 || !low[whole - 1].isLetterOrNumber();
+      total += begins ? 100 : 40;
+      continue;
+    }
+    // All letters in order, the first at the beginning of a word: "lc" finds "Limits from Capture".
+    qsizetype at = 0;
+    for (qsizetype i = 0; i < word.size(); ++i) {
+      at = low.indexOf(word[i], at);
+      if (at < 0) return 0;
+      if (i == 0 && at > 0 && low[at - 1].isLetterOrNumber()) {
+        bool found = false;
+        for (; at >= 0 && !found; at = found ? at : low.indexOf(word[i], at + 1))
+          found = at == 0 || !low[at - 1].isLetterOrNumber();
+        if (!found) return 0;
+      }
+      ++at;
+    }
+    total += 10;
+  }
+  return total;
+}
+
+void FindBox::open() {
+  const QWidget* window = parentWidget();
+  const int width = std::min(560, window->width() - 80);
+  setGeometry((window->width() - width) / 2, 52, width, std::min(380, window->height() - 120));
+  line_->clear();
+  search();
+  show();
+  raise();
+  line_->setFocus();
+}
+
+void FindBox::search() {
+  list_->clear();
+  std::vector<std::pair<int, QAction*>> found;
+  for (QAction* a : actions_.all()) {
+    if (a->objectName() == QStringLiteral("find")) continue;
+    const QString text = a->text().remove(QLatin1Char('&'));
+    const int score = line_->text().trimmed().isEmpty()
+                          ? 1
+                          : fit(line_->text(), text + QLatin1Char(' ') + Actions::menuOf(a));
+    if (score > 0) found.emplace_back(score, a);
+  }
+  std::stable_sort(found.begin(), found.end(),
+                   [](const auto& a, const auto& b) { return a.first > b.first; });
+  for (const auto& [score, action] : found) {
+    auto* item = new QListWidgetItem(action->text().remove(QLatin1Char('&')), list_);
+    const QVariant put_by = action->property("keys");
+    const QKeySequence keys =
+        put_by.isNull() ? action->shortcut() : put_by.value<QKeySequence>();
+    item->setData(Qt::UserRole, QVariant::fromValue<QObject*>(action));
+    item->setData(kKeys, keys.toString(QKeySequence::NativeText));
+    item->setData(kMenu, Actions::menuOf(action));
+  }
+  if (found.empty()) {
+    auto* none = new QListWidgetItem(tr("Nothing is called that"), list_);
+    none->setFlags(Qt::NoItemFlags);
+  }
+  list_->setCurrentRow(0);
+}
+
+void FindBox::runCurrent() {
+  const QListWidgetItem* item = list_->currentItem();
+  auto* action =
+      item ? qobject_cast<QAction*>(item->data(Qt::UserRole).value<QObject*>()) : nullptr;
+  hide();
+  if (action) actions_.run(action);
+}
+
+bool FindBox::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() == QEvent::KeyPress) {
+    const auto* key = static_cast<QKeyEvent*>(event);
+    const int row = list_->currentRow(), last = list_->count() - 1;
+    switch (key->key()) {
+      case Qt::Key_Down:
+        list_->setCurrentRow(std::min(last, row + 1));
+        return true;
+      case Qt::Key_Up:
+        list_->setCurrentRow(std::max(0, row - 1));
+        return true;
+      case Qt::Key_Return:
+      case Qt::Key_Enter:
+        runCurrent();
+        return true;
+      case Qt::Key_Escape:
+        hide();
+        return true;
+      default:
+        break;
+    }
+  }
+  if (event->type() == QEvent::FocusOut && watched == line_) hide();
+  return QFrame::eventFilter(watched, event);
+}
+
+void FindBox::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  const Theme& t = Theme::current();
+  painter.fillRect(rect(), t.ground());
+  painter.setPen(QPen(t.border(), 1));
+  painter.drawRect(rect().adjusted(0, 0, -1, -1));
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/look/theme.h"
+#include "app/shell/actions.h"
+#include "app/shell/captures_list.h"
+#include "app/shell/desk.h"
+#include "app/work/bench_control.h"
+#include "app/work/preferences.h"
+#include "app/work/system_look.h"
+
+#include <QLabel>
+#include <QListView>
+#include <QMainWindow>
+#include <QStackedWidget>
+#include <QTimer>
+
+#include <map>
+
+class QComboBox;
+class QSplitter;
+
+namespace kuvio::app {
+
+class BenchDesk;
+class BudgetDesk;
+class BuildsDesk;
+class FindBox;
+class FootLine;
+class LifetimeDesk;
+class TopBar;
+class TraceDesk;
+class WorkStrip;
+
+/// The window on one book: five desks under one bar, the captures to the left of the trace, the
+/// recording and whatever is to be told above, the read-out at the foot. It owns what the desks
+/// share and wires them together.
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+public:
+  explicit MainWindow(Preferences preferences = {}, QWidget* parent = nullptr);
+  ~MainWindow() override;
+
+  void openBook(const QString& path, bool create = false);
+  /// A book, or a recipe, budget, duty plan or battery for the open one, by its name.
+  void openFile(const QString& path);
+  ViewState& view() { return view_; }
+  Session& session() { return session_; }
+  BenchControl& bench() { return bench_; }
+  Actions& actions() { return actions_; }
+  void setTheme(Theme::Kind kind);
+  /// Shows a desk by name: Bench, Trace, Builds, Budget, Lifetime.
+  void setDesk(const QString& name);
+  QString desk() const { return desk_; }
+  /// The sentence at the foot, as plain text.
+  QString readOut() const;
+  QString message() const { return message_->text(); }
+  /// True once the shown capture's frame is painted and nothing is under way.
+  bool settled() const { return settled_; }
+
+signals:
+  void ready();
+
+protected:
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+  void closeEvent(QCloseEvent* event) override;
+
+private:
+  QWidget* makeMessage();
+  QWidget* makeCaptures();
+  QWidget* makeFoot();
+  void makeDesks();
+  void makeBookActions();
+  void makeEditActions();
+  void makeLookActions();
+  void connectSession();
+  void connectBench();
+  void chooseBook();
+  void newBook();
+  void fillRecent();
+  void takeBook(const BookViewPtr& book);
+  void takeShown(const ShownPtr& shown);
+  void showCaptures();
+  void renameCapture();
+  void giveReference();
+  void tell(const QString& message);
+  void updateFoot();
+  void setUnit(const QString& symbol);
+  void sayEmpty();
+  void keepPreferences();
+  void followSystem();
+
+  Preferences preferences_;
+  PreferenceKeeper keeper_;
+  Session session_;
+  ViewState view_;
+  BenchControl bench_;
+  Actions actions_;
+  SystemLook* system_look_ = nullptr;
+  TopBar* top_ = nullptr;
+  FindBox* find_ = nullptr;
+  WorkStrip* work_ = nullptr;
+  FootLine* foot_ = nullptr;
+  QLabel* message_ = nullptr;
+  QWidget *message_bar_ = nullptr, *captures_box_ = nullptr;
+  CapturesModel* captures_model_ = nullptr;
+  QListView* captures_ = nullptr;
+  QSplitter* parts_ = nullptr;
+  QStackedWidget* desks_ = nullptr;
+  QWidget* empty_ = nullptr;
+  QComboBox* unit_ = nullptr;
+  BenchDesk* bench_desk_ = nullptr;
+  TraceDesk* trace_desk_ = nullptr;
+  BuildsDesk* builds_desk_ = nullptr;
+  BudgetDesk* budget_desk_ = nullptr;
+  LifetimeDesk* lifetime_desk_ = nullptr;
+  std::map<QString, Desk*> by_name_;
+  QString desk_, book_path_;
+  QTimer poll_;
+  qint64 current_ = 0;
+  std::vector<std::int64_t> wanted_;
+  bool settled_ = false, taking_ = false;
+};
+
+}  // namespace kuvio::app

@@ -1,0 +1,197 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The window's own actions: book, edit, look.
+
+#include "app/look/parts.h"
+#include "app/shell/find_box.h"
+#include "app/shell/foot_line.h"
+#include "app/shell/main_window.h"
+#include "app/trace/trace_desk.h"
+
+#include <QActionGroup>
+#include <QApplication>
+#include <QClipboard>
+#include <QFileDialog>
+#include <QInputDialog>
+#include <QMenu>
+
+namespace kuvio::app {
+namespace {
+QString q(const std::string& text) { return QString::fromStdString(text); }
+}  // namespace
+
+void MainWindow::makeBookActions() {
+  const QString menu = tr("Book");
+  actions_.add(QStringLiteral("newBook"), menu, tr("New book…"), QKeySequence::New,
+               [this] { newBook(); });
+  actions_.add(QStringLiteral("openBook"), menu, tr("Open book…"), QKeySequence::Open,
+               [this] { chooseBook(); });
+  QAction* recent =
+      actions_.add(QStringLiteral("recent"), menu, tr("Recent"), {}, [this] { fillRecent(); });
+  recent->setMenu(new QMenu(this));
+  connect(recent->menu(), &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+  actions_.add(QStringLiteral("quit"), menu, tr("Quit"), QKeySequence(tr("Ctrl+Q")),
+               [this] { close(); });
+}
+
+void MainWindow::makeEditActions() {
+  const QString menu = tr("Edit");
+  QUndoStack* history = session_.history();
+  QAction* undo = actions_.add(QStringLiteral("undo"), menu, tr("Undo"), QKeySequence::Undo,
+                               [history] { history->undo(); });
+  QAction* redo = actions_.add(QStringLiteral("redo"), menu, tr("Redo"),
+                               QKeySequence(tr("Ctrl+Shift+Z")), [history] { history->redo(); });
+  undo->setEnabled(false);
+  redo->setEnabled(false);
+  connect(history, &QUndoStack::canUndoChanged, undo, &QAction::setEnabled);
+  connect(history, &QUndoStack::canRedoChanged, redo, &QAction::setEnabled);
+  connect(history, &QUndoStack::undoTextChanged, undo, [undo](const QString& text) {
+    undo->setText(text.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(text));
+  });
+  connect(history, &QUndoStack::redoTextChanged, redo, [redo](const QString& text) {
+    redo->setText(text.isEmpty() ? tr("Redo") : tr("Redo: %1").arg(text));
+  });
+  actions_.add(QStringLiteral("find"), menu, tr("Find an action…"), QKeySequence(tr("Ctrl+K")),
+               [this] { find_->open(); });
+  actions_.add(QStringLiteral("copyReadOut"), menu, tr("Copy read-out"),
+               QKeySequence(tr("Ctrl+Shift+C")),
+               [this] { QApplication::clipboard()->setText(foot_->text()); });
+  const QString captures = tr("Captures");
+  QAction* tick = actions_.add(
+      QStringLiteral("tickCapture"), captures, tr("Draw with the others"), QKeySequence(tr("T")),
+      [this] {
+        const QModelIndex index = captures_->currentIndex();
+        if (!index.isValid()) return;
+        const bool ticked = index.data(Qt::CheckStateRole).toInt() == Qt::Checked;
+        captures_model_->setData(index, ticked ? Qt::Unchecked : Qt::Checked, Qt::CheckStateRole);
+      },
+      QStringLiteral("Trace"));
+  QAction* reference =
+      actions_.add(QStringLiteral("giveReference"), captures, tr("Its build is the reference (R)"),
+                   QKeySequence(tr("R")), [this] { giveReference(); }, QStringLiteral("Trace"));
+  QAction* rename =
+      actions_.add(QStringLiteral("renameCapture"), captures, tr("Rename capture…"), {},
+                   [this] { renameCapture(); }, QStringLiteral("Trace"));
+  QAction* next = actions_.add(
+      QStringLiteral("nextCapture"), captures, tr("Next capture"), QKeySequence(tr("Ctrl+Down")),
+      [this] {
+        const int row = captures_->currentIndex().row() + 1;
+        if (row < captures_model_->rowCount())
+          captures_->setCurrentIndex(captures_model_->index(row));
+      },
+      QStringLiteral("Trace"));
+  QAction* previous = actions_.add(
+      QStringLiteral("previousCapture"), captures, tr("Capture before"),
+      QKeySequence(tr("Ctrl+Up")),
+      [this] {
+        const int row = captures_->currentIndex().row() - 1;
+        if (row >= 0) captures_->setCurrentIndex(captures_model_->index(row));
+      },
+      QStringLiteral("Trace"));
+  captures_->addActions({tick, reference, rename, next, previous});
+  connect(captures_model_, &CapturesModel::ticksChanged, this, [this] {
+    QStringList ids;
+    for (const qint64 id : captures_model_->ticks()) ids << QString::number(id);
+    session_.keep("ticks", ids.join(QLatin1Char(' ')).toStdString());
+  });
+}
+
+void MainWindow::makeLookActions() {
+  const QString menu = tr("Window");
+  int n = 0;
+  for (const char* name : {"Bench", "Trace", "Builds", "Budget", "Lifetime"}) {
+    const QString desk = QLatin1String(name);
+    actions_.add(QStringLiteral("go") + desk, menu, tr("%1 desk").arg(desk),
+                 QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + n++)),
+                 [this, desk] { setDesk(desk); });
+  }
+  auto* group = new QActionGroup(this);
+  const auto look = [&](const char* id, const QString& text, Preferences::Look which) {
+    QAction* a = actions_.add(QLatin1String(id), menu, text, {}, [this, which] {
+      preferences_.look = which;
+      if (which != Preferences::Look::system) {
+        setTheme(which == Preferences::Look::night ? Theme::Kind::night : Theme::Kind::paper);
+      } else {
+        delete system_look_;
+        system_look_ = nullptr;
+        followSystem();
+      }
+      keepPreferences();
+    });
+    a->setCheckable(true);
+    a->setChecked(preferences_.look == which);
+    group->addAction(a);
+  };
+  look("lookSystem", tr("Theme of the system"), Preferences::Look::system);
+  look("lookPaper", tr("Paper (light)"), Preferences::Look::paper);
+  look("lookNight", tr("Night (dark)"), Preferences::Look::night);
+  actions_.add(QStringLiteral("nextUnit"), menu, tr("Next unit of charge"),
+               QKeySequence(tr("Ctrl+E")), [this] {
+                 constexpr int kUnits = 4;
+                 const QStringList units{QStringLiteral("C"), QStringLiteral("Ah"),
+                                         QStringLiteral("Wh"), QStringLiteral("J")};
+                 setUnit(units[(units.indexOf(preferences_.unit) + 1) % kUnits]);
+               });
+  followSystem();
+}
+
+void MainWindow::followSystem() {
+  if (preferences_.look != Preferences::Look::system) return;
+  system_look_ = new SystemLook(QDBusConnection::sessionBus(), this);
+  connect(system_look_, &SystemLook::told, this, [this](bool dark) {
+    if (preferences_.look == Preferences::Look::system)
+      setTheme(dark ? Theme::Kind::night : Theme::Kind::paper);
+  });
+}
+
+void MainWindow::chooseBook() {
+  const QString path = QFileDialog::getOpenFileName(
+      this, tr("Open book"), book_path_.section(QLatin1Char('/'), 0, -2),
+      tr("Kuvio books (*.kuvio)"));
+  if (!path.isEmpty()) openBook(path);
+}
+
+void MainWindow::newBook() {
+  QString path = QFileDialog::getSaveFileName(this, tr("New book"),
+                                              tr("Investigation.kuvio"),
+                                              tr("Kuvio books (*.kuvio)"), nullptr,
+                                              QFileDialog::DontConfirmOverwrite);
+  if (path.isEmpty()) return;
+  if (!path.endsWith(QStringLiteral(".kuvio"))) path += QStringLiteral(".kuvio");
+  openBook(path, true);
+}
+
+void MainWindow::fillRecent() {
+  QMenu* menu = actions_.find(QStringLiteral("recent"))->menu();
+  menu->clear();
+  for (const QString& path : preferences_.recent) {
+    QAction* one = menu->addAction(path);
+    connect(one, &QAction::triggered, this, [this, path] { openBook(path); });
+  }
+  if (preferences_.recent.isEmpty()) menu->addAction(tr("None yet"))->setEnabled(false);
+}
+
+void MainWindow::giveReference() {
+  const CaptureRow* row = captures_model_->row(captures_->currentIndex().row());
+  if (!row) return;
+  session_.put(tr("reference is %1").arg(q(row->info.build)), {{0, "reference", row->info.build}});
+}
+
+void MainWindow::renameCapture() {
+  const CaptureRow* row = captures_model_->row(captures_->currentIndex().row());
+  if (!row) return;
+  const std::int64_t id = row->info.id;
+  auto* dialog = new QInputDialog(this);
+  dialog->setObjectName(QStringLiteral("renameDialog"));
+  dialog->setAttribute(Qt::WA_DeleteOnClose);
+  dialog->setWindowTitle(tr("Rename capture"));
+  dialog->setLabelText(tr("Name of the capture"));
+  dialog->setTextValue(q(row->info.name));
+  connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
+    const QString clean = name.trimmed();
+    if (!clean.isEmpty())
+      session_.put(tr("capture renamed %1").arg(clean), {{id, "name", clean.toStdString()}});
+  });
+  dialog->show();
+}
+
+}  // namespace kuvio::app

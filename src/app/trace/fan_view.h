@@ -1,0 +1,66 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/work/view_state.h"
+
+#include <QWidget>
+
+namespace kuvio::app {
+
+/// The fan: above the ribbon of states laid out by time, below the same visits by charge, each
+/// visit's two stretches joined by a band in its state's fill. Pointing lights a visit, a click
+/// picks it, a double-click zooms to it; an edge in the ribbon can be dragged.
+class FanView : public QWidget {
+  Q_OBJECT
+public:
+  FanView(ViewState& view, Session& session, QWidget* parent = nullptr);
+
+  QSize sizeHint() const override { return {600, 132}; }
+  /// The visit painted at a place, or ViewState::kNone.
+  int visitAt(const QPointF& place) const;
+  /// Where a visit is painted: in the ribbon, or in the bar of charge. Empty when it is not shown.
+  QRectF ribbonRect(int visit) const;
+  QRectF chargeRect(int visit) const;
+  /// The visit whose beginning is the edge within reach of a place in the ribbon, or kNone.
+  int edgeAt(const QPointF& place) const;
+
+signals:
+  /// The edge at which a visit begins has been dragged to another moment.
+  void edgeMoved(int visit, double to_s);
+  void menuWanted(const QPoint& global);
+
+protected:
+  void mouseReleaseEvent(QMouseEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
+  void paintEvent(QPaintEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseDoubleClickEvent(QMouseEvent* event) override;
+  void leaveEvent(QEvent* event) override;
+
+private:
+  struct Rows {
+    double ribbon = 4, ribbon_end = 28, charge = 96, charge_end = 120;
+  };
+  double left() const;
+  double span() const;
+  const FanBand* band(int visit) const;
+  QRectF ribbonRect(const FanBand& band) const;
+  QRectF chargeRect(const FanBand& band) const;
+  static void paintThreads(QPainter& painter, const QVector<QPair<QLineF, QColor>>& threads);
+  QPainterPath shape(const FanBand& band) const;
+  void paintNames(QPainter& painter) const;
+  void paintBands(QPainter& painter);
+  void paintPicked(QPainter& painter) const;
+  double timeAt(double x) const;
+
+  ViewState& view_;
+  Fan fan_;
+  double fan_from_ = 0, fan_to_ = 0;
+  int dragged_ = ViewState::kNone;  // the visit whose beginning is being dragged
+  double dragged_to_ = 0;
+  QPointF pressed_;
+  Rows rows_;
+};
+
+}  // namespace kuvio::app

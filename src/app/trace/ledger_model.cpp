@@ -1,0 +1,241 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/ledger_model.h"
+
+#include "app/look/theme.h"
+#include "core/present.h"
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+QString q(const std::string& text) { return QString::fromStdString(text); }
+const QString kNothing = QStringLiteral("–");
+}  // namespace
+
+QString verdictText(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::within:
+      return QObject::tr("✓ within");
+    case Verdict::over:
+      return QObject::tr("✗ over");
+    case Verdict::too_close:
+      return QObject::tr("≈ too close");
+    case Verdict::no_data:
+      return QObject::tr("– no data");
+  }
+  return {};
+}
+
+std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
+  std::map<std::string, StateVerdict> out;
+  for (const LimitResult& r : result.limits) {
+    if (r.limit->scope != Scope::state) continue;
+    const auto [it, fresh] = out.try_emplace(r.limit->state, StateVerdict{r.verdict, {}});
+    it->second.verdict = fresh ? r.verdict : worse(it->second.verdict, r.verdict);
+    const auto unit = unit_of(r.limit->quantity);
+    it->second.text += (fresh ? QString() : QStringLiteral("\n")) +
+                       QStringLiteral("%1: %2, %3 %4")
+                           .arg(q(r.limit->name()), verdictText(r.verdict),
+                                r.limit->max ? QStringLiteral("≤") : QStringLiteral("≥"),
+                                q(with_prefix(r.limit->max.value_or(r.limit->min.value_or(0)),
+                                              unit, 4)));
+  }
+  return out;
+}
+
+void LedgerModel::setCapture(const CaptureViewPtr& capture) {
+  beginResetModel();
+  capture_ = capture;
+  rows_.clear();
+  if (capture && capture->ledger) {
+    for (const LedgerRow& row : capture->ledger->rows) {
+      if (row.visits > 0) rows_.push_back(&row);
+    }
+  }
+  endResetModel();
+}
+
+int LedgerModel::rowCount(const QModelIndex& parent) const {
+  return parent.isValid() || rows_.empty() ? 0 : static_cast<int>(rows_.size()) + 1;
+}
+int LedgerModel::columnCount(const QModelIndex& parent) const {
+  return parent.isValid() ? 0 : Columns;
+}
+bool LedgerModel::isTotal(int row) const { return row == static_cast<int>(rows_.size()); }
+
+QString LedgerModel::text(const LedgerRow& r, int column) const {
+  switch (column) {
+    case State:
+      return q(r.state);
+    case Visits:
+      return QString::number(r.visits);
+    case Time:
+      return q(duration(r.time_s));
+    case Mean:
+      return r.mean ? q(with_uncertainty(*r.mean, r.mean_u.U, "A")) : kNothing;
+    case Charge:
+      return r.state == kMissing ? kNothing
+                                 : (r.lower_bound ? QStringLiteral("≥ ") : QString()) +
+                                       q(charge_with_uncertainty(r.charge, r.charge_u.U, unit_, voltage()));
+    case Share:
+      return r.state == kMissing ? QString() : q(percent(r.charge_share));
+    case PerVisit:
+      return r.whole_visits > 0
+                 ? q(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U,
+                                         unit_, voltage()))
+                 : kNothing;
+    case Peak:
+      return r.peak ? q(with_prefix(*r.peak, "A", 3)) : kNothing;
+    case Verdicts: {
+      const auto it = verdicts_.find(r.state);
+      return it == verdicts_.end() ? QString() : verdictText(it->second.verdict);
+    }
+    default:
+      return {};
+  }
+}
+
+QString LedgerModel::totalText(int column) const {
+  const Ledger& l = *capture_->ledger;
+  switch (column) {
+    case State:
+      return tr("Whole capture");
+    case Time:
+      return q(duration(l.time_s));
+    case Mean:
+      return l.mean ? q(with_uncertainty(*l.mean, l.mean_u.U, "A")) : kNothing;
+    case Charge:
+      return (l.lower_bound ? QStringLiteral("≥ ") : QString()) +
+             q(charge_with_uncertainty(l.charge, l.mean_u.U * l.observed_s(), unit_, voltage()));
+    case PerVisit: {
+      const LedgerRow* unassigned = l.find(kUnassigned);
+      QStringList parts;
+      if (l.missing_s > 0) parts << tr("%1 missing").arg(q(duration(l.missing_s)));
+      if (unassigned && unassigned->visits > 0)
+        parts << tr("%1 unassigned").arg(q(duration(unassigned->time_s)));
+      return parts.isEmpty() ? tr("nothing missing or unassigned")
+                             : parts.join(QStringLiteral(", "));
+    }
+    default:
+      return {};
+  }
+}
+
+QVariant LedgerModel::data(const QModelIndex& index, int role) const {
+  if (!index.isValid() || index.row() >= rowCount()) return {};
+  if (isTotal(index.row())) {
+    if (role == Qt::DisplayRole) return totalText(index.column());
+    if (role == Qt::FontRole && index.column() != PerVisit)
+      return Theme::baseFont(13, QFont::DemiBold);
+    if (role == Qt::FontRole) return Theme::baseFont(11);
+    if (role == Qt::ForegroundRole && index.column() == PerVisit) return Theme::current().muted();
+    if (role == Qt::TextAlignmentRole)
+      return int(index.column() == State ? Qt::AlignLeft | Qt::AlignVCenter
+                                         : Qt::AlignRight | Qt::AlignVCenter);
+    return {};
+  }
+  const LedgerRow& r = *rows_[static_cast<std::size_t>(index.row())];
+  switch (role) {
+    case Qt::DisplayRole:
+      return text(r, index.column());
+    case Qt::TextAlignmentRole:
+      return int(index.column() == State ? Qt::AlignLeft | Qt::AlignVCenter
+                                         : Qt::AlignRight | Qt::AlignVCenter);
+    case StateRole:
+      return q(r.state);
+    case ShareRole:
+      if (index.column() == Share) return r.charge_share;
+      return {};
+    case FillRole:
+      if (index.column() == State || index.column() == Share)
+        return Theme::current().fill(r.state, capture_->fills);
+      return {};
+    case RawRole:
+      switch (index.column()) {
+        case Visits:
+          return static_cast<int>(r.visits);
+        case Time:
+          return r.time_s;
+        case Mean:
+          return r.mean ? QVariant(*r.mean) : QVariant();
+        case Charge:
+          return r.charge;
+        case Share:
+          return r.charge_share;
+        case PerVisit:
+          return r.charge_per_visit.mean;
+        case Peak:
+          return r.peak ? QVariant(*r.peak) : QVariant();
+        default:
+          return {};
+      }
+    case Qt::ForegroundRole:
+      if (index.column() == Verdicts) {
+        const auto it = verdicts_.find(r.state);
+        if (it != verdicts_.end() && it->second.verdict == Verdict::over)
+          return Theme::current().accent();
+        return Theme::current().muted();
+      }
+      return {};
+    case Qt::ToolTipRole:
+      if (index.column() == Verdicts) {
+        const auto it = verdicts_.find(r.state);
+        return it == verdicts_.end() ? QVariant() : QVariant(it->second.text);
+      }
+      if (index.column() == PerVisit && r.whole_visits > 0) {
+        return tr("%1 whole visits, from %2 to %3, coverage factor %4")
+            .arg(r.whole_visits)
+            .arg(q(charge_text(r.charge_per_visit_min, unit_, voltage())),
+                 q(charge_text(r.charge_per_visit_max, unit_, voltage())))
+            .arg(r.charge_per_visit_u.coverage_factor, 0, 'f', 2);
+      }
+      if (index.column() == Mean && r.mean)
+        return tr("settled %1, coverage factor %2")
+            .arg(q(with_prefix(r.settled.value_or(0), "A", 3)))
+            .arg(r.mean_u.coverage_factor, 0, 'f', 2);
+      return {};
+    default:
+      return {};
+  }
+}
+
+QVariant LedgerModel::headerData(int section, Qt::Orientation orientation, int role) const {
+  if (orientation != Qt::Horizontal) return {};
+  if (role == Qt::TextAlignmentRole)
+    return int(section == State ? Qt::AlignLeft | Qt::AlignVCenter
+                                : Qt::AlignRight | Qt::AlignVCenter);
+  if (role != Qt::DisplayRole) return {};
+  const QStringList names{tr("state"),  tr("visits"), tr("time"),      tr("mean"),
+                          tr("charge"), tr("share"),  tr("per visit"), tr("peak"),
+                          verdicts_.empty() ? QString() : tr("budget")};
+  return names.value(section);
+}
+
+void LedgerModel::setUnit(ChargeUnit unit) {
+  beginResetModel();
+  unit_ = unit;
+  endResetModel();
+}
+
+void LedgerModel::setVerdicts(std::map<std::string, StateVerdict> verdicts) {
+  beginResetModel();
+  verdicts_ = std::move(verdicts);
+  endResetModel();
+}
+
+double LedgerModel::voltage() const { return capture_ ? capture_->basis.voltage : 0; }
+
+int LedgerModel::rowOf(const std::string& state) const {
+  for (std::size_t i = 0; i < rows_.size(); ++i) {
+    if (rows_[i]->state == state) return static_cast<int>(i);
+  }
+  return -1;
+}
+
+std::string LedgerModel::stateOf(int row) const {
+  return row >= 0 && row < static_cast<int>(rows_.size())
+             ? rows_[static_cast<std::size_t>(row)]->state
+             : "";
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/look/notebook_table.h"
+#include "app/work/views.h"
+#include "core/present.h"
+
+#include <QAbstractTableModel>
+
+#include <map>
+
+namespace kuvio::app {
+
+/// What a budget says of a state: the worst of its limits, and all of them in words.
+struct StateVerdict {
+  Verdict verdict = Verdict::no_data;
+  QString text;
+};
+/// "✓ within", "✗ over", "≈ too close", "– no data".
+QString verdictText(Verdict verdict);
+/// By state, from a build's results.
+std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result);
+
+/// The ledger as a table: a row per state, then the whole capture.
+class LedgerModel : public QAbstractTableModel {
+  Q_OBJECT
+public:
+  enum Column { State, Visits, Time, Mean, Charge, Share, PerVisit, Peak, Verdicts, Columns };
+  using QAbstractTableModel::QAbstractTableModel;
+
+  void setCapture(const CaptureViewPtr& capture);
+  void setUnit(ChargeUnit unit);
+  void setVerdicts(std::map<std::string, StateVerdict> verdicts);
+  int rowCount(const QModelIndex& parent = {}) const override;
+  int columnCount(const QModelIndex& parent = {}) const override;
+  QVariant data(const QModelIndex& index, int role = Qt::DisplayRole) const override;
+  QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+  int rowOf(const std::string& state) const;
+  std::string stateOf(int row) const;
+
+private:
+  QString text(const LedgerRow& row, int column) const;
+  QString totalText(int column) const;
+  bool isTotal(int row) const;
+  double voltage() const;
+  CaptureViewPtr capture_;
+  ChargeUnit unit_ = ChargeUnit::coulomb;
+  std::map<std::string, StateVerdict> verdicts_;
+  std::vector<const LedgerRow*> rows_;  // those with anything in them
+};
+
+}  // namespace kuvio::app

@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/log_model.h"
+
+#include "app/look/theme.h"
+#include "core/present.h"
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+QString q(const std::string& text) { return QString::fromStdString(text); }
+}  // namespace
+
+void LogModel::setCapture(const CaptureViewPtr& capture) {
+  beginResetModel();
+  capture_ = capture;
+  inside_from_ = 1;
+  inside_to_ = 0;
+  endResetModel();
+}
+
+void LogModel::setInside(double from, double to) {
+  inside_from_ = from;
+  inside_to_ = to;
+  if (rowCount() > 0)
+    emit dataChanged(index(0, 0), index(rowCount() - 1, Columns - 1), {LitRole});
+}
+
+int LogModel::rowCount(const QModelIndex& parent) const {
+  return parent.isValid() || !capture_ ? 0 : static_cast<int>(capture_->log.size());
+}
+int LogModel::columnCount(const QModelIndex& parent) const {
+  return parent.isValid() ? 0 : Columns;
+}
+
+QVariant LogModel::data(const QModelIndex& index, int role) const {
+  if (!index.isValid() || index.row() >= rowCount()) return {};
+  const book::LogLine& line = capture_->log[static_cast<std::size_t>(index.row())];
+  switch (role) {
+    case Qt::DisplayRole:
+      if (index.column() == Time) return QString::number(line.time_s, 'f', 3);
+      return (line.sent ? QStringLiteral("→ ") : QString()) + q(line.text);
+    case Qt::TextAlignmentRole:
+      return int(index.column() == Time ? Qt::AlignRight | Qt::AlignVCenter
+                                        : Qt::AlignLeft | Qt::AlignVCenter);
+    case Qt::ForegroundRole:
+      if (index.column() == Time) return Theme::current().muted();
+      return {};
+    case Qt::FontRole:
+      return Theme::baseFont(12);
+    case Qt::ToolTipRole:
+      return index.column() == Text ? QVariant(q(line.text)) : QVariant();
+    case TimeRole:
+      return line.time_s;
+    case SentRole:
+      return line.sent;
+    case LitRole:
+      return line.time_s >= inside_from_ && line.time_s < inside_to_;
+    default:
+      return {};
+  }
+}
+
+QVariant LogModel::headerData(int section, Qt::Orientation orientation, int role) const {
+  if (orientation != Qt::Horizontal || role != Qt::DisplayRole) return {};
+  return section == Time ? tr("s") : tr("line");
+}
+
+int LogModel::firstAt(double t) const {
+  if (!capture_) return 0;
+  const auto& log = capture_->log;
+  return static_cast<int>(
+      std::partition_point(log.begin(), log.end(),
+                           [&](const book::LogLine& l) { return l.time_s < t; }) -
+      log.begin());
+}
+
+}  // namespace kuvio::app

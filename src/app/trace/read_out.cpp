@@ -1,0 +1,94 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/read_out.h"
+
+#include "core/present.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+QString q(const std::string& text) { return QString::fromStdString(text); }
+QString tr(const char* text) { return QObject::tr(text); }
+
+std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s, double u,
+                               const QString& lead, ChargeUnit unit) {
+  const double width = s.duration_s();
+  std::vector<FootPart> out;
+  const QString flagged = s.over_range + s.not_a_number + s.dropped > 0
+                              ? tr("\n%1 samples over range, %2 not a number, %3 dropped")
+                                    .arg(s.over_range)
+                                    .arg(s.not_a_number)
+                                    .arg(s.dropped)
+                              : tr("\nno sample flagged");
+  const QString missing =
+      s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(q(duration(s.missing_s))) : QString();
+  out.push_back({tr("%1%2 → %3 s (%4):")
+                     .arg(lead, moment_text(s.from_s, width), moment_text(s.to_s, width),
+                          q(duration(width))),
+                 tr("Times from the capture's start.%1").arg(missing)});
+  if (!s.mean()) {
+    out.push_back({tr("no samples"), missing});
+    return out;
+  }
+  const QString least = s.lower_bound() ? QStringLiteral("≥ ") : QString();
+  const QString rests = capture.channel.accuracy.empty()
+                            ? tr("\nNo accuracy statement is known: no ±.")
+                            : tr("\n± from the accuracy %1, at 95 %.").arg(q(capture.channel.accuracy));
+  out.push_back({tr("mean %1%2").arg(least, q(with_uncertainty(*s.mean(), u, "A"))),
+                 tr("Charge over the %1 with samples.").arg(q(duration(s.observed_s))) + rests +
+                     missing + flagged});
+  const double volts = capture.basis.voltage;
+  out.push_back({least + q(charge_with_uncertainty(s.charge, u * s.observed_s, unit, volts)),
+                 tr("Exact integral of the samples, both edges cut between samples.") + rests +
+                     missing + flagged});
+  out.push_back({tr("peak %1%2").arg(least, q(with_prefix(s.max.value_or(0), "A", 3))),
+                 tr("Largest sample; a shorter peak inside a sample is averaged.") + flagged});
+  if (volts > 0 && unit != ChargeUnit::joule) {
+    out.push_back({tr("%1 at %2").arg(q(with_prefix(s.charge * volts, "J", 3)),
+                                      q(with_prefix(volts, "V", 3))),
+                   tr("Charge times the nominal supply voltage.")});
+  }
+  if (s.missing_s > 0) out.push_back({tr("%1 missing").arg(q(duration(s.missing_s))), missing});
+  return out;
+}
+
+}  // namespace
+
+QString moment_text(double t, double width) {
+  const int decimals =
+      std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(width, 1e-9)))) + 3, 3, 9);
+  return QString::number(t, 'f', decimals);
+}
+
+std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& reading,
+                               ChargeUnit unit) {
+  const auto& capture = view.capture();
+  if (!capture) return {};
+  if (view.span()) {
+    if (!reading) return {};
+    return sentence(*capture, reading->figures, reading->mean_u, {}, unit);
+  }
+  const int index = view.pointed() != ViewState::kNone ? view.pointed() : view.visit();
+  if (index != ViewState::kNone && index < static_cast<int>(capture->visits.size())) {
+    const VisitFigures& v = capture->visits[static_cast<std::size_t>(index)];
+    SpanFigures s;
+    s.from_s = v.visit.from_s;
+    s.to_s = v.visit.to_s;
+    s.observed_s = v.observed_s;
+    s.missing_s = v.missing_s;
+    s.charge = v.charge;
+    s.max = v.peak;
+    s.over_range = v.lower_bound ? 1 : 0;
+    const double u = v.mean ? combine(accuracy_components(capture->basis.accuracy, *v.mean)).U : 0;
+    return sentence(*capture, s, u, q(v.visit.state) + QStringLiteral("  "), unit);
+  }
+  return {{tr("%1: %2 from %3, %4 log lines")
+               .arg(q(capture->info.name), q(duration(capture->info.duration_s())),
+                    capture->channel.input.empty() ? tr("a file") : q(capture->channel.input))
+               .arg(capture->log.size()),
+           tr("Drag over the trace to measure a span, or point at a visit.")}};
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,371 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/recipe_margin.h"
+
+#include "app/look/theme.h"
+#include "app/trace/overview.h"
+#include "app/trace/rule_card.h"
+#include "app/work/state_edits.h"
+#include "core/present.h"
+#include "formats/toml_edit.h"
+
+#include <QFileDialog>
+#include <QFontDatabase>
+#include <QVBoxLayout>
+
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+const std::string kArray = "state";
+
+std::string quoted(double value, Dimension dimension) {
+  return formats::toml_quote(formats::quantity_text(value, dimension, 4));
+}
+
+}  // namespace
+
+RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
+    : QWidget(parent), view_(view), session_(session) {
+  setObjectName(QStringLiteral("recipe"));
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  stack_ = new QStackedWidget(this);
+  column->addWidget(stack_);
+  empty_ = new EmptyState(QStringLiteral("recipeEmpty"), this);
+  empty_->say(tr("No recipe yet"),
+              tr("A recipe tells the states from their levels. Begin with one rule, open a file, or "
+                 "mark a span on the trace and name it as a state."),
+              {{tr("New recipe"), [this] { newRecipe(); }},
+               {tr("Open recipe…"), [this] { openRecipe(); }}});
+  stack_->addWidget(empty_);
+
+  auto* page = new QWidget(this);
+  auto* rows = new QVBoxLayout(page);
+  rows->setContentsMargins(0, 6, 0, 8);
+  rows->setSpacing(4);
+  auto* head = new QHBoxLayout;
+  head->setContentsMargins(10, 0, 10, 0);
+  name_ = new QLabel(page);
+  name_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  name_->setFont(Theme::baseFont(12));
+  name_->setForegroundRole(QPalette::PlaceholderText);
+  form_or_text_ = button(tr("Text"), QStringLiteral("recipeText"), page);
+  form_or_text_->setCheckable(true);
+  form_or_text_->setFlat(true);
+  head->addWidget(name_, 1);
+  head->addWidget(form_or_text_);
+  rows->addLayout(head);
+  levels_ = new LevelView(page);
+  rows->addWidget(levels_);
+  forms_ = new QStackedWidget(page);
+  area_ = new QScrollArea(forms_);
+  area_->setObjectName(QStringLiteral("ruleArea"));
+  area_->setAccessibleName(tr("Rules of the recipe"));
+  area_->setFrameShape(QFrame::NoFrame);
+  area_->setWidgetResizable(true);
+  area_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  cards_ = new QWidget(area_);
+  new QVBoxLayout(cards_);
+  cards_->layout()->setContentsMargins(0, 0, 0, 0);
+  cards_->layout()->setSpacing(0);
+  area_->setWidget(cards_);
+  forms_->addWidget(area_);
+  auto* text_page = new QWidget(forms_);
+  auto* text_rows = new QVBoxLayout(text_page);
+  text_rows->setContentsMargins(8, 0, 8, 0);
+  text_ = new QPlainTextEdit(text_page);
+  text_->setObjectName(QStringLiteral("recipeSource"));
+  text_->setAccessibleName(tr("Text of the recipe"));
+  text_->setTabChangesFocus(true);
+  text_->setLineWrapMode(QPlainTextEdit::NoWrap);
+  QFont mono = QFontDatabase::systemFont(QFontDatabase::FixedFont);
+  mono.setPixelSize(11);
+  text_->setFont(mono);
+  text_error_ = remark({}, text_page);
+  auto* keep_text = button(tr("Keep this text"), QStringLiteral("recipeKeep"), text_page);
+  text_rows->addWidget(text_, 1);
+  text_rows->addWidget(text_error_);
+  text_rows->addWidget(keep_text);
+  forms_->addWidget(text_page);
+  rows->addWidget(forms_, 1);
+  status_ = remark({}, page);
+  status_->setContentsMargins(10, 0, 10, 0);
+  rows->addWidget(status_);
+  auto* foot = new QHBoxLayout;
+  foot->setContentsMargins(10, 0, 10, 0);
+  apply_ = button(tr("Split by it"), QStringLiteral("recipeApply"), page, true);
+  apply_->setToolTip(tr("Splits the capture shown by this recipe"));
+  apply_all_ = button(tr("All captures"), QStringLiteral("recipeApplyAll"), page);
+  apply_all_->setToolTip(tr("Splits every capture of the book by this recipe"));
+  auto* add = button(tr("+ Rule"), QStringLiteral("recipeAdd"), page);
+  add->setAccessibleName(tr("Add a rule"));
+  foot->addWidget(apply_, 1);
+  foot->addWidget(apply_all_);
+  foot->addWidget(add);
+  rows->addLayout(foot);
+  stack_->addWidget(page);
+
+  connect(form_or_text_, &QPushButton::toggled, this, [this](bool on) {
+    forms_->setCurrentIndex(on ? 1 : 0);
+    levels_->setVisible(!on);
+  });
+  connect(apply_, &QPushButton::clicked, this, [this] { apply(false); });
+  connect(apply_all_, &QPushButton::clicked, this, [this] { apply(true); });
+  connect(add, &QPushButton::clicked, this, &RecipeMargin::addRule);
+  connect(keep_text, &QPushButton::clicked, this, [this] {
+    const std::string text = text_->toPlainText().toStdString();
+    try {
+      formats::parse_recipe(text, document_.name);
+      text_error_->clear();
+      keep(text, tr("recipe's text"));
+    } catch (const Error& e) {
+      text_error_->setText(QString::fromStdString(e.where() + ": " + e.why()));
+    }
+  });
+  connect(levels_, &LevelView::edgeDragged, this, &RecipeMargin::dragEdge);
+  connect(&session_, &Session::bookOpened, this, &RecipeMargin::takeBook);
+  connect(&session_, &Session::previewReady, this, &RecipeMargin::takePreview);
+  connect(&session_, &Session::histogramReady, levels_, &LevelView::setHistogram);
+  connect(&view_, &ViewState::captureChanged, this, &RecipeMargin::askPreview);
+}
+
+void RecipeMargin::showEvent(QShowEvent*) { askPreview(); }
+
+void RecipeMargin::takeBook() {
+  const book::Document* document =
+      session_.book() ? session_.book()->document(book::kRecipe) : nullptr;
+  stack_->setCurrentIndex(document ? 1 : 0);
+  if (!document) {
+    document_ = {};
+    recipe_.reset();
+    return;
+  }
+  document_ = *document;
+  name_->setText(QString::fromStdString(document_.name) +
+                 (document_.path.empty()                ? tr(" · in the book")
+                  : document_.text != document_.saved ? tr(" · not saved")
+                                                        : QString()));
+  name_->setToolTip(QString::fromStdString(document_.path));
+  const QString text = QString::fromStdString(document_.text);
+  if (text_->toPlainText() != text) text_->setPlainText(text);
+  takeText(document_.text);
+  askPreview();
+}
+
+void RecipeMargin::takeText(const std::string& text) {
+  try {
+    recipe_ = formats::parse_recipe(text, document_.name);
+    text_error_->clear();
+  } catch (const Error& e) {
+    text_error_->setText(QString::fromStdString(e.where() + ": " + e.why()));
+    form_or_text_->setChecked(true);
+    return;
+  }
+  if (rules_.size() != recipe_->recipe.states.size()) buildCards();
+  const Fills fills = view_.capture() && !view_.capture()->fills.empty()
+                          ? view_.capture()->fills
+                          : fills_for(text, {});
+  levels_->setRules(recipe_->recipe.states, fills);
+  for (std::size_t i = 0; i < rules_.size(); ++i) {
+    const StateRule& rule = recipe_->recipe.states[i];
+    rules_[i]->setRule(rule, Theme::current().fill(rule.name, fills));
+  }
+}
+
+void RecipeMargin::buildCards() {
+  for (RuleCard* card : rules_) {
+    card->hide();
+    card->deleteLater();
+  }
+  rules_.clear();
+  QLayout* layout = cards_->layout();
+  while (QLayoutItem* item = layout->takeAt(0)) delete item;
+  for (std::size_t i = 0; i < recipe_->recipe.states.size(); ++i) {
+    auto* card = new RuleCard(static_cast<int>(i), cards_);
+    connect(card, &RuleCard::edited, this,
+            [this](int rule, const char* key, const char* inner, std::optional<double> value,
+                   bool is_time) {
+              const QString state = QString::fromStdString(
+                  recipe_->recipe.states[static_cast<std::size_t>(rule)].name);
+              setValue(rule, key, inner, value, is_time ? Dimension::time : Dimension::current,
+                       tr("rule of %1").arg(state));
+            });
+    connect(card, &RuleCard::renamed, this, [this](int rule, const QString& name) {
+      const std::string& was = recipe_->recipe.states[static_cast<std::size_t>(rule)].name;
+      const auto text = formats::toml_set(
+          document_.text, document_.name, {kArray, static_cast<std::size_t>(rule), "name", ""},
+          formats::toml_quote(name.toStdString()));
+      keep(text, tr("rule of %1 is of %2").arg(QString::fromStdString(was), name));
+    });
+    connect(card, &RuleCard::removed, this, [this](int rule) {
+      const std::string was = recipe_->recipe.states[static_cast<std::size_t>(rule)].name;
+      keep(formats::toml_remove_block(document_.text, document_.name, kArray,
+                                      static_cast<std::size_t>(rule)),
+           tr("rule of %1 removed").arg(QString::fromStdString(was)));
+    });
+    connect(card, &RuleCard::wrong, this, &RecipeMargin::told);
+    layout->addWidget(card);
+    rules_.push_back(card);
+  }
+  static_cast<QVBoxLayout*>(layout)->addStretch(1);
+}
+
+void RecipeMargin::keep(const std::string& text, const QString& why) {
+  try {
+    formats::parse_recipe(text, document_.name);
+  } catch (const Error& e) {
+    emit told(tr("The recipe stays as it was. %1").arg(QString::fromStdString(e.why())));
+    takeBook();  // back to what stands
+    return;
+  }
+  book::Document next = document_;
+  if (next.name.empty()) next.name = "states.recipe.toml";
+  next.text = text;
+  session_.put(why, {book::document_note(book::kRecipe, next)});
+}
+
+void RecipeMargin::setValue(int rule, const std::string& key, const std::string& inner,
+                            std::optional<double> value, Dimension dimension, const QString& why) {
+  const formats::TomlPlace place{kArray, static_cast<std::size_t>(rule), key, inner};
+  std::string text =
+      value ? formats::toml_set(document_.text, document_.name, place, quoted(*value, dimension))
+            : formats::toml_remove(document_.text, document_.name, place);
+  // A release belongs to the edge it was written for: it moves with it in proportion.
+  const Band& band = recipe_->recipe.states[static_cast<std::size_t>(rule)].level;
+  const formats::TomlPlace release{kArray, static_cast<std::size_t>(rule), "level", "release"};
+  if (value && inner == "below" && std::isfinite(band.release_high) && band.high > 0 &&
+      band.release_high != band.high) {
+    text = formats::toml_set(text, document_.name, release,
+                             quoted(*value * band.release_high / band.high, Dimension::current));
+  } else if (value && inner == "above" && std::isfinite(band.release_low) && band.low > 0 &&
+             band.release_low != band.low) {
+    text = formats::toml_set(text, document_.name, release,
+                             quoted(*value * band.release_low / band.low, Dimension::current));
+  }
+  keep(text, why);
+}
+
+void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
+  if (!recipe_ || rule >= static_cast<int>(recipe_->recipe.states.size())) return;
+  // Three digits are enough for a threshold set by hand.
+  const double grain = std::pow(10.0, std::floor(std::log10(level)) - 2);
+  level = std::round(level / grain) * grain;
+  if (done) {
+    setValue(rule, "level", upper ? "below" : "above", level, Dimension::current,
+             tr("threshold of %1")
+                 .arg(QString::fromStdString(
+                     recipe_->recipe.states[static_cast<std::size_t>(rule)].name)));
+    return;
+  }
+  try {
+    const std::string text = formats::toml_set(
+        document_.text, document_.name,
+        {kArray, static_cast<std::size_t>(rule), "level", upper ? "below" : "above"},
+        quoted(level, Dimension::current));
+    const auto recipe = formats::parse_recipe(text, document_.name);
+    levels_->setRules(recipe.recipe.states, fills_for(text, {}));
+    session_.wantPreview(text);
+  } catch (const Error&) {  // dragged past the band's other edge: it goes no further
+  }
+}
+
+void RecipeMargin::askPreview() {
+  if (!view_.capture() || !isVisible()) return;
+  const std::string key = std::to_string(view_.capture()->info.id) + "/" +
+                          std::to_string(view_.capture()->channel.samples);
+  if (key != histogram_key_) {
+    histogram_key_ = key;
+    session_.wantHistogram();
+  }
+  if (recipe_) {
+    takeText(document_.text);
+    session_.wantPreview(document_.text);
+  }
+}
+
+void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
+  if (!recipe_) return;
+  if (!preview->error.empty()) {
+    status_->setText(QString::fromStdString(preview->error));
+    for (RuleCard* card : rules_) card->setVisits(-1);
+    return;
+  }
+  for (std::size_t i = 0; i < rules_.size() && i < recipe_->recipe.states.size(); ++i) {
+    const auto it = preview->visits.find(recipe_->recipe.states[i].name);
+    rules_[i]->setVisits(it == preview->visits.end() ? -1 : static_cast<int>(it->second));
+  }
+  const bool applied = view_.capture() && view_.capture()->recipe_text == preview->text;
+  QString text = preview->unassigned_s > 0
+                     ? tr("%1 would be unassigned.")
+                           .arg(QString::fromStdString(duration(preview->unassigned_s)))
+                     : tr("Every moment is in a state.");
+  text += applied ? tr(" The capture is split by it.") : tr(" Not yet applied.");
+  status_->setText(text);
+}
+
+void RecipeMargin::apply(bool all) {
+  if (!recipe_ || !view_.capture()) return;
+  std::vector<std::int64_t> ids;
+  if (all) {
+    for (const CaptureRow& row : session_.book()->rows) ids.push_back(row.info.id);
+  } else {
+    ids.push_back(view_.capture()->info.id);
+  }
+  apply_recipe(session_, ids, document_);
+}
+
+void RecipeMargin::addRule() {
+  StateRule rule;
+  int n = static_cast<int>(rules_.size()) + 1;
+  rule.name = "State " + std::to_string(n);
+  rule.level.low = 1e-3;
+  if (!recipe_->recipe.states.empty()) {  // above what the others hold
+    for (const StateRule& other : recipe_->recipe.states) {
+      if (std::isfinite(other.level.high)) rule.level.low = std::max(rule.level.low, other.level.high);
+    }
+  }
+  rule.level.release_low = rule.level.low;
+  keep(formats::toml_append(document_.text, formats::state_block(rule)),
+       tr("rule added"));
+}
+
+void RecipeMargin::newRecipe() {
+  Recipe recipe;
+  recipe.name = "States";
+  StateRule rest;
+  rest.name = "Rest";
+  const double quiet = view_.capture() ? quietLevel(view_.capture()->overview) : 0;
+  rest.level.high = quiet > 0 ? quiet * 10 : 1e-3;
+  rest.level.release_high = rest.level.high;
+  recipe.states.push_back(rest);
+  document_ = {"states.recipe.toml", "", "", ""};
+  keep(formats::recipe_text(recipe), tr("new recipe"));
+}
+
+void RecipeMargin::openRecipe() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), {},
+                                                    tr("State recipes (*.recipe.toml)"));
+  if (path.isEmpty()) return;
+  session_.readFile(path, [this, path](const std::string& text) {
+    document_ = {path.section(QLatin1Char('/'), -1).toStdString(), path.toStdString(), text, text};
+    keep(text, tr("recipe %1").arg(QString::fromStdString(document_.name)));
+  });
+}
+
+void RecipeMargin::saveAs() {
+  if (document_.text.empty()) return;
+  const QString path = QFileDialog::getSaveFileName(
+      this, tr("Save recipe"), QString::fromStdString(document_.name),
+      tr("State recipes (*.recipe.toml)"));
+  if (path.isEmpty()) return;
+  book::Document next = document_;
+  next.path = path.toStdString();
+  next.name = path.section(QLatin1Char('/'), -1).toStdString();
+  next.saved = next.text;
+  session_.writeFile(path, next.text, [this, next] {
+    session_.put(tr("recipe saved"), {book::document_note(book::kRecipe, next)});
+  });
+}
+
+}  // namespace kuvio::app

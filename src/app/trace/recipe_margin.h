@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/look/parts.h"
+#include "app/trace/level_view.h"
+#include "app/work/view_state.h"
+#include "formats/plan_files.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QPlainTextEdit>
+#include <QScrollArea>
+#include <QStackedWidget>
+
+namespace kuvio::app {
+
+class RuleCard;
+
+/// The recipe in use: a card per rule with its live visit count, the levels with draggable
+/// thresholds, the file's text beside it. Every edit is kept in the book and undoable; splitting by
+/// it is a step of its own.
+class RecipeMargin : public QWidget {
+  Q_OBJECT
+public:
+  RecipeMargin(ViewState& view, Session& session, QWidget* parent = nullptr);
+  void openRecipe();
+  void newRecipe();
+  /// Splits by the recipe: the capture shown, or all of the book's.
+  void apply(bool all);
+  void saveAs();
+  /// Puts a recipe's text into the book as the one in use; `why` names the change for undo.
+  void keep(const std::string& text, const QString& why);
+  const LevelView* levels() const { return levels_; }
+
+signals:
+  void told(const QString& message);
+
+protected:
+  void showEvent(QShowEvent* event) override;
+
+private:
+  void takeBook();
+  void takeText(const std::string& text);
+  void takePreview(const RecipePreviewPtr& preview);
+  void buildCards();
+  void setValue(int rule, const std::string& key, const std::string& inner,
+                std::optional<double> value, Dimension dimension, const QString& why);
+  void dragEdge(int rule, bool upper, double level, bool done);
+  void askPreview();
+  void addRule();
+
+  ViewState& view_;
+  Session& session_;
+  book::Document document_;
+  std::optional<formats::RecipeFile> recipe_;
+  std::string histogram_key_;
+  QStackedWidget* stack_;
+  EmptyState* empty_;
+  QLabel *name_, *status_, *text_error_;
+  LevelView* levels_;
+  QScrollArea* area_;
+  QWidget* cards_;
+  QStackedWidget* forms_;
+  QPlainTextEdit* text_;
+  QPushButton *form_or_text_, *apply_, *apply_all_;
+  std::vector<RuleCard*> rules_;
+};
+
+}  // namespace kuvio::app

@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/rule_card.h"
+
+#include "app/look/theme.h"
+#include "core/quantity.h"
+
+#include <QGridLayout>
+#include <QPainter>
+
+#include <cmath>
+
+namespace kuvio::app {
+
+RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) {
+  setObjectName(QStringLiteral("rule%1").arg(index));
+  auto* grid = new QGridLayout(this);
+  grid->setContentsMargins(26, 8, 10, 8);
+  grid->setHorizontalSpacing(6);
+  grid->setVerticalSpacing(5);
+  const auto number = QString::number(index + 1);
+  name_ = new QLineEdit(this);
+  name_->setObjectName(QStringLiteral("ruleName%1").arg(index));
+  name_->setAccessibleName(tr("Name of state %1").arg(number));
+  name_->setFont(Theme::baseFont(13, QFont::DemiBold));
+  visits_ = remark({}, this);
+  visits_->setWordWrap(false);
+  auto* remove = button(QStringLiteral("×"), QStringLiteral("ruleRemove%1").arg(index), this);
+  remove->setAccessibleName(tr("Remove state %1").arg(number));
+  remove->setToolTip(remove->accessibleName());
+  remove->setFlat(true);
+  remove->setFixedSize(24, 24);
+  auto* head = new QHBoxLayout;
+  head->addWidget(name_, 1);
+  head->addWidget(visits_);
+  head->addWidget(remove);
+  grid->addLayout(head, 0, 0, 1, 4);
+  const auto field = [&](int row, int column, const QString& label, const char* key,
+                         const char* inner, Dimension dimension) {
+    auto* text = remark(label, this);
+    text->setWordWrap(false);
+    text->setFont(Theme::baseFont(11));
+    auto* edit = new QuantityEdit(QStringLiteral("rule%1_%2").arg(index).arg(
+                                      QLatin1String(*inner ? inner : key)),
+                                  tr("State %1, %2").arg(number, label),
+                                  static_cast<int>(dimension), this, true);
+    edit->setMinimumWidth(50);
+    grid->addWidget(text, row, column);
+    grid->addWidget(edit, row, column + 1);
+    connect(edit, &QuantityEdit::quantityEdited, this, [this, edit, key, inner, dimension] {
+      emit edited(index_, key, inner, edit->quantity(), dimension == Dimension::time);
+    });
+    connect(edit, &QuantityEdit::wrong, this, &RuleCard::wrong);
+    return edit;
+  };
+  above_ = field(1, 0, tr("above"), "level", "above", Dimension::current);
+  below_ = field(1, 2, tr("below"), "level", "below", Dimension::current);
+  shortest_ = field(2, 0, tr("shortest"), "shortest", "", Dimension::time);
+  join_ = field(2, 2, tr("join"), "join_gaps", "", Dimension::time);
+  join_->setToolTip(tr("Stays no further apart than this are one visit"));
+  grid->setColumnStretch(1, 1);
+  grid->setColumnStretch(3, 1);
+  connect(name_, &QLineEdit::editingFinished, this, [this] {
+    const QString typed = name_->text().trimmed();
+    if (typed == shown_name_) return;
+    if (typed.isEmpty()) {
+      name_->setText(shown_name_);
+      return;
+    }
+    emit renamed(index_, typed);
+  });
+  connect(remove, &QPushButton::clicked, this, [this] { emit removed(index_); });
+}
+
+void RuleCard::setRule(const StateRule& rule, const QBrush& fill) {
+  fill_ = fill;
+  shown_name_ = QString::fromStdString(rule.name);
+  if (!name_->hasFocus() || name_->text() != shown_name_) name_->setText(shown_name_);
+  const auto finite = [](double v) { return std::isfinite(v) ? std::optional(v) : std::nullopt; };
+  const auto positive = [](double v) { return v > 0 ? std::optional(v) : std::nullopt; };
+  above_->setQuantity(finite(rule.level.low));
+  below_->setQuantity(finite(rule.level.high));
+  shortest_->setQuantity(positive(rule.shortest_s));
+  join_->setQuantity(positive(rule.join_gaps_s));
+  setAccessibleName(tr("Rule for %1").arg(shown_name_));
+  update();
+}
+
+void RuleCard::setVisits(int visits) {
+  visits_->setText(visits < 0 ? QString() : visits == 1 ? tr("1 visit") : tr("%1 visits").arg(visits));
+}
+
+void RuleCard::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  const Theme& t = Theme::current();
+  painter.setPen(QPen(t.rulingTenth(), 1));
+  painter.drawLine(8, height() - 1, width() - 8, height() - 1);
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setPen(QPen(t.border(), 0.6));
+  painter.setBrush(fill_);
+  painter.drawRoundedRect(QRectF(8, 15, 12, 12), 2, 2);
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,178 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/state_dialogs.h"
+
+#include "app/look/parts.h"
+#include "app/look/theme.h"
+#include "core/present.h"
+
+#include <QFormLayout>
+#include <QListWidget>
+#include <QVBoxLayout>
+
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+QComboBox* stateBox(const QString& name, const QStringList& states, const QString& current,
+                    QWidget* parent) {
+  auto* out = new QComboBox(parent);
+  out->setObjectName(name);
+  out->setAccessibleName(QObject::tr("State"));
+  out->setEditable(true);
+  out->addItems(states);
+  out->setCurrentText(current);
+  out->lineEdit()->selectAll();
+  out->lineEdit()->setAccessibleName(QObject::tr("Name of the state"));
+  return out;
+}
+
+QHBoxLayout* closing(QDialog* dialog, QPushButton* accept) {
+  auto* row = new QHBoxLayout;
+  auto* cancel = button(QObject::tr("Leave it"), QStringLiteral("cancel"), dialog);
+  QObject::connect(cancel, &QPushButton::clicked, dialog, &QDialog::reject);
+  row->addStretch(1);
+  row->addWidget(cancel);
+  row->addWidget(accept);
+  accept->setDefault(true);
+  return row;
+}
+
+}  // namespace
+
+NameSpanDialog::NameSpanDialog(const QStringList& states, const QString& rule, bool offer_rule,
+                               QWidget* parent)
+    : QDialog(parent) {
+  setObjectName(QStringLiteral("nameSpan"));
+  setWindowTitle(tr("Name as state"));
+  setAttribute(Qt::WA_DeleteOnClose);
+  auto* column = new QVBoxLayout(this);
+  auto* form = new QFormLayout;
+  name_ = stateBox(QStringLiteral("spanState"), states, {}, this);
+  form->addRow(tr("State"), name_);
+  column->addLayout(form);
+  as_rule_ = new QRadioButton(tr("As a rule: %1").arg(rule), this);
+  as_rule_->setObjectName(QStringLiteral("asRule"));
+  by_hand_ = new QRadioButton(tr("By hand, this span only"), this);
+  by_hand_->setObjectName(QStringLiteral("byHand"));
+  column->addWidget(as_rule_);
+  column->addWidget(by_hand_);
+  as_rule_->setEnabled(offer_rule);
+  (offer_rule ? as_rule_ : by_hand_)->setChecked(true);
+  auto* accept = button(tr("Name it"), QStringLiteral("accept"), this, true);
+  column->addSpacing(8);
+  column->addLayout(closing(this, accept));
+  connect(accept, &QPushButton::clicked, this, [this] {
+    const QString state = name_->currentText().trimmed();
+    if (state.isEmpty()) {
+      name_->setFocus();
+      return;
+    }
+    emit named(state, as_rule_->isChecked());
+    close();
+  });
+  // A state that has a rule already is given by hand: a second rule of its name cannot be.
+  connect(name_, &QComboBox::currentTextChanged, this, [this, states, offer_rule](const QString& t) {
+    const bool known = states.contains(t.trimmed());
+    as_rule_->setEnabled(offer_rule && !known);
+    if (known) by_hand_->setChecked(true);
+    if (!known && offer_rule && !hand_chosen_) as_rule_->setChecked(true);
+  });
+  connect(by_hand_, &QRadioButton::clicked, this, [this] { hand_chosen_ = true; });
+  name_->setFocus();
+}
+
+VisitDialog::VisitDialog(const Visit& visit, const QStringList& states, QWidget* parent)
+    : QDialog(parent), visit_(visit) {
+  setObjectName(QStringLiteral("visitDialog"));
+  setWindowTitle(tr("Visit"));
+  setAttribute(Qt::WA_DeleteOnClose);
+  auto* column = new QVBoxLayout(this);
+  auto* form = new QFormLayout;
+  name_ = stateBox(QStringLiteral("visitState"), states, QString::fromStdString(visit.state), this);
+  form->addRow(tr("State"), name_);
+  this_visit_ = new QRadioButton(tr("This visit"), this);
+  this_visit_->setObjectName(QStringLiteral("thisVisit"));
+  this_visit_->setChecked(true);
+  whole_state_ =
+      new QRadioButton(tr("Every visit to %1").arg(QString::fromStdString(visit.state)), this);
+  whole_state_->setObjectName(QStringLiteral("wholeState"));
+  form->addRow({}, this_visit_);
+  form->addRow({}, whole_state_);
+  from_ = new QLineEdit(QString::number(visit.from_s, 'f', 6), this);
+  from_->setObjectName(QStringLiteral("visitFrom"));
+  from_->setAccessibleName(tr("Begins at, s"));
+  to_ = new QLineEdit(QString::number(visit.to_s, 'f', 6), this);
+  to_->setObjectName(QStringLiteral("visitTo"));
+  to_->setAccessibleName(tr("Ends at, s"));
+  form->addRow(tr("Begins at (s)"), from_);
+  form->addRow(tr("Ends at (s)"), to_);
+  column->addLayout(form);
+  trouble_ = remark({}, this);
+  trouble_->hide();
+  column->addWidget(trouble_);
+  auto* accept = button(tr("Change it"), QStringLiteral("accept"), this, true);
+  column->addSpacing(8);
+  column->addLayout(closing(this, accept));
+  connect(accept, &QPushButton::clicked, this, &VisitDialog::take);
+  name_->setFocus();
+}
+
+void VisitDialog::take() {
+  bool from_good = false, to_good = false;
+  const double from = from_->text().toDouble(&from_good), to = to_->text().toDouble(&to_good);
+  if (!from_good || !to_good || !(to > from)) {
+    trouble_->setText(tr("Begin and end are moments in seconds, the end after the begin."));
+    trouble_->show();
+    return;
+  }
+  const QString state = name_->currentText().trimmed();
+  if (!state.isEmpty() && state != QString::fromStdString(visit_.state))
+    emit renamed(state, whole_state_->isChecked());
+  if (std::abs(from - visit_.from_s) > 5e-7) emit edgeMoved(false, from);
+  if (std::abs(to - visit_.to_s) > 5e-7) emit edgeMoved(true, to);
+  close();
+}
+
+EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(parent) {
+  setObjectName(QStringLiteral("editsDialog"));
+  setWindowTitle(tr("Hand edits"));
+  setAttribute(Qt::WA_DeleteOnClose);
+  resize(520, 320);
+  auto* column = new QVBoxLayout(this);
+  column->addWidget(remark(tr("Corrections made by hand lie on top of the recipe and stay when it is "
+                              "run again."),
+                           this));
+  auto* list = new QListWidget(this);
+  list->setObjectName(QStringLiteral("edits"));
+  list->setAccessibleName(tr("Hand edits, in the order they were made"));
+  for (std::size_t i = 0; i < capture.edit_list.size(); ++i) {
+    QString text = QString::fromStdString(describe(capture.edit_list[i]));
+    for (const Conflict& c : capture.conflicts) {
+      if (c.edit == i) text += tr("  · left out: %1").arg(QString::fromStdString(c.why));
+    }
+    list->addItem(text);
+  }
+  list->setCurrentRow(0);
+  column->addWidget(list, 1);
+  auto* row = new QHBoxLayout;
+  auto* all = button(tr("Take all away"), QStringLiteral("dropAll"), this);
+  auto* one = button(tr("Take it away"), QStringLiteral("dropOne"), this, true);
+  auto* leave = button(tr("Close"), QStringLiteral("cancel"), this);
+  row->addWidget(all);
+  row->addStretch(1);
+  row->addWidget(leave);
+  row->addWidget(one);
+  column->addLayout(row);
+  connect(leave, &QPushButton::clicked, this, &QDialog::close);
+  connect(all, &QPushButton::clicked, this, [this] {
+    emit dropped(-1);
+    close();
+  });
+  connect(one, &QPushButton::clicked, this, [this, list] {
+    if (list->currentRow() >= 0) emit dropped(list->currentRow());
+    close();
+  });
+}
+
+}  // namespace kuvio::app

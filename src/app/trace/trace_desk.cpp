@@ -1,0 +1,385 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/trace_desk.h"
+
+#include "app/look/theme.h"
+#include "app/trace/read_out.h"
+#include "app/trace/state_dialogs.h"
+#include "app/work/state_edits.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QDataStream>
+#include <QMenu>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+
+QString q(const std::string& text) { return QString::fromStdString(text); }
+
+}  // namespace
+
+TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
+  setObjectName(QStringLiteral("traceDesk"));
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(0, 0, 0, 0);
+  across_ = new QSplitter(Qt::Horizontal, this);
+  across_->setObjectName(QStringLiteral("traceParts"));
+  across_->setHandleWidth(1);
+  across_->addWidget(makeMiddle());
+  across_->addWidget(makeMargin());
+  across_->setStretchFactor(0, 1);
+  across_->setSizes({840, 250});
+  across_->setCollapsible(0, false);
+  row->addWidget(across_);
+  makeActions();
+  makeStateActions();
+  connectViews();
+}
+
+QWidget* TraceDesk::makeMiddle() {
+  auto* box = new QWidget(this);
+  auto* column = new QVBoxLayout(box);
+  column->setContentsMargins(0, 4, 0, 0);
+  column->setSpacing(2);
+  overview_ = new Overview(c_.view, box);
+  lanes_ = new Lanes(c_.view, c_.session, box);
+  fan_ = new FanView(c_.view, c_.session, box);
+  not_split_ = new EmptyState(QStringLiteral("notSplit"), box);
+  pill_ = button({}, QStringLiteral("live"), lanes_);
+  pill_->hide();
+  edits_ = button({}, QStringLiteral("edits"), box);
+  edits_->setFlat(true);
+  edits_->hide();
+  ledger_model_ = new LedgerModel(this);
+  ledger_ = new NotebookTable(QStringLiteral("ledger"), tr("Ledger"), 24, box);
+  ledger_->setModel(ledger_model_);
+  auto* header = ledger_->horizontalHeader();
+  header->setMinimumSectionSize(40);
+  const int widths[] = {112, 46, 96, 124, 124, 90, 116, 70, 84};
+  for (int i = 0; i < LedgerModel::Columns; ++i) {
+    header->setSectionResizeMode(i, QHeaderView::Interactive);
+    ledger_->setColumnWidth(i, widths[i]);
+  }
+  header->setSectionResizeMode(LedgerModel::Share, QHeaderView::Stretch);
+  ledger_->setMinimumHeight(96);
+
+  down_ = new QSplitter(Qt::Vertical, box);
+  down_->setHandleWidth(5);
+  down_->setChildrenCollapsible(false);
+  auto* upper = new QWidget(down_);
+  auto* upper_column = new QVBoxLayout(upper);
+  upper_column->setContentsMargins(0, 0, 0, 0);
+  upper_column->setSpacing(2);
+  upper_column->addWidget(overview_);
+  upper_column->addWidget(lanes_, 1);
+  upper_column->addWidget(fan_);
+  upper_column->addWidget(not_split_);
+  auto* lower = new QWidget(down_);
+  auto* lower_column = new QVBoxLayout(lower);
+  lower_column->setContentsMargins(12, 0, 8, 0);
+  lower_column->setSpacing(0);
+  lower_column->addWidget(ruling(lower));
+  lower_column->addWidget(ledger_);
+  auto* under = new QHBoxLayout;
+  under->addStretch(1);
+  under->addWidget(edits_);
+  lower_column->addLayout(under);
+  down_->addWidget(upper);
+  down_->addWidget(lower);
+  down_->setStretchFactor(0, 1);
+  down_->setSizes({446, 270});
+  column->addWidget(down_);
+  return box;
+}
+
+QWidget* TraceDesk::makeMargin() {
+  auto* box = new QWidget(this);
+  auto* column = new QVBoxLayout(box);
+  column->setContentsMargins(0, 4, 0, 0);
+  column->setSpacing(0);
+  tabs_ = new QTabBar(box);
+  tabs_->setObjectName(QStringLiteral("marginTabs"));
+  tabs_->setAccessibleName(tr("Margin"));
+  tabs_->addTab(tr("Log"));
+  tabs_->addTab(tr("Recipe"));
+  tabs_->setDrawBase(false);
+  tabs_->setExpanding(false);
+  column->addWidget(tabs_);
+  margin_ = new QStackedWidget(box);
+  log_ = new LogMargin(c_.view, margin_);
+  recipe_ = new RecipeMargin(c_.view, c_.session, margin_);
+  margin_->addWidget(log_);
+  margin_->addWidget(recipe_);
+  column->addWidget(margin_, 1);
+  connect(tabs_, &QTabBar::currentChanged, margin_, &QStackedWidget::setCurrentIndex);
+  connect(recipe_, &RecipeMargin::told, this, &Desk::told);
+  box->setMinimumWidth(210);
+  return box;
+}
+
+void TraceDesk::makeActions() {
+  ViewState& view = c_.view;
+  const QString desk = QStringLiteral("Trace"), menu = tr("View");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
+                       std::function<void()> run) {
+    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+  };
+  const auto middle = [&view] { return (view.from() + view.to()) / 2; };
+  add("showAll", tr("Whole capture"), Qt::Key_Home, [&view] { view.showAll(); });
+  add("zoomSpan", tr("Zoom to the span or visit"), Qt::Key_Z, [this, &view] {
+    if (view.span()) {
+      view.show(view.span()->first, view.span()->second);
+    } else if (const Visit* v = pickedVisit()) {
+      view.show(v->from_s, v->to_s);
+    }
+  });
+  add("zoomIn", tr("Zoom in"), Qt::Key_Plus, [&view, middle] { view.zoomAt(middle(), 0.5); });
+  add("zoomOut", tr("Zoom out"), Qt::Key_Minus, [&view, middle] { view.zoomAt(middle(), 2); });
+  add("panLeft", tr("Earlier"), QKeySequence(Qt::SHIFT | Qt::Key_Left),
+      [&view] { view.pan(-0.2 * (view.to() - view.from())); });
+  add("panRight", tr("Later"), QKeySequence(Qt::SHIFT | Qt::Key_Right),
+      [&view] { view.pan(0.2 * (view.to() - view.from())); });
+  add("viewBack", tr("View before"), QKeySequence(Qt::ALT | Qt::Key_Left),
+      [&view] { view.back(); });
+  add("viewForward", tr("View after"), QKeySequence(Qt::ALT | Qt::Key_Right),
+      [&view] { view.forward(); });
+  add("returnLive", tr("Return to live"), Qt::Key_End, [&view] {
+    if (view.recording()) view.returnToLive();
+  });
+  add("spanBegins", tr("Span begins at the pointer"), Qt::Key_BracketLeft,
+      [this] { markSpanEnd(false); });
+  add("spanEnds", tr("Span ends at the pointer"), Qt::Key_BracketRight,
+      [this] { markSpanEnd(true); });
+  add("spanVisit", tr("Span over the picked visit"), QKeySequence(tr("V")), [this, &view] {
+    if (const Visit* v = pickedVisit()) view.setSpan(v->from_s, v->to_s);
+  });
+  add("clearSpan", tr("Clear span"), Qt::Key_Escape, [&view] {
+    view.clearSpan();
+    view.pickVisit(ViewState::kNone);
+  });
+  add("nextVisit", tr("Next visit"), Qt::Key_Right, [&view] { view.stepVisit(1); });
+  add("previousVisit", tr("Previous visit"), Qt::Key_Left, [&view] { view.stepVisit(-1); });
+  QAction* scale = add("logScale", tr("Logarithmic current"), QKeySequence(tr("Ctrl+L")), [] {});
+  scale->setCheckable(true);
+  scale->setChecked(true);
+  connect(scale, &QAction::toggled, this, [this](bool on) { lanes_->setLogarithmic(on); });
+  add("fitValues", tr("Fit value axes"), Qt::Key_F, [this] {
+    lanes_->fitValues();
+    lanes_->replot(QCustomPlot::rpQueuedReplot);
+  });
+  add("showLog", tr("Log in the margin"), QKeySequence(tr("Ctrl+Shift+L")), [this] {
+    tabs_->setCurrentIndex(0);
+    log_->focusFilter();
+  });
+  add("showRecipe", tr("Recipe in the margin"), QKeySequence(tr("Ctrl+Shift+R")), [this] {
+    tabs_->setCurrentIndex(1);
+    recipe_->setFocus();
+  });
+  add("toggleMargin", tr("Margin"), QKeySequence(tr("Ctrl+M")), [this] {
+    const auto sizes = across_->sizes();
+    across_->setSizes(sizes[1] > 0 ? QList<int>{sizes[0] + sizes[1], 0}
+                                   : QList<int>{sizes[0] - 250, 250});
+  });
+  c_.actions.add(QStringLiteral("copyTrace"), tr("Edit"), tr("Copy picture of the traces"),
+                 QKeySequence(tr("Ctrl+Shift+P")), [this] { copyPicture(lanes_); }, desk);
+  c_.actions.add(QStringLiteral("copyLedger"), tr("Edit"), tr("Copy ledger as text (TSV)"), {},
+                 [this] { ledger_->copy(); }, desk);
+}
+
+void TraceDesk::makeStateActions() {
+  const QString desk = QStringLiteral("Trace"), menu = tr("States");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
+                       std::function<void()> run) {
+    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+  };
+  add("nameSpan", tr("Name as state…"), QKeySequence(tr("N")), [this] { nameSpan(); });
+  add("limitFromSpan", tr("Limit from this…"), QKeySequence(tr("L")), [this] { limitFromSpan(); });
+  add("editVisit", tr("Rename or move the visit…"), Qt::Key_F2, [this] { editVisit(); });
+  add("cutVisit", tr("Cut the visit at the pointer"), QKeySequence(tr("C")), [this] { cutHere(); });
+  add("joinNext", tr("Join with the next visit"), QKeySequence(tr("J")), [this] { joinWith(1); });
+  add("joinPrevious", tr("Join with the visit before"), QKeySequence(tr("Shift+J")),
+      [this] { joinWith(-1); });
+  add("pinVisit", tr("Pin the visit"), QKeySequence(tr("P")), [this] { pinVisit(); });
+  add("reviewEdits", tr("Hand edits…"), {}, [this] { edits_->click(); });
+  add("newRecipe", tr("New recipe"), {}, [this] {
+    tabs_->setCurrentIndex(1);
+    recipe_->newRecipe();
+  });
+  add("openRecipe", tr("Open recipe…"), QKeySequence(tr("Ctrl+R")), [this] {
+    tabs_->setCurrentIndex(1);
+    recipe_->openRecipe();
+  });
+  add("saveRecipe", tr("Save recipe as…"), {}, [this] { recipe_->saveAs(); });
+  add("applyRecipe", tr("Split by the recipe"), QKeySequence(tr("Ctrl+Return")),
+      [this] { recipe_->apply(false); });
+  add("applyRecipeAll", tr("Split all captures by the recipe"),
+      QKeySequence(tr("Ctrl+Shift+Return")), [this] { recipe_->apply(true); });
+}
+
+void TraceDesk::connectViews() {
+  connect(lanes_, &Lanes::framePainted, this, &TraceDesk::framePainted);
+  connect(lanes_, &Lanes::menuWanted, this, &TraceDesk::spanMenu);
+  connect(fan_, &FanView::menuWanted, this, &TraceDesk::visitMenu);
+  connect(fan_, &FanView::edgeMoved, this, &TraceDesk::moveEdge);
+  connect(log_, &LogMargin::edgeWanted, this, &TraceDesk::lineToEdge);
+  connect(&c_.view, &ViewState::captureChanged, this, &TraceDesk::takeCapture);
+  connect(&c_.view, &ViewState::rangeChanged, this, &TraceDesk::updatePill);
+  connect(&c_.view, &ViewState::followChanged, this, &TraceDesk::updatePill);
+  connect(pill_, &QPushButton::clicked, this, [this] { c_.view.returnToLive(); });
+  connect(edits_, &QPushButton::clicked, this, [this] {
+    if (!c_.view.capture() || c_.view.capture()->edits == 0) return;
+    auto* dialog = new EditsDialog(*c_.view.capture(), this);
+    const qint64 id = c_.view.capture()->info.id;
+    connect(dialog, &EditsDialog::dropped, this,
+            [this, id](int edit) { drop_edit(c_.session, id, edit); });
+    dialog->show();
+  });
+  connect(&c_.session, &Session::budgetReady, this, &TraceDesk::takeBudget);
+  connect(&c_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
+    if (!c_.view.span()) return;
+    reading_ = reading;
+    emit footChanged();
+  });
+  connect(&c_.view, &ViewState::spanChanged, this, [this] {
+    if (c_.view.span()) c_.session.wantSpan(c_.view.span()->first, c_.view.span()->second);
+    if (!c_.view.span()) reading_.reset();
+    follow();
+  });
+  connect(&c_.view, &ViewState::visitChanged, this, &TraceDesk::follow);
+  connect(&c_.view, &ViewState::pointedChanged, this, &Desk::footChanged);
+  connect(ledger_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
+          [this](const QModelIndex& index) {
+            if (following_ || !index.isValid()) return;
+            const std::string state = ledger_model_->stateOf(index.row());
+            if (!state.empty()) c_.view.pickState(state);
+          });
+}
+
+void TraceDesk::takeCapture() {
+  const CaptureViewPtr& capture = c_.view.capture();
+  following_ = true;
+  ledger_model_->setCapture(capture);
+  following_ = false;
+  takeBudget(budget_);
+  const bool split = capture && !capture->visits.empty();
+  fan_->setVisible(split);
+  not_split_->setVisible(capture && !split);
+  ledger_->parentWidget()->setVisible(split);
+  if (capture && !split) {
+    not_split_->say(
+        capture->info.recording ? tr("Recording…") : tr("Not split into states yet"),
+        capture->info.recording
+            ? tr("The states can be told as soon as something is there.")
+            : tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
+        {{tr("Open recipe…"), [this] { c_.actions.find(QStringLiteral("openRecipe"))->trigger(); }},
+         {c_.session.book()->document(book::kRecipe) ? tr("Split by the book's recipe")
+                                                     : tr("New recipe"),
+          [this] {
+            tabs_->setCurrentIndex(1);
+            if (c_.session.book()->document(book::kRecipe)) {
+              recipe_->apply(false);
+            } else {
+              recipe_->newRecipe();
+            }
+          }}});
+  }
+  edits_->setVisible(split && capture->edits > 0);
+  if (capture && capture->edits > 0) {
+    edits_->setText((capture->edits == 1 ? tr("1 hand edit")
+                                         : tr("%1 hand edits").arg(capture->edits)) +
+                    (capture->conflicts.empty()
+                         ? QString()
+                         : tr(", %1 left out").arg(capture->conflicts.size())) +
+                    tr(" · review"));
+    edits_->setAccessibleName(edits_->text());
+  }
+  follow();
+  updatePill();
+}
+
+void TraceDesk::takeBudget(const BudgetViewPtr& view) {
+  budget_ = view;
+  std::map<std::string, StateVerdict> verdicts;
+  if (view && view->budget && c_.view.capture()) {
+    for (std::size_t i = 0; i < view->builds.size() && i < view->results.size(); ++i) {
+      if (view->builds[i] == c_.view.capture()->info.build)
+        verdicts = verdictsByState(view->results[i]);
+    }
+  }
+  following_ = true;
+  ledger_model_->setVerdicts(std::move(verdicts));
+  following_ = false;
+  ledger_->setColumnHidden(LedgerModel::Verdicts, !view || !view->budget);
+  follow();
+}
+
+void TraceDesk::applyTheme() {
+  lanes_->applyTheme();
+  overview_->applyTheme();
+}
+
+void TraceDesk::setUnit(ChargeUnit unit) {
+  unit_ = unit;
+  ledger_model_->setUnit(unit);
+  follow();
+}
+
+std::vector<FootPart> TraceDesk::foot() const { return read_out(c_.view, reading_, unit_); }
+
+/// Brings the ledger to where the picked visit is.
+void TraceDesk::follow() {
+  following_ = true;
+  const int row = ledger_model_->rowOf(c_.view.pickedState());
+  if (row >= 0) {
+    ledger_->setCurrentIndex(ledger_model_->index(row, 0));
+  } else {
+    ledger_->clearSelection();
+    ledger_->setCurrentIndex({});
+  }
+  following_ = false;
+  emit footChanged();
+}
+
+void TraceDesk::updatePill() {
+  pill_->setVisible(c_.view.recording());
+  if (!c_.view.recording()) return;
+  pill_->setText(c_.view.held()
+                     ? tr("Held, %1 behind · Return (End)")
+                           .arg(q(duration(std::max(0.0, c_.view.behind()))))
+                     : tr("Live"));
+  pill_->setAccessibleName(pill_->text());
+  pill_->adjustSize();
+  pill_->move(lanes_->width() - pill_->width() - kLaneRight - 6, 22);
+}
+
+void TraceDesk::markSpanEnd(bool right) {
+  ViewState& view = c_.view;
+  if (!view.pointer()) return;
+  const double t = *view.pointer();
+  const double other = view.span() ? (right ? view.span()->first : view.span()->second)
+                                   : (right ? view.from() : view.to());
+  view.setSpan(t, (right ? t > other : t < other) ? other : right ? view.from() : view.to());
+}
+
+QByteArray TraceDesk::saveLayout() const {
+  QByteArray out;
+  QDataStream stream(&out, QIODevice::WriteOnly);
+  stream << across_->saveState() << down_->saveState() << tabs_->currentIndex();
+  return out;
+}
+
+void TraceDesk::restoreLayout(const QByteArray& layout) {
+  if (layout.isEmpty()) return;
+  QDataStream stream(layout);
+  QByteArray across, down;
+  int tab = 0;
+  stream >> across >> down >> tab;
+  across_->restoreState(across);
+  down_->restoreState(down);
+  tabs_->setCurrentIndex(tab);
+}
+
+}  // namespace kuvio::app

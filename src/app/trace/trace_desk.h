@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/shell/desk.h"
+#include "app/look/parts.h"
+#include "app/trace/fan_view.h"
+#include "app/trace/lanes.h"
+#include "app/trace/ledger_model.h"
+#include "app/trace/log_margin.h"
+#include "app/trace/overview.h"
+#include "app/trace/recipe_margin.h"
+
+#include <QSplitter>
+#include <QTabBar>
+
+namespace kuvio::app {
+
+/// The Trace desk: overview, lanes, ribbon and fan, ledger; log and recipe in the margin.
+class TraceDesk : public Desk {
+  Q_OBJECT
+public:
+  explicit TraceDesk(const Context& context, QWidget* parent = nullptr);
+  void applyTheme() override;
+  void setUnit(ChargeUnit unit) override;
+  std::vector<FootPart> foot() const override;
+  QByteArray saveLayout() const;
+  void restoreLayout(const QByteArray& layout);
+  RecipeMargin* recipe() { return recipe_; }
+
+signals:
+  void framePainted();
+  void limitWanted(const kuvio::SpanFigures& span, const QString& state);
+
+private:
+  QWidget* makeMiddle();
+  QWidget* makeMargin();
+  void makeActions();
+  void makeStateActions();
+  void connectViews();
+  void takeCapture();
+  void takeBudget(const BudgetViewPtr& view);
+  void follow();
+  void updatePill();
+  void markSpanEnd(bool right);
+  void spanMenu(const QPoint& at);
+  void visitMenu(const QPoint& at);
+  void lanesMenu(QMenu& menu);
+  void nameSpan();
+  void limitFromSpan();
+  void editVisit();
+  void moveEdge(int visit, double to_s);
+  void lineToEdge(double t);
+  void cutHere();
+  void joinWith(int direction);
+  void pinVisit();
+  const Visit* pickedVisit() const;
+  QStringList states() const;
+
+  Context c_;
+  ChargeUnit unit_ = ChargeUnit::coulomb;
+  SpanReadingPtr reading_;
+  Overview* overview_ = nullptr;
+  Lanes* lanes_ = nullptr;
+  FanView* fan_ = nullptr;
+  EmptyState* not_split_ = nullptr;
+  QPushButton *pill_ = nullptr, *edits_ = nullptr;
+  LedgerModel* ledger_model_ = nullptr;
+  NotebookTable* ledger_ = nullptr;
+  QTabBar* tabs_ = nullptr;
+  LogMargin* log_ = nullptr;
+  RecipeMargin* recipe_ = nullptr;
+  QStackedWidget* margin_ = nullptr;
+  QSplitter *across_ = nullptr, *down_ = nullptr;
+  BudgetViewPtr budget_;
+  bool following_ = false;
+};
+
+}  // namespace kuvio::app

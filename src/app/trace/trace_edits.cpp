@@ -1,0 +1,267 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The Trace desk's edits of states: menus, dialogs and what they ask of the book.
+
+#include "app/trace/state_dialogs.h"
+#include "app/trace/trace_desk.h"
+#include "app/work/state_edits.h"
+#include "formats/toml_edit.h"
+
+#include <QMenu>
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+
+QString q(const std::string& text) { return QString::fromStdString(text); }
+
+QString band_text(const StateRule& rule) {
+  const Band& b = rule.level;
+  const QString high = q(with_prefix(b.high, "A", 2));
+  return std::isfinite(b.low)
+             ? QObject::tr("from %1 to %2").arg(q(with_prefix(b.low, "A", 2)), high)
+             : QObject::tr("below %1").arg(high);
+}
+
+}  // namespace
+
+const Visit* TraceDesk::pickedVisit() const {
+  const auto& capture = c_.view.capture();
+  const int i = c_.view.visit();
+  if (!capture || i == ViewState::kNone || i >= static_cast<int>(capture->visits.size()))
+    return nullptr;
+  return &capture->visits[static_cast<std::size_t>(i)].visit;
+}
+
+QStringList TraceDesk::states() const {
+  QStringList out;
+  if (!c_.view.capture()) return out;
+  for (const auto& [state, fill] : c_.view.capture()->fills) {
+    if (!is_built_in_state(state)) out << q(state);
+  }
+  return out;
+}
+
+void TraceDesk::lanesMenu(QMenu& menu) {
+  QMenu* lanes = menu.addMenu(tr("Lanes"));
+  for (const std::string& name : lanes_->channelNames()) {
+    QAction* one = lanes->addAction(q(name));
+    one->setCheckable(true);
+    one->setChecked(!lanes_->isHidden(name));
+    connect(one, &QAction::toggled, this,
+            [this, name](bool on) { lanes_->setHidden(name, !on); });
+  }
+}
+
+void TraceDesk::spanMenu(const QPoint& at) {
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("spanMenu"));
+  const auto offer = [&](const char* id) {
+    menu.addAction(c_.actions.find(QLatin1String(id)));
+  };
+  if (c_.view.span()) {
+    for (const char* id : {"zoomSpan", "nameSpan", "limitFromSpan", "copyReadOut", "clearSpan"})
+      offer(id);
+  } else if (pickedVisit()) {
+    for (const char* id : {"zoomSpan", "spanVisit", "editVisit", "limitFromSpan"}) offer(id);
+  } else {
+    offer("showAll");
+  }
+  menu.addSeparator();
+  lanesMenu(menu);
+  offer("logScale");
+  offer("fitValues");
+  offer("copyTrace");
+  menu.exec(at);
+}
+
+void TraceDesk::visitMenu(const QPoint& at) {
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("visitMenu"));
+  for (const char* id : {"editVisit", "cutVisit", "joinNext", "joinPrevious", "pinVisit",
+                         "zoomSpan", "spanVisit", "limitFromSpan"})
+    menu.addAction(c_.actions.find(QLatin1String(id)));
+  menu.addSeparator();
+  connect(menu.addAction(tr("Copy picture of the fan")), &QAction::triggered, this,
+          [this] { copyPicture(fan_); });
+  menu.exec(at);
+}
+
+void TraceDesk::nameSpan() {
+  if (!c_.view.capture() || !c_.view.span()) {
+    emit told(tr("Mark a span first: drag over the trace, or use [ and ] at the pointer."));
+    return;
+  }
+  if (!reading_ || !reading_->figures.mean()) {
+    emit told(tr("The span holds no samples: there is nothing to name."));
+    return;
+  }
+  const SpanFigures span = reading_->figures;
+  const StateRule sketch = rule_from_span("", span);
+  QStringList known = states();
+  if (const auto* recipe = c_.session.book()->document(book::kRecipe)) {
+    try {
+      for (const StateRule& rule :
+           formats::parse_recipe(recipe->text, recipe->name).recipe.states) {
+        if (!known.contains(q(rule.name))) known << q(rule.name);
+      }
+    } catch (const Error&) {  // told in the margin
+    }
+  }
+  auto* dialog = new NameSpanDialog(known, band_text(sketch), true, this);
+  const qint64 id = c_.view.capture()->info.id;
+  connect(dialog, &NameSpanDialog::named, this, [this, span, id](const QString& state, bool rule) {
+    if (is_built_in_state(state.toStdString()) && state != QLatin1String(kUnassigned)) {
+      emit told(tr("%1 is built in and cannot be given by hand.").arg(state));
+      return;
+    }
+    if (!rule) {
+      name_span(c_.session, id, span.from_s, span.to_s, state.toStdString());
+      return;
+    }
+    const StateRule made = rule_from_span(state.toStdString(), span);
+    book::Document recipe{"states.recipe.toml", "", "", ""};
+    if (const auto* own = c_.session.book()->document(book::kRecipe)) {
+      recipe = *own;
+      recipe.text = formats::toml_append(recipe.text, formats::state_block(made));
+    } else {
+      Recipe fresh;
+      fresh.name = "States";
+      fresh.states.push_back(made);
+      recipe.text = formats::recipe_text(fresh);
+    }
+    apply_recipe(c_.session, {id}, recipe);
+    tabs_->setCurrentIndex(1);
+  });
+  dialog->show();
+}
+
+void TraceDesk::limitFromSpan() {
+  if (!c_.view.capture()) return;
+  if (c_.view.span()) {
+    if (!reading_) return;
+    // The state that takes most of the span is whose limit it may be.
+    std::map<std::string, double> times;
+    for (const VisitFigures& f : c_.view.capture()->visits) {
+      const double a = std::max(f.visit.from_s, reading_->figures.from_s),
+                   b = std::min(f.visit.to_s, reading_->figures.to_s);
+      if (b > a) times[f.visit.state] += b - a;
+    }
+    std::string state;
+    for (const auto& [name, time] : times) {
+      if (state.empty() || time > times[state]) state = name;
+    }
+    emit limitWanted(reading_->figures, q(state));
+    return;
+  }
+  if (const Visit* v = pickedVisit()) {
+    const VisitFigures& f =
+        c_.view.capture()->visits[static_cast<std::size_t>(c_.view.visit())];
+    SpanFigures s;
+    s.from_s = v->from_s;
+    s.to_s = v->to_s;
+    s.observed_s = f.observed_s;
+    s.charge = f.charge;
+    s.max = f.peak;
+    emit limitWanted(s, q(v->state));
+    return;
+  }
+  emit told(tr("Mark a span or pick a visit first: its figures become the limit."));
+}
+
+void TraceDesk::editVisit() {
+  const Visit* picked = pickedVisit();
+  if (!picked) {
+    emit told(tr("Pick a visit first: click it, or step with the arrow keys."));
+    return;
+  }
+  const Visit visit = *picked;
+  const int index = c_.view.visit();
+  const qint64 id = c_.view.capture()->info.id;
+  auto* dialog = new VisitDialog(visit, states(), this);
+  connect(dialog, &VisitDialog::renamed, this, [this, visit, id](const QString& state, bool all) {
+    Edit e;
+    e.kind = all ? Edit::Kind::rename_state : Edit::Kind::rename;
+    e.at_s = (visit.from_s + visit.to_s) / 2;
+    e.before = visit.state;
+    e.state = state.toStdString();
+    edit_states(c_.session, id, e);
+  });
+  connect(dialog, &VisitDialog::edgeMoved, this,
+          [this, index](bool end, double to) { moveEdge(end ? index + 1 : index, to); });
+  dialog->show();
+}
+
+/// The edge at which `visit` begins goes to another moment.
+void TraceDesk::moveEdge(int visit, double to_s) {
+  const auto& capture = c_.view.capture();
+  if (!capture || visit <= 0 || visit >= static_cast<int>(capture->visits.size())) {
+    emit told(tr("The capture's ends cannot be moved."));
+    return;
+  }
+  const Visit& left = capture->visits[static_cast<std::size_t>(visit - 1)].visit;
+  const Visit& right = capture->visits[static_cast<std::size_t>(visit)].visit;
+  Edit e;
+  e.kind = Edit::Kind::move;
+  e.at_s = right.from_s;
+  e.to_s = to_s;
+  e.before = left.state;
+  e.after = right.state;
+  edit_states(c_.session, capture->info.id, e);
+}
+
+void TraceDesk::lineToEdge(double t) {
+  const auto& capture = c_.view.capture();
+  const Visit* v = pickedVisit();
+  if (!capture || !v) {
+    emit told(tr("Pick the visit whose edge the line is to give."));
+    return;
+  }
+  const bool end = std::abs(t - v->to_s) < std::abs(t - v->from_s);
+  moveEdge(end ? c_.view.visit() + 1 : c_.view.visit(), t);
+}
+
+void TraceDesk::cutHere() {
+  const auto& capture = c_.view.capture();
+  if (!capture || !c_.view.pointer()) {
+    emit told(tr("Point at where the visit is to be cut."));
+    return;
+  }
+  const auto at = visit_at(capture->visits, *c_.view.pointer());
+  if (at >= capture->visits.size()) return;
+  Edit e;
+  e.kind = Edit::Kind::cut;
+  e.at_s = *c_.view.pointer();
+  e.before = capture->visits[at].visit.state;
+  edit_states(c_.session, capture->info.id, e);
+}
+
+void TraceDesk::joinWith(int direction) {
+  const auto& capture = c_.view.capture();
+  const int right = direction > 0 ? c_.view.visit() + 1 : c_.view.visit();
+  if (!capture || c_.view.visit() == ViewState::kNone || right <= 0 ||
+      right >= static_cast<int>(capture->visits.size())) {
+    emit told(tr("Pick a visit that has a neighbour on that side."));
+    return;
+  }
+  const Visit& a = capture->visits[static_cast<std::size_t>(right - 1)].visit;
+  const Visit& b = capture->visits[static_cast<std::size_t>(right)].visit;
+  Edit e;
+  e.kind = Edit::Kind::join;
+  e.at_s = b.from_s;
+  e.before = a.state;
+  e.after = b.state;
+  e.state = direction > 0 ? a.state : b.state;
+  edit_states(c_.session, capture->info.id, e);
+}
+
+void TraceDesk::pinVisit() {
+  const Visit* v = pickedVisit();
+  if (!v) {
+    emit told(tr("Pick the visit that is to stay as it is."));
+    return;
+  }
+  name_span(c_.session, c_.view.capture()->info.id, v->from_s, v->to_s, v->state);
+}
+
+}  // namespace kuvio::app

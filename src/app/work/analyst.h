@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/work/views.h"
+#include "book/analysis.h"
+
+#include <map>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+namespace kuvio::app {
+
+struct BuildsWish {
+  std::string reference, candidate;
+  std::optional<double> equal_within;
+};
+struct TypicalWish {
+  std::string reference, candidate, state;
+};
+struct LifeWish {
+  std::int64_t capture = 0;
+  std::optional<LifeBasis> scenario;  ///< as edited; else from the book's documents
+  std::optional<double> wanted_s;
+  std::size_t round = 0;  ///< whose interval the curve is over
+};
+
+/// Works out what the Builds, Budget and Lifetime desks show. Lives in one thread, that of its
+/// connection. What cannot be worked out is told in the view (`trouble`), not thrown; only a book
+/// that cannot be read throws Error.
+class Analyst {
+public:
+  explicit Analyst(const QString& path);
+
+  BuildsViewPtr builds(const BuildsWish& wish, const std::stop_token& stop);
+  TypicalViewPtr typical(const TypicalWish& wish, const std::stop_token& stop);
+  BudgetViewPtr budget(const std::stop_token& stop);
+  LifeViewPtr life(const LifeWish& wish, const std::stop_token& stop);
+  /// A budget's text made from what a capture measured: each state's mean current where it rests,
+  /// its charge per visit elsewhere, with some room above. Empty when the capture is not split.
+  std::string budget_from(std::int64_t capture);
+
+  const book::Book& book() const { return book_; }
+
+private:
+  const std::vector<book::SplitCapture>& loaded(const std::string& build);
+  std::string find_file(const std::string& name, const std::string& beside) const;
+  /// The book's duty plan and battery, or nothing. Error when their text is not valid.
+  std::optional<DutyPlan> plan() const;
+  std::optional<Battery> battery() const;
+
+  book::Book book_;
+  std::int64_t version_ = -1;
+  std::map<std::string, std::vector<book::SplitCapture>> loaded_;
+};
+
+/// Life of a mean current on a battery, with its interval.
+LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis);
+
+}  // namespace kuvio::app

@@ -1,0 +1,117 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/monitor.h"
+#include "acquire/recorder.h"
+#include "app/work/strand.h"
+
+#include <QObject>
+#include <QProcess>
+#include <QTimer>
+
+#include <deque>
+#include <memory>
+#include <optional>
+
+namespace kuvio::app {
+
+/// What a recording is to be.
+struct RecordWish {
+  std::string name, build;
+  double seconds = 0;  ///< 0: until stopped
+  double rate_hz = 1000;
+  bool power_on = false, power_off = true;
+  bool record_voltage = true;
+  std::vector<std::string> logic;
+  std::string accuracy;
+  Conditions conditions;
+};
+
+/// What is known of the bench right now; a snapshot for the interface.
+struct BenchState {
+  enum class Phase { none, connecting, ready, recording, lost };
+  Phase phase = Phase::none;
+  acquire::MonitorState output;
+  bool output_on = false;
+  std::optional<double> current, voltage;  ///< as last read
+  double least = 0, mean = 0, most = 0;    ///< of the last moments (A)
+  std::string trouble;                     ///< of the last thing that went wrong
+  // While recording:
+  std::string name, build;
+  double recorded_s = 0, wanted_s = 0;
+  std::int64_t samples = 0, log_lines = 0, capture = 0;
+  std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
+  double bytes_per_s = 0;                  ///< that the recording takes of it
+};
+
+/// The bench behind the window: watches the output while nothing is recorded, records into the open
+/// book, sends to the device. It never switches an output on unless told to. All talking to
+/// equipment is done in other threads; every member returns at once.
+class BenchControl : public QObject {
+  Q_OBJECT
+public:
+  explicit BenchControl(QObject* parent = nullptr);
+  ~BenchControl() override;
+
+  /// Addresses as in kuvio-cli's --input; an empty log means none. What cannot be read is told.
+  void connectTo(const QString& output, const QString& log);
+  void disconnectAll();
+  /// Runs the simulated bench that ships with Kuvio and connects to it.
+  void startSimulated(const QString& build, quint64 seed, double speed);
+  const QString& outputAddress() const { return output_address_; }
+  const QString& logAddress() const { return log_address_; }
+  bool simulated() const { return process_.state() != QProcess::NotRunning; }
+  /// The accuracy statement of the simulated bench; "" for others.
+  QString knownAccuracy() const;
+
+  void setVoltage(double volts);
+  void setCurrentLimit(double amperes);
+  void setCutOff(bool cut_off);
+  void switchOutput(bool on);
+  void send(const QString& line);
+
+  void setBook(const QString& path);
+  void record(const RecordWish& wish);
+  void stop();
+  bool recording() const { return state_.phase == BenchState::Phase::recording; }
+  const BenchState& state() const { return state_; }
+  /// Mean current over the last `seconds`, of capture time while recording.
+  std::optional<double> average(double seconds) const;
+
+signals:
+  void changed();
+  void line(const QString& text, bool sent);
+  void connected();
+  void recordingBegan(qint64 capture);
+  /// It ended; `interrupted` when an input died. `message` says how, for people.
+  void recordingEnded(qint64 capture, bool interrupted, const QString& message);
+  void failed(const QString& message);
+
+private:
+  void look();
+  void watch();
+  void startRecording(RecordWish wish);
+  void progress(const acquire::RecordProgress& p);
+  void ended(const acquire::RecordResult& result, const QString& trouble);
+  void readProcess();
+  void askDisk();
+
+  QString output_address_, log_address_, book_;
+  BenchState state_;
+  std::shared_ptr<acquire::Monitor> monitor_;
+  std::shared_ptr<acquire::RecordControl> control_;
+  std::optional<double> set_voltage_, set_limit_;
+  std::optional<bool> set_cut_off_;
+  std::optional<std::stop_source> stop_;
+  struct Mark {
+    double at_s = 0, charge = 0, observed_s = 0;
+  };
+  std::deque<Mark> marks_;
+  std::size_t told_ = 0;
+  QTimer look_;
+  QProcess process_;
+  Courier courier_;
+  std::unique_ptr<Strand> recorder_, helper_;
+};
+
+}  // namespace kuvio::app

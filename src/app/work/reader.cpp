@@ -1,0 +1,258 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/work/reader.h"
+
+#include "book/analysis.h"
+#include "formats/palette.h"
+#include "formats/plan_files.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+constexpr int kThumbnail = 180, kOverview = 1200;
+
+std::int64_t samples_of(const book::CaptureInfo& info) {
+  std::int64_t out = 0;
+  for (const book::ChannelInfo& c : info.channels) out += c.samples;
+  return out;
+}
+
+}  // namespace
+
+Fills fills_for(const std::string& recipe_text, const Visits& visits) {
+  std::vector<std::string> order;
+  try {
+    if (!recipe_text.empty()) {
+      for (const StateRule& rule :
+           formats::parse_recipe(recipe_text, "recipe in the book").recipe.states)
+        order.push_back(rule.name);
+    }
+  } catch (const Error&) {  // the order of the visits serves
+  }
+  std::map<std::string, double> times;
+  for (const Visit& v : visits) {
+    times[v.state] += v.length_s();
+    if (std::find(order.begin(), order.end(), v.state) == order.end()) order.push_back(v.state);
+  }
+  std::string longest;
+  double most = -1;
+  for (const auto& [state, time] : times) {
+    if (!is_built_in_state(state) && time > most) {
+      most = time;
+      longest = state;
+    }
+  }
+  return formats::assign_fills(order, longest);
+}
+
+Reader::Reader(const QString& path)
+    : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)), path_(path) {
+  version_ = book_.data_version();
+}
+
+bool Reader::changed() {
+  const auto version = book_.data_version();
+  return std::exchange(version_, version) != version;
+}
+
+CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
+  CaptureRow out;
+  out.info = info;
+  out.ink = ink;
+  Sketch& sketch = sketches_[info.id];
+  if (const std::int64_t samples = samples_of(info); samples != sketch.samples) {
+    sketch.columns.clear();
+    try {
+      const book::ChannelTrace trace(book_, book::choose_channel(info, "", book_.path()));
+      if (trace.to_s() > trace.from_s())
+        sketch.columns = envelope(trace, trace.from_s(), trace.to_s(), kThumbnail);
+    } catch (const Error&) {  // without a current, or damaged: told when it is opened
+    }
+    sketch.samples = samples;
+  }
+  out.thumbnail = sketch.columns;
+  if (auto edited = book::edited_split(book_, info)) {
+    out.fills = fills_for(edited->split.recipe_text, edited->split.visits);
+    out.visits = std::move(edited->split.visits);
+  }
+  return out;
+}
+
+BookViewPtr Reader::list() {
+  auto out = std::make_shared<BookView>();
+  out->path = path_;
+  out->builds = book_.builds();
+  for (const book::Note& note : book_.notes()) {
+    if (note.capture == 0 && note.value) out->kept[note.key] = *note.value;
+  }
+  for (const char* kind : {book::kRecipe, book::kBudget, book::kDuty, book::kBattery}) {
+    if (auto document = book::document(book_, kind)) out->documents[kind] = std::move(*document);
+    out->kept.erase(kind);
+  }
+  for (const book::CaptureInfo& info : book_.captures())
+    out->rows.push_back(row(info, out->ink_of(info.build)));
+  return out;
+}
+
+Reader::Open Reader::open(std::int64_t id, std::size_t ink) const {
+  Open out;
+  auto view = std::make_shared<CaptureView>();
+  view->info = book_.capture(id);
+  view->ink = ink;
+  view->channel = book::choose_channel(view->info, "", book_.path());
+  for (const book::ChannelInfo& c : view->info.channels) {
+    if (c.samples == 0) continue;
+    auto trace = std::make_unique<book::ChannelTrace>(book_, c);
+    if (c.id == view->channel.id) out.current = trace.get();
+    if (trace->to_s() > trace->from_s()) {
+      const SpanFigures all = measure(*trace);
+      view->extremes[c.name] = {all.min.value_or(0), all.max.value_or(0)};
+    }
+    out.traces[c.name] = std::move(trace);
+  }
+  view->from_s = view->info.from_s();
+  view->to_s = view->info.to_s();
+  view->log = book_.log(id);
+  book::SplitCapture basis;
+  basis.info = view->info;
+  basis.channel = view->channel;
+  view->basis = basis.basis();
+  view->edit_list = book::edits(book_, id);
+  if (out.current && out.current->to_s() > out.current->from_s()) {
+    view->overview = envelope(*out.current, view->from_s, view->to_s, kOverview);
+    if (auto edited = book::edited_split(book_, view->info)) {
+      view->recipe_name = edited->split.recipe_name;
+      view->recipe_text = edited->split.recipe_text;
+      view->edits = edited->edits;
+      view->conflicts = edited->conflicts;
+      view->fills = fills_for(view->recipe_text, edited->split.visits);
+      view->visits = measure_visits(*out.current, edited->split.visits);
+    }
+    if (!view->visits.empty())
+      view->ledger = make_ledger({{out.current, view->visits}}, view->basis);
+  }
+  out.view = view;
+  return out;
+}
+
+ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
+  open_.clear();
+  auto out = std::make_shared<ShownCaptures>();
+  const auto builds = book_.builds();
+  for (const std::int64_t id : captures) {
+    const book::CaptureInfo info = book_.capture(id);
+    const auto at = std::find(builds.begin(), builds.end(), info.build);
+    Open one = open(id, at == builds.end() ? 0 : static_cast<std::size_t>(at - builds.begin()));
+    out->captures.push_back(one.view);
+    open_.push_back(std::move(one));
+  }
+  return out;
+}
+
+FramePtr Reader::frame(const FrameWish& wish) const {
+  if (open_.empty() || !(wish.to_s > wish.from_s) || wish.columns <= 0) return nullptr;
+  auto out = std::make_shared<Frame>();
+  out->from_s = wish.from_s;
+  out->to_s = wish.to_s;
+  for (const std::string& name : wish.lanes) {
+    LaneFrame lane;
+    lane.name = name;
+    for (std::size_t i = 0; i < open_.size(); ++i) {
+      const auto it = open_[i].traces.find(name);
+      if (it == open_[i].traces.end()) continue;
+      const Trace& trace = *it->second;
+      Curve curve;
+      curve.capture = i;
+      curve.averaged = trace.kind() == SampleKind::averaged;
+      if (count_samples(trace, wish.from_s, wish.to_s) <= 2 * wish.columns) {
+        curve.points = points(trace, wish.from_s, wish.to_s);
+      } else {
+        curve.columns = envelope(trace, wish.from_s, wish.to_s, wish.columns);
+      }
+      lane.curves.push_back(std::move(curve));
+    }
+    out->lanes.push_back(std::move(lane));
+  }
+  const Open& first = open_.front();
+  if (first.current && !first.view->visits.empty())
+    out->fan = make_fan(*first.current, first.view->visits, wish.from_s, wish.to_s);
+  return out;
+}
+
+SpanReadingPtr Reader::span(double from_s, double to_s) const {
+  if (open_.empty() || !open_.front().current) return nullptr;
+  const Trace& trace = *open_.front().current;
+  const double from = std::clamp(from_s, trace.from_s(), trace.to_s());
+  const double to = std::clamp(to_s, from, trace.to_s());
+  auto out = std::make_shared<SpanReading>();
+  out->figures = measure(trace, from, to);
+  if (const auto mean = out->figures.mean()) {
+    out->mean_u = combine(accuracy_components(open_.front().view->basis.accuracy, *mean)).U;
+  }
+  return out;
+}
+
+LevelHistogramPtr Reader::histogram(const std::stop_token& stop) const {
+  if (open_.empty() || !open_.front().current) return nullptr;
+  const Trace& trace = *open_.front().current;
+  auto out = std::make_shared<LevelHistogram>();
+  out->capture = open_.front().view->info.id;
+  constexpr int kBins = 120;
+  constexpr std::int64_t kPiece = 4096, kAtMost = 4 << 20;
+  const auto [least, most] = open_.front().view->extremes.at(open_.front().view->channel.name);
+  out->high = std::max(most, 1e-9);
+  double quiet = out->high;
+  for (const EnvelopeColumn& c : open_.front().view->overview) {
+    if (c.any && c.hi > 0) quiet = std::min(quiet, std::max(c.lo, c.hi / 30));
+  }
+  out->low = std::clamp(quiet / 2, out->high * 1e-9, out->high / 10);
+  out->share.assign(kBins, 0);
+  // Of a very long trace evenly spread pieces are read.
+  const std::int64_t stride = std::max<std::int64_t>(1, trace.samples() / kAtMost);
+  const double scale = kBins / std::log(out->high / out->low);
+  std::vector<double> values;
+  double total = 0;
+  std::int64_t piece = 0;
+  for (const Block& block : trace.blocks()) {
+    const double dt = trace.time_base().seconds(block.end - block.start) /
+                      static_cast<double>(std::max<std::int64_t>(1, block.count));
+    for (std::int64_t at = 0; at < block.count; at += kPiece) {
+      if (piece++ % stride != 0) continue;
+      if (stop.stop_requested()) return nullptr;
+      values.resize(static_cast<std::size_t>(std::min(kPiece, block.count - at)));
+      trace.read(block, at, values);
+      for (const double v : values) {
+        const double bin = v > out->low ? std::log(v / out->low) * scale : 0;
+        out->share[static_cast<std::size_t>(std::clamp(bin, 0.0, kBins - 1.0))] += dt;
+        total += dt;
+      }
+    }
+  }
+  for (double& s : out->share) s /= std::max(total, 1e-300);
+  return out;
+}
+
+RecipePreviewPtr Reader::preview(const std::string& text) const {
+  auto out = std::make_shared<RecipePreview>();
+  out->text = text;
+  if (open_.empty()) return out;
+  const CaptureView& view = *open_.front().view;
+  out->capture = view.info.id;
+  try {
+    const formats::RecipeFile recipe = formats::parse_recipe(text, "recipe");
+    const book::StoredSplit split =
+        book::split_capture(book_, view.info, recipe.recipe, recipe.text);
+    for (const StateRule& rule : recipe.recipe.states) out->visits[rule.name] = 0;
+    for (const Visit& v : split.visits) {
+      ++out->visits[v.state];
+      if (v.state == kUnassigned) out->unassigned_s += v.length_s();
+    }
+  } catch (const Error& e) {
+    out->error = e.where() + ": " + e.why();
+  }
+  return out;
+}
+
+}  // namespace kuvio::app

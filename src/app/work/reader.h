@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/work/views.h"
+#include "book/channel_trace.h"
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio::app {
+
+/// What a frame is to show.
+struct FrameWish {
+  double from_s = 0, to_s = 0;
+  int columns = 0;                 ///< pixels across
+  std::vector<std::string> lanes;  ///< names of the channels
+};
+
+/// Reads a book for the window: its list, the captures shown, frames and spans. Lives in one thread,
+/// that of its connection. Throws Error.
+class Reader {
+public:
+  explicit Reader(const QString& path);
+
+  BookViewPtr list();
+  /// Opens the captures to be drawn together; those that are not there are left out.
+  ShownPtr show(const std::vector<std::int64_t>& captures);
+  /// Null when nothing is shown or the wish is empty.
+  FramePtr frame(const FrameWish& wish) const;
+  SpanReadingPtr span(double from_s, double to_s) const;
+  LevelHistogramPtr histogram(const std::stop_token& stop) const;
+  /// Splits what is shown by a recipe's text, without saving it.
+  RecipePreviewPtr preview(const std::string& text) const;
+  /// Whether another connection has written since the last call.
+  bool changed();
+  const book::Book& book() const { return book_; }
+
+private:
+  struct Open {
+    CaptureViewPtr view;
+    std::map<std::string, std::unique_ptr<book::ChannelTrace>> traces;
+    const book::ChannelTrace* current = nullptr;
+  };
+  Open open(std::int64_t id, std::size_t ink) const;
+  CaptureRow row(const book::CaptureInfo& info, std::size_t ink);
+
+  book::Book book_;
+  QString path_;
+  std::int64_t version_ = 0;
+  std::vector<Open> open_;
+  struct Sketch {
+    std::int64_t samples = 0;
+    std::vector<EnvelopeColumn> columns;
+  };
+  std::map<std::int64_t, Sketch> sketches_;
+};
+
+/// Fills of a recipe's states, the first for the one with the most time.
+Fills fills_for(const std::string& recipe_text, const Visits& visits);
+
+}  // namespace kuvio::app

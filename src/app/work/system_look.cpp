@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/work/system_look.h"
+
+#include <QDBusMessage>
+#include <QDBusPendingCallWatcher>
+#include <QDBusPendingReply>
+
+namespace kuvio::app {
+namespace {
+
+const QString kService = QStringLiteral("org.freedesktop.portal.Desktop");
+const QString kObject = QStringLiteral("/org/freedesktop/portal/desktop");
+const QString kSettings = QStringLiteral("org.freedesktop.portal.Settings");
+const QString kSpace = QStringLiteral("org.freedesktop.appearance");
+const QString kKey = QStringLiteral("color-scheme");
+
+}  // namespace
+
+SystemLook::SystemLook(const QDBusConnection& given, QObject* parent) : QObject(parent) {
+  QDBusConnection bus = given;
+  if (!bus.isConnected()) return;
+  bus.connect(kService, kObject, kSettings, QStringLiteral("SettingChanged"), this,
+              SLOT(settingChanged(QString, QString, QDBusVariant)));
+  QDBusMessage ask =
+      QDBusMessage::createMethodCall(kService, kObject, kSettings, QStringLiteral("Read"));
+  ask << kSpace << kKey;
+  auto* watcher = new QDBusPendingCallWatcher(bus.asyncCall(ask), this);
+  connect(watcher, &QDBusPendingCallWatcher::finished, this, [this, watcher] {
+    const QDBusPendingReply<QDBusVariant> reply = *watcher;
+    if (reply.isValid()) take(reply.value().variant());
+    watcher->deleteLater();
+  });
+}
+
+void SystemLook::settingChanged(const QString& space, const QString& key,
+                                const QDBusVariant& value) {
+  if (space == kSpace && key == kKey) take(value.variant());
+}
+
+void SystemLook::take(const QVariant& given) {
+  // `Read` wraps the value once more than the signal does.
+  QVariant value = given;
+  while (value.canConvert<QDBusVariant>()) value = value.value<QDBusVariant>().variant();
+  bool good = false;
+  const uint scheme = value.toUInt(&good);
+  if (good) emit told(scheme == 1);  // 1: dark, 2: light, 0: no preference
+}
+
+}  // namespace kuvio::app
