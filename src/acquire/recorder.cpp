@@ -220,9 +220,10 @@ private:
       const auto count = static_cast<std::int64_t>(end - at);
       if (sort == Sort::good) {
         close_flag(channel);
-        buffer_.assign(values.begin() + static_cast<std::ptrdiff_t>(at),
-                       values.begin() + static_cast<std::ptrdiff_t>(end));
-        writer_->append(channel, first * period_, period_, buffer_);
+        std::vector<double>& good = channel == 0 ? current_ : buffer_;
+        good.assign(values.begin() + static_cast<std::ptrdiff_t>(at),
+                    values.begin() + static_cast<std::ptrdiff_t>(end));
+        writer_->append(channel, first * period_, period_, good);
         if (channel == 0) {
           if (anchor_watch_) watch_for_rise(first);
           samples_ += count;
@@ -239,13 +240,13 @@ private:
   }
 
   void count_live() {
-    const auto [least, most] = std::minmax_element(buffer_.begin(), buffer_.end());
+    const auto [least, most] = std::minmax_element(current_.begin(), current_.end());
     live_.least = fresh_extremes_ ? *least : std::min(live_.least, *least);
     live_.most = fresh_extremes_ ? *most : std::max(live_.most, *most);
     fresh_extremes_ = false;
     const double dt = base_.seconds(period_);
-    for (const double v : buffer_) live_.charge += v * dt;
-    live_.observed_s += dt * static_cast<double>(buffer_.size());
+    for (const double v : current_) live_.charge += v * dt;
+    live_.observed_s += dt * static_cast<double>(current_.size());
   }
 
   /// A line's level holds until the next sample: one at the packet's start, one at every change.
@@ -310,10 +311,10 @@ private:
   // A log that carries the device's uptime is laid on the capture's axis by the moment it got
   // power: the first rise of the current after the output was switched on.
   void watch_for_rise(std::int64_t first) {
-    for (std::size_t i = 0; i < buffer_.size() && anchor_watch_; ++i) {
+    for (std::size_t i = 0; i < current_.size() && anchor_watch_; ++i) {
       const std::int64_t at = first + static_cast<std::int64_t>(i);
       if (at < power_on_->earliest) continue;
-      if (buffer_[i] > 1e-6) {
+      if (current_[i] > 1e-6) {
         anchor(time_of(at));
       } else if (at > power_on_->latest) {
         anchor(time_of(power_on_->latest));
@@ -323,8 +324,8 @@ private:
   void replay_for_rise() {
     // Samples since the switch may have been taken before the report of it was: what is at hand is
     // looked through.
-    if (!buffer_.empty() && next_ > power_on_->earliest)
-      watch_for_rise(next_ - static_cast<std::int64_t>(buffer_.size()));
+    if (!current_.empty() && next_ > power_on_->earliest)
+      watch_for_rise(next_ - static_cast<std::int64_t>(current_.size()));
   }
   void anchor(double t) {
     anchor_watch_ = false;
@@ -381,7 +382,7 @@ private:
   std::unique_ptr<book::CaptureWriter> writer_;
   TimeBase base_;
   std::int64_t period_ = 1, next_ = 0, last_sample_ = 0, samples_ = 0, log_lines_ = 0;
-  std::vector<double> buffer_;
+  std::vector<double> current_, buffer_;  // the last good run of the current, and room for others
   struct Track {  // a channel of evenly spaced samples and the flagged run that is open in it
     std::optional<FlagRun> flag;
     std::int64_t first = 0;

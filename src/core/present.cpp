@@ -70,6 +70,22 @@ std::string with_uncertainty(double value, double U, std::string_view unit) {
          unit_text(step, unit);
 }
 
+std::string with_interval(double value, double low, double high, std::string_view unit) {
+  const double half = (high - low) / 2;
+  const int step = step_of(std::max({std::fabs(value), std::fabs(low), std::fabs(high)}));
+  const double scale = std::pow(1000.0, step);
+  int place = half > 0 && std::isfinite(half) ? magnitude(half / scale)
+                                              : magnitude(std::max(std::fabs(value / scale), 1.0)) - 3;
+  if (half > 0 && half / scale / std::pow(10.0, place) < 1.95) --place;
+  const double grain = std::pow(10.0, place);
+  const auto cut = [&](double x) {
+    const double rounded = std::round(x / scale / grain) * grain;
+    const std::string text = fixed(rounded, std::max(0, -place));
+    return (rounded > 0 ? "+" : "") + text;
+  };
+  return cut(value) + " (" + cut(low) + " … " + cut(high) + ")" + unit_text(step, unit);
+}
+
 std::string_view symbol(ChargeUnit unit) {
   constexpr std::array<std::string_view, 4> kSymbols{"C", "Ah", "Wh", "J"};
   return kSymbols[static_cast<std::size_t>(unit)];
@@ -117,6 +133,8 @@ std::string life_time(double seconds) {
   constexpr double kDay = 86400, kYear = 365.25 * kDay;
   const double s = std::fabs(seconds);
   const std::string sign = seconds < 0 ? kMinus : "";
+  if (s >= 100 * kYear) return sign + fmt::format("{:.0f}{}years", s / kYear, kThin);
+  if (s >= 10 * kYear) return sign + fmt::format("{:.1f}{}years", s / kYear, kThin);
   if (s >= 1.5 * kYear) return sign + fmt::format("{:.2f}{}years", s / kYear, kThin);
   if (s >= 2 * kDay) return sign + fmt::format("{:.0f}{}days", s / kDay, kThin);
   return sign + fmt::format("{:.1f}{}hours", s / 3600, kThin);

@@ -28,6 +28,9 @@ double per_coulomb(ChargeUnit unit, double voltage);
 std::string charge_text(double coulomb, ChargeUnit unit, double voltage, int digits = 3);
 std::string charge_with_uncertainty(double coulomb, double U, ChargeUnit unit, double voltage);
 
+/// "+34.9 (+34.8 … +35.0) µA": one prefix, the digits that the interval supports.
+std::string with_interval(double value, double low, double high, std::string_view unit);
+
 /// "12.331 s", "1 h 02 min", "2.8 years": a length of time for people.
 std::string duration(double seconds);
 /// "2.81 years", "310 days", "14.2 hours".

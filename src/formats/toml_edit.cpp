@@ -57,20 +57,18 @@ public:
     const std::size_t a = offset(node.source().begin), b = offset(node.source().end);
     return text_.substr(0, a) + value + text_.substr(b);
   }
-  /// Where the lines of a block end: after its last line that is not empty.
+  /// Where the lines of a block end: after its last key. A comment above the next header is that
+  /// one's.
   std::size_t end_of(const toml::table& table, bool whole_file) const {
-    std::size_t line = whole_file ? 0 : table.source().begin.line;  // the one after the header
-    for (; line < starts_.size(); ++line) {
-      if (line_text(line).starts_with('[')) break;
-    }
-    std::size_t last = line;
-    while (last > 0 && blank(last - 1)) --last;
-    return last < starts_.size() ? starts_[last] : text_.size();
+    const std::size_t line = last_line(table, whole_file);
+    return line < starts_.size() ? starts_[line] : text_.size();
   }
+  /// A block with its header, the comment right above it and the empty lines after it.
   std::pair<std::size_t, std::size_t> lines_of(const toml::table& table) const {
-    const std::size_t first = table.source().begin.line - 1;
-    std::size_t line = first + 1;
-    while (line < starts_.size() && !line_text(line).starts_with('[')) ++line;
+    std::size_t first = table.source().begin.line - 1;
+    while (first > 0 && line_text(first - 1).starts_with('#')) --first;
+    std::size_t line = last_line(table, false);
+    while (line < starts_.size() && blank(line)) ++line;
     return {starts_[first], line < starts_.size() ? starts_[line] : text_.size()};
   }
   /// The whole line that a key stands on.
@@ -80,6 +78,16 @@ public:
   }
 
 private:
+  /// The line after a block's last key.
+  std::size_t last_line(const toml::table& table, bool whole_file) const {
+    const std::size_t begin = whole_file ? 0 : table.source().begin.line;
+    std::size_t line = begin;
+    while (line < starts_.size() && !line_text(line).starts_with('[')) ++line;
+    const bool more = line < starts_.size();
+    while (line > begin && (blank(line - 1) || (more && line_text(line - 1).starts_with('#'))))
+      --line;
+    return line;
+  }
   std::string line_text(std::size_t line) const {
     const std::size_t a = starts_[line],
                       b = line + 1 < starts_.size() ? starts_[line + 1] : text_.size();

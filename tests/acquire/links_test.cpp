@@ -103,7 +103,7 @@ TEST_CASE("a ring is bounded in samples and keeps their order across threads") {
         std::this_thread::yield();
         continue;
       }
-      ring.push({i * 100, std::vector<float>(100, static_cast<float>(i))});
+      ring.push({i * 100, std::vector<float>(100, static_cast<float>(i)), {}, {}});
       ++i;
     }
   });

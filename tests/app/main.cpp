@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #define CATCH_CONFIG_RUNNER
-#include "app/theme.h"
+#include "app/look/theme.h"
 
 #include <QApplication>
 #include <QStandardPaths>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/view_state.h"
+#include "app/work/view_state.h"
 
 #include <QSignalSpy>
 #include <QTest>
@@ -11,9 +11,10 @@ using namespace kuvio::app;
 
 namespace {
 
-CaptureViewPtr capture(double from, double to, std::int64_t id = 1) {
+ShownPtr capture(double from, double to, std::int64_t id = 1, bool recording = false) {
   auto out = std::make_shared<CaptureView>();
   out->info.id = id;
+  out->info.recording = recording;
   out->from_s = from;
   out->to_s = to;
   double t = from;
@@ -24,7 +25,9 @@ CaptureViewPtr capture(double from, double to, std::int64_t id = 1) {
     out->visits.push_back(v);
     t += (to - from) / 4;
   }
-  return out;
+  auto shown = std::make_shared<ShownCaptures>();
+  shown->captures.push_back(out);
+  return shown;
 }
 
 }  // namespace
@@ -32,7 +35,7 @@ CaptureViewPtr capture(double from, double to, std::int64_t id = 1) {
 TEST_CASE("the view stays inside the capture, whatever is asked for") {
   ViewState view;
   view.show(0, 10);  // no capture yet: nothing happens
-  view.setCapture(capture(100, 200));
+  view.setShown(capture(100, 200));
   CHECK(view.from() == 100);
   CHECK(view.to() == 200);
   view.show(150, 160);
@@ -52,7 +55,7 @@ TEST_CASE("the view stays inside the capture, whatever is asked for") {
 
 TEST_CASE("history walks back through views, a turn of the wheel being one place in it") {
   ViewState view;
-  view.setCapture(capture(0, 100));
+  view.setShown(capture(0, 100));
   for (int i = 0; i < 5; ++i) view.zoomAt(50, 0.8);
   QTest::qWait(650);
   view.show(10, 20);
@@ -73,7 +76,7 @@ TEST_CASE("history walks back through views, a turn of the wheel being one place
 
 TEST_CASE("a span is ordered, clamped and cleared") {
   ViewState view;
-  view.setCapture(capture(0, 100));
+  view.setShown(capture(0, 100));
   QSignalSpy changed(&view, &ViewState::spanChanged);
   view.setSpan(60, 20);
   CHECK(*view.span() == std::pair(20.0, 60.0));
@@ -89,7 +92,7 @@ TEST_CASE("a span is ordered, clamped and cleared") {
 
 TEST_CASE("picking a state picks its shown visit with the most charge, steps go visit by visit") {
   ViewState view;
-  view.setCapture(capture(0, 100));
+  view.setShown(capture(0, 100));
   view.pickState("A");
   CHECK(view.visit() == 2);
   CHECK(view.pickedState() == "A");
@@ -109,7 +112,7 @@ TEST_CASE("picking a state picks its shown visit with the most charge, steps go 
 
 TEST_CASE("the pointer points at the visit under it") {
   ViewState view;
-  view.setCapture(capture(0, 100));
+  view.setShown(capture(0, 100));
   view.setPointer(30);
   CHECK(view.pointed() == 1);
   view.setPointer(std::nullopt);
@@ -118,18 +121,65 @@ TEST_CASE("the pointer points at the visit under it") {
 
 TEST_CASE("the same capture anew keeps range and span, another begins whole") {
   ViewState view;
-  view.setCapture(capture(0, 100));
+  view.setShown(capture(0, 100));
   view.show(10, 20);
   view.setSpan(12, 15);
-  view.setCapture(capture(0, 150));
+  view.setShown(capture(0, 150));
   CHECK(view.from() == 10);
   CHECK(view.span());
   view.showAll();
-  view.setCapture(capture(0, 200));  // it grew while all of it was shown: all of it is shown
+  view.setShown(capture(0, 200));  // it grew while all of it was shown: all of it is shown
   CHECK(view.to() == 200);
-  view.setCapture(capture(0, 50, 2));
+  view.setShown(capture(0, 50, 2));
   CHECK(view.to() == 50);
   CHECK_FALSE(view.span());
-  view.setCapture(nullptr);
+  view.setShown(nullptr);
   CHECK_FALSE(view.capture());
+}
+
+TEST_CASE("while recording the view follows, panning back holds it, and End returns") {
+  ViewState view;
+  view.setShown(capture(0, 100, 1, true));
+  CHECK_FALSE(view.held());
+  view.setShown(capture(0, 110, 1, true));  // whole: it grows
+  CHECK(view.from() == 0);
+  CHECK(view.to() == 110);
+  view.show(100, 110);  // zoomed in at the live end: the width stays
+  view.setShown(capture(0, 120, 1, true));
+  CHECK(view.from() == Approx(110));
+  CHECK(view.to() == Approx(120));
+  view.pan(-30);
+  CHECK(view.held());
+  view.setShown(capture(0, 130, 1, true));
+  CHECK(view.from() == Approx(80));
+  CHECK(view.behind() == Approx(40));
+  view.returnToLive();
+  CHECK_FALSE(view.held());
+  CHECK(view.to() == Approx(130));
+  CHECK(view.to() - view.from() == Approx(10));
+  view.setShown(capture(0, 130, 1, false));  // ended
+  CHECK_FALSE(view.recording());
+}
+
+TEST_CASE("an edit keeps the visit that was picked, another capture does not") {
+  ViewState view;
+  view.setShown(capture(0, 100));
+  view.pickVisit(2);
+  view.setShown(capture(0, 100));
+  CHECK(view.visit() == 2);
+  view.setShown(capture(0, 100, 2));
+  CHECK(view.visit() == ViewState::kNone);
+}
+
+TEST_CASE("captures drawn together share one stretch of time") {
+  ViewState view;
+  auto both = std::make_shared<ShownCaptures>(*capture(0, 100));
+  both->captures.push_back(capture(20, 160, 2)->captures.front());
+  view.setShown(both);
+  CHECK(view.begin() == 0);
+  CHECK(view.end() == 160);
+  CHECK(view.to() == 160);
+  view.setShown(capture(0, 100));  // the longer one is drawn no more
+  CHECK(view.end() == 100);
+  CHECK(view.to() <= 100);
 }

@@ -3,6 +3,7 @@
 
 #include "book/capture_writer.h"
 #include "book/channel_trace.h"
+#include "core/recipe.h"
 
 #include <random>
 
@@ -16,6 +17,19 @@ inline book::ChannelInfo current_channel(SampleKind kind = SampleKind::averaged,
   c.encoding = encoding;
   c.time_base = {1, 1000};
   return c;
+}
+
+/// Rest below 1 mA, Busy above.
+inline Recipe two_levels() {
+  Recipe out;
+  out.name = "two levels";
+  StateRule rest, busy;
+  rest.name = "Rest";
+  rest.level.high = rest.level.release_high = 1e-3;
+  busy.name = "Busy";
+  busy.level.low = busy.level.release_low = 1e-3;
+  out.states = {rest, busy};
+  return out;
 }
 
 inline std::vector<double> noise(std::size_t n, unsigned seed, bool floats = false) {

@@ -94,3 +94,57 @@ TEST_CASE("rounds that take more time than there is are an error, a missing stat
   CHECK(field_mean({"Rest", {{0.1, {"Nowhere"}}}, {}}, ledger_with(1e-3, 2)).missing ==
         std::vector<std::string>{"Nowhere"});
 }
+
+namespace {
+
+/// Ten rounds of a second's work in 10 s of rest, after one boot; 1 kS/s.
+struct Captured {
+  MemoryTrace trace{SampleKind::averaged, {1, 1000}};
+  std::vector<VisitFigures> visits;
+  Ledger ledger;
+  Captured() {
+    std::vector<double> values;
+    Visits all;
+    const auto stay = [&](const char* state, double level, int ms, bool whole) {
+      const double from = static_cast<double>(values.size()) / 1000;
+      for (int i = 0; i < ms; ++i) values.push_back(level);
+      all.push_back({state, from, static_cast<double>(values.size()) / 1000, whole});
+    };
+    stay("Boot", 20e-3, 500, true);
+    for (int i = 0; i < 10; ++i) {
+      stay("Rest", 10e-6, 9000, true);
+      stay("Work", 5e-3, 600, true);
+      stay("Send", 50e-3, 400, true);
+    }
+    stay("Rest", 10e-6, 9000, false);
+    trace.append(0, 1, values);
+    visits = measure_visits(trace, all);
+    ledger = make_ledger({{&trace, visits}}, {});
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a capture's own mean is that of its whole cycles") {
+  const Captured c;
+  const FieldMean mean = captured_mean(c.trace, c.visits, c.ledger);
+  // A cycle: 9 s at 10 uA, 0.6 s at 5 mA, 0.4 s at 50 mA, every 10 s; the boot stays out.
+  CHECK(mean.mean == Approx((9 * 10e-6 + 0.6 * 5e-3 + 0.4 * 50e-3) / 10));
+  double sum = 0;
+  for (const Share& s : mean.shares) sum += s.current;
+  CHECK(sum == Approx(mean.mean));
+}
+
+TEST_CASE("a capture makes a first duty plan: its rounds as often as they came") {
+  const Captured c;
+  const DutyPlan plan = plan_of(c.ledger, c.visits);
+  CHECK(plan.rest == "Rest");
+  CHECK(plan.once == std::vector<std::string>{"Boot"});
+  REQUIRE(plan.rounds.size() == 1);
+  CHECK(plan.rounds[0].states == std::vector<std::string>{"Work", "Send"});
+  CHECK(plan.rounds[0].rate_hz == Approx(10 / c.ledger.observed_s()));
+  // Played back, the plan gives about the capture's mean.
+  const FieldMean field = field_mean(plan, c.ledger);
+  CHECK(field.mean == Approx(captured_mean(c.trace, c.visits, c.ledger).mean).epsilon(0.1));
+  CHECK(field.once_charge == Approx(20e-3 * 0.5));
+}

@@ -30,3 +30,18 @@ TEST_CASE("lengths of time are told in people's units") {
   CHECK(life_time(2.8 * 365.25 * 86400) == "2.80\u2009years");
   CHECK(life_time(-145 * 86400.0) == "\u2212145\u2009days");
 }
+
+TEST_CASE("an interval has one prefix and the digits that it supports") {
+  CHECK(with_interval(34.9e-6, 34.78e-6, 35.02e-6, "A") == "+34.90 (+34.78 … +35.02)\u2009µA");
+  CHECK(with_interval(-3.6e-6, -18e-6, 11e-6, "A") == "\u22124 (\u221218 … +11)\u2009µA");
+  CHECK(with_interval(0, -400e-9, 500e-9, "A") == "0 (\u2212400 … +500)\u2009nA");
+}
+
+TEST_CASE("charge is told in any of its units, energies only with a voltage") {
+  CHECK(charge_text(3.6, ChargeUnit::ampere_hour, 0, 3) == "1.00\u2009mAh");
+  CHECK(charge_text(1, ChargeUnit::joule, 3.6, 3) == "3.60\u2009J");
+  CHECK(charge_text(3600, ChargeUnit::watt_hour, 3.6, 3) == "3.60\u2009Wh");
+  CHECK(charge_text(1, ChargeUnit::joule, 0, 3) == "–");
+  CHECK(charge_with_uncertainty(0.105, 0.0006, ChargeUnit::coulomb, 0) ==
+        with_uncertainty(0.105, 0.0006, "C"));
+}

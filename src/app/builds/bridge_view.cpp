@@ -15,6 +15,15 @@
 namespace kuvio::app {
 namespace {
 QString q(const std::string& text) { return QString::fromStdString(text); }
+/// A step in the axis's own prefix, as in "+34.1".
+QString step_text(double step, double top) {
+  const double scale = std::pow(1000.0, std::floor(std::log10(std::max(top, 1e-15)) / 3));
+  const double v = step / scale;
+  if (std::fabs(v) < 0.005) return QStringLiteral("0");
+  return (v > 0 ? QStringLiteral("+") : QStringLiteral("−")) +
+         (std::fabs(v) < 1 ? QString::number(std::fabs(v), 'f', 2)
+                           : QString::number(std::fabs(v), 'g', 3));
+}
 constexpr double kLeft = 66, kRight = 10, kTop = 20, kFoot = 26;
 }  // namespace
 
@@ -46,7 +55,7 @@ std::vector<BridgeView::Step> BridgeView::steps() const {
   double at = *view_->comparison.reference_mean;
   out.push_back({q(view_->reference), {}, 0, at, true});
   for (const CompareRow& r : view_->comparison.rows) {
-    if (is_built_in_state(r.state) && r.bridge == 0) continue;
+    if (r.bridge == 0) continue;
     out.push_back({q(r.state), q(r.state), at, at + r.bridge, false});
     at += r.bridge;
   }
@@ -104,7 +113,7 @@ void BridgeView::paintEvent(QPaintEvent*) {
     painter.setPen(t.text());
     painter.setFont(Theme::baseFont(11, s.total ? QFont::DemiBold : QFont::Normal));
     const QString text = s.total ? q(with_prefix(s.to, "A", 3))
-                                 : q(signed_prefix(s.to - s.from, "A", 2));
+                                 : step_text(s.to - s.from, top);
     painter.drawText(QRectF(x - 12, bar.top() - 17, pitch + 24, 16), Qt::AlignCenter, text);
     painter.drawText(QRectF(x, box.bottom() + 5, pitch, 18), Qt::AlignCenter,
                      QFontMetrics(painter.font())

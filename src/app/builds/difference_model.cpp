@@ -12,9 +12,7 @@ QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
 
 QString interval(const Difference& d) {
-  return QStringLiteral("%1 (%2 … %3)")
-      .arg(q(signed_prefix(d.value, "A", 3)), q(signed_prefix(d.low, "A", 2)),
-           q(signed_prefix(d.high, "A", 2)));
+  return q(with_interval(d.value, d.low, d.high, "A"));
 }
 QString days(const std::optional<double>& seconds) {
   if (!seconds) return kNothing;
@@ -33,7 +31,7 @@ void DifferenceModel::setView(BuildsViewPtr view) {
   if (view_) {
     for (std::size_t i = 0; i < view_->comparison.rows.size(); ++i) {
       const CompareRow& r = view_->comparison.rows[i];
-      if (r.reference_mean || r.candidate_mean) rows_.push_back(i);
+      if (r.state != kOff && (r.reference_mean || r.candidate_mean)) rows_.push_back(i);
     }
   }
   endResetModel();

@@ -11,8 +11,8 @@ namespace {
 QString q(const std::string& text) { return QString::fromStdString(text); }
 QString tr(const char* text) { return QObject::tr(text); }
 
-QString captures(std::size_t n) {
-  return n == 1 ? tr("one capture") : tr("%1 captures").arg(n);
+QString captures(std::size_t a, std::size_t b) {
+  return a == 1 && b == 1 ? tr("One capture each") : tr("%1 and %2 captures").arg(a).arg(b);
 }
 
 }  // namespace
@@ -64,9 +64,9 @@ Sentence sentence_of(const BuildsView& v) {
       out.first = tr("%1%2 draws as much as %3.").arg(where, candidate, reference);
       break;
     default:
-      out.first = tr("%1no difference is shown between %2 and %3: %4 … %5.")
-                      .arg(where, candidate, reference, q(signed_prefix(c.total.low, "A", 2)),
-                           q(signed_prefix(c.total.high, "A", 2)));
+      out.first = tr("%1no difference is shown between %2 and %3: %4.")
+                      .arg(where, candidate, reference,
+                           q(with_interval(c.total.value, c.total.low, c.total.high, "A")));
   }
   // What accounts for it: the states with the largest steps of the bridge.
   std::vector<const CompareRow*> rows;
@@ -90,9 +90,8 @@ Sentence sentence_of(const BuildsView& v) {
                            b < a ? QStringLiteral("−") : QStringLiteral("+"),
                            q(life_time(std::fabs(b - a))));
   }
-  out.second += tr("%1 and %2%3.")
-                    .arg(captures(v.reference_captures), captures(v.candidate_captures),
-                         c.alike() ? tr(", alike in every condition") : QString());
+  out.second += tr("%1%2.").arg(captures(v.reference_captures, v.candidate_captures),
+                                c.alike() ? tr(", alike in every condition") : QString());
   return out;
 }
 

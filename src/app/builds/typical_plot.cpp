@@ -107,8 +107,11 @@ void TypicalPlot::paintEvent(QPaintEvent*) {
     const QString name = q(i == 0 ? view_->reference : view_->candidate);
     const double wide = QFontMetricsF(painter.font()).horizontalAdvance(name);
     const double at = std::min(mean.last().x() - 6, box.right() - 2) - wide;
+    // Under its line where there is room, else above it.
+    const double level = y(v.steps[v.steps.size() / 2].mean);
+    const double under = level + (i == 0 ? 18 : 34);
     painter.drawText(QPointF(std::max(box.left() + 4, at),
-                             y(v.steps.back().mean) + (i == 0 ? 34 : 18)),
+                             under < box.bottom() - 4 ? under : level - (i == 0 ? 8 : 22)),
                      name);
   }
 }

@@ -51,7 +51,8 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(paren
   round_choice_ = new QComboBox(page);
   round_choice_->setObjectName(QStringLiteral("curveRound"));
   round_choice_->setAccessibleName(tr("Round whose interval the curve is over"));
-  head->addWidget(round_choice_);
+  round_choice_->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+  head->addWidget(round_choice_, 0);
   head->addStretch(1);
   right->addLayout(head);
   curve_ = new LifeCurve(page);

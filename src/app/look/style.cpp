@@ -3,11 +3,21 @@
 
 #include "app/look/theme.h"
 
+#include <QAbstractSpinBox>
+#include <QComboBox>
 #include <QPainter>
 #include <QStyleFactory>
 #include <QStyleOption>
 
 namespace kuvio::app {
+
+namespace {
+/// The line of a spin box or a combo box, which draw their own frames.
+bool inside_another(const QWidget* widget) {
+  const QWidget* parent = widget ? widget->parentWidget() : nullptr;
+  return qobject_cast<const QAbstractSpinBox*>(parent) || qobject_cast<const QComboBox*>(parent);
+}
+}  // namespace
 
 NotebookStyle::NotebookStyle() : QProxyStyle(QStyleFactory::create(QStringLiteral("Fusion"))) {}
 
@@ -23,6 +33,7 @@ void NotebookStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* 
     painter->restore();
     return;
   }
+  if ((element == PE_PanelLineEdit || element == PE_FrameLineEdit) && inside_another(widget)) return;
   if (element == PE_PanelLineEdit || element == PE_FrameLineEdit) {
     painter->save();
     painter->setRenderHint(QPainter::Antialiasing);
@@ -64,6 +75,26 @@ void NotebookStyle::drawControl(ControlElement element, const QStyleOption* opti
     painter->restore();
     return;
   }
+  if (element == CE_TabBarTabShape) return;
+  if (element == CE_TabBarTabLabel) {
+    const auto* tab = qstyleoption_cast<const QStyleOptionTab*>(option);
+    const bool on = option->state & State_Selected;
+    painter->save();
+    painter->setRenderHint(QPainter::Antialiasing);
+    painter->setFont(Theme::baseFont(13, on ? QFont::DemiBold : QFont::Normal));
+    painter->setPen(on ? t.text() : t.muted());
+    painter->drawText(option->rect, Qt::AlignCenter, tab->text);
+    if (on)
+      painter->fillRect(QRectF(option->rect.left() + 10, option->rect.bottom() - 3,
+                               option->rect.width() - 20, 2),
+                        t.accent());
+    if (option->state & State_HasFocus) {
+      painter->setPen(QPen(t.focus(), 1.5));
+      painter->drawRoundedRect(QRectF(option->rect).adjusted(3, 3, -3, -3), 4, 4);
+    }
+    painter->restore();
+    return;
+  }
   if (element == CE_PushButtonLabel && widget && widget->property("primary").toBool() &&
       (option->state & State_Enabled)) {
     QStyleOptionButton copy = *qstyleoption_cast<const QStyleOptionButton*>(option);
@@ -80,6 +111,13 @@ int NotebookStyle::pixelMetric(PixelMetric metric, const QStyleOption* option,
   if (metric == PM_ButtonShiftHorizontal || metric == PM_ButtonShiftVertical) return 0;
   if (metric == PM_ScrollBarExtent) return 12;
   return QProxyStyle::pixelMetric(metric, option, widget);
+}
+
+QRect NotebookStyle::subElementRect(SubElement element, const QStyleOption* option,
+                                    const QWidget* widget) const {
+  const QRect box = QProxyStyle::subElementRect(element, option, widget);
+  return element == SE_LineEditContents && !inside_another(widget) ? box.adjusted(4, 0, -4, 0)
+                                                                   : box;
 }
 
 int NotebookStyle::styleHint(StyleHint hint, const QStyleOption* option, const QWidget* widget,

@@ -50,7 +50,7 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   desks_ = new QStackedWidget(parts_);
   parts_->addWidget(desks_);
   parts_->setStretchFactor(1, 1);
-  parts_->setSizes({190, 1090});
+  parts_->setSizes({180, 1100});
   parts_->setChildrenCollapsible(false);
   column->addWidget(parts_, 1);
   column->addWidget(ruling(centre));
@@ -69,6 +69,7 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   setUnit(preferences_.unit);
   setDesk(QStringLiteral("Trace"));
   sayEmpty();
+  setFocus();
 }
 
 MainWindow::~MainWindow() {
@@ -330,6 +331,7 @@ void MainWindow::takeBook(const BookViewPtr& book) {
   captures_->setCurrentIndex(captures_model_->index(captures_model_->rowOf(current_)));
   taking_ = false;
   if (!same || desks_->currentWidget() == empty_) setDesk(desk_);
+  if (!same) captures_->setFocus(Qt::OtherFocusReason);
   showCaptures();
 }
 

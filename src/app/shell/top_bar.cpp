@@ -32,6 +32,7 @@ DeskButton::DeskButton(const QString& desk, const QString& text, QWidget* parent
   setAccessibleName(tr("%1 desk").arg(text));
   setCheckable(true);
   setAutoExclusive(true);
+  setFocusPolicy(Qt::TabFocus);
   setFlat(true);
 }
 

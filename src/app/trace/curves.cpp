@@ -102,7 +102,7 @@ void CurvePlottable::drawPoints(QCPPainter* painter) const {
   const double pitch = curve_->points.size() > 1
                            ? key->axisRect()->width() / static_cast<double>(curve_->points.size())
                            : 0;
-  if (pitch < 8 || mPen.style() == Qt::NoPen) return;
+  if (pitch < 8 || !dots_) return;
   painter->setBrush(mPen.color());
   for (const TracePoint& p : curve_->points)
     painter->drawEllipse(QPointF(key->coordToPixel(p.time_s), y(p.value)), 1.8, 1.8);

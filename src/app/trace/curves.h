@@ -17,6 +17,8 @@ public:
   /// `curve` lives in `frame`; both null to paint nothing.
   void setCurve(FramePtr frame, const Curve* curve);
   const Curve* curve() const { return curve_; }
+  /// Whether single samples get a dot where there is room for it.
+  void setDots(bool on) { dots_ = on; }
 
   double selectTest(const QPointF&, bool, QVariant* = nullptr) const override { return -1; }
   QCPRange getKeyRange(bool& found, QCP::SignDomain = QCP::sdBoth) const override;
@@ -33,6 +35,7 @@ private:
   void drawPoints(QCPPainter* painter) const;
   FramePtr frame_;
   const Curve* curve_ = nullptr;
+  bool dots_ = true;
 };
 
 /// The picked visit and the span, over all lanes of a plot.

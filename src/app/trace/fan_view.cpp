@@ -23,7 +23,7 @@ FanView::FanView(ViewState& view, Session& session, QWidget* parent)
       tr("Each visit's stretch of time above, its share of the charge below."));
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
-  setFixedHeight(128);
+  setFixedHeight(116);
   connect(&session, &Session::frameReady, this, [this](const FramePtr& frame) {
     fan_ = frame->fan;
     fan_from_ = frame->from_s;

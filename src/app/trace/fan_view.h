@@ -15,7 +15,7 @@ class FanView : public QWidget {
 public:
   FanView(ViewState& view, Session& session, QWidget* parent = nullptr);
 
-  QSize sizeHint() const override { return {600, 132}; }
+  QSize sizeHint() const override { return {600, 116}; }
   /// The visit painted at a place, or ViewState::kNone.
   int visitAt(const QPointF& place) const;
   /// Where a visit is painted: in the ribbon, or in the bar of charge. Empty when it is not shown.
@@ -40,7 +40,7 @@ protected:
 
 private:
   struct Rows {
-    double ribbon = 4, ribbon_end = 28, charge = 96, charge_end = 120;
+    double ribbon = 3, ribbon_end = 26, charge = 88, charge_end = 111;
   };
   double left() const;
   double span() const;

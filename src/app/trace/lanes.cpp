@@ -135,7 +135,7 @@ void Lanes::addLane(const book::ChannelInfo& channel, bool last) {
   }
   const int row = plotLayout()->rowCount();
   plotLayout()->addElement(row, 0, lane.rect);
-  plotLayout()->setRowStretchFactor(row, lane.quantity == "current" ? 5 : logic ? 0.01 : 1.2);
+  plotLayout()->setRowStretchFactor(row, lane.quantity == "current" ? 5 : logic ? 0.01 : 1);
   for (QCPAxis* axis : {lane.time, lane.value}) {
     axis->setTicker(QSharedPointer<QCPAxisTickerText>::create());
     axis->setTickLength(0, 4);
@@ -167,6 +167,7 @@ void Lanes::addLane(const book::ChannelInfo& channel, bool last) {
   lane.caption->setText(name);
   for (std::size_t i = 0; i < view_.shown()->captures.size(); ++i)
     lane.curves.push_back(new CurvePlottable(lane.time, lane.value));
+  for (CurvePlottable* curve : lane.curves) curve->setDots(!logic);
   // The first capture lies on top.
   for (std::size_t i = lane.curves.size(); i-- > 0;)
     lane.curves[i]->setLayer(QStringLiteral("main"));
@@ -250,7 +251,11 @@ void Lanes::setLogarithmic(bool on) {
 }
 
 void Lanes::fitValues() {
-  for (Lane& lane : lanes_) fitLane(lane);
+  for (Lane& lane : lanes_) {
+    lane.fixed = false;
+    fitLane(lane);
+    if (lane.follows()) fitToSeen(lane);
+  }
   updateTicks();
 }
 
@@ -288,6 +293,32 @@ void Lanes::fitLane(Lane& lane) const {
   }
 }
 
+/// The value axis takes in what the frame shows, but for moments without power: a voltage that is
+/// gone for less than a tenth of the view would flatten all the rest.
+void Lanes::fitToSeen(Lane& lane) {
+  std::vector<std::pair<double, double>> seen;
+  for (const CurvePlottable* plottable : lane.curves) {
+    const Curve* curve = plottable->curve();
+    if (!curve) continue;
+    for (const EnvelopeColumn& c : curve->columns) {
+      if (c.any) seen.emplace_back(c.lo, c.hi);
+    }
+    for (const TracePoint& p : curve->points) seen.emplace_back(p.value, p.value);
+  }
+  if (seen.empty()) return;
+  double lo = seen.front().first, hi = seen.front().second;
+  for (const auto& [a, b] : seen) hi = std::max(hi, b);
+  const auto gone = [&](const auto& s) { return lane.quantity == "voltage" && s.first < hi / 2; };
+  const auto lost = std::count_if(seen.begin(), seen.end(), gone);
+  const bool leave_out = lost * 10 < static_cast<std::ptrdiff_t>(seen.size());
+  lo = hi;
+  for (const auto& s : seen) {
+    if (!leave_out || !gone(s)) lo = std::min(lo, s.first);
+  }
+  const double room = std::max((hi - lo) * 0.12, std::max(std::fabs(hi), 1e-9) * 1e-3);
+  lane.value->setRange(lo - room, hi + room);
+}
+
 void Lanes::rangeChanged() {
   for (Lane& lane : lanes_) lane.time->setRange(view_.from(), view_.to());
   updateTicks();
@@ -319,6 +350,10 @@ void Lanes::takeFrame(const FramePtr& frame) {
       lane.curves[i]->setCurve(found ? frame : nullptr, found);
     }
   }
+  for (Lane& lane : lanes_) {
+    if (lane.follows()) fitToSeen(lane);
+  }
+  updateTicks();
   fresh_ = true;
   stand_in_.stop();
   replot(QCustomPlot::rpQueuedReplot);
@@ -343,9 +378,20 @@ void Lanes::updateTicks() {
       // Rulings closer than 6 px are dropped: nine of them share a decade.
       give(lane.value, log_ticks(r.lower, r.upper, height, 54, lane.unit));
     } else {
-      give(lane.value, value_ticks(r.lower, r.upper, std::max(1, height / 36), lane.unit));
+      auto ticks = value_ticks(r.lower, r.upper, std::max(2, height / 36), lane.unit);
+      // Under its caption there is no room for a label.
+      if (&lane != &lanes_.front()) {
+        for (Tick& t : ticks) {
+          if ((r.upper - t.at) / r.size() * height < 20) t.label.clear();
+        }
+      }
+      give(lane.value, ticks);
     }
   }
+  placeCaptions();
+}
+
+void Lanes::placeCaptions() {
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     Lane& lane = lanes_[i];
     const QRect box = lane.rect->rect();
@@ -382,6 +428,7 @@ void Lanes::wheelEvent(QWheelEvent* event) {
   if (event->modifiers() & Qt::ControlModifier) {
     if (lane < 0) return;
     QCPAxis* value = lanes_[static_cast<std::size_t>(lane)].value;
+    lanes_[static_cast<std::size_t>(lane)].fixed = true;
     value->scaleRange(factor, value->pixelToCoord(event->position().y()));
     updateTicks();
     replot(QCustomPlot::rpQueuedReplot);
@@ -442,7 +489,8 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
       break;
     }
     case Drag::value: {
-      const Lane& lane = lanes_[static_cast<std::size_t>(drag_lane_)];
+      Lane& lane = lanes_[static_cast<std::size_t>(drag_lane_)];
+      lane.fixed = true;
       const double share = (event->position().y() - pressed_.y()) / lane.rect->height();
       if (lane.value->scaleType() == QCPAxis::stLogarithmic) {
         const double factor = std::pow(pan_values_.upper / pan_values_.lower, share);

@@ -70,12 +70,18 @@ private:
     QCPAxis *time = nullptr, *value = nullptr;
     QCPItemText* caption = nullptr;
     std::vector<CurvePlottable*> curves;  // one a capture
+    bool fixed = false;                   // the value axis was set by hand
+
+    /// Currents keep one scale for the whole capture; other lanes fit to what is seen.
+    bool follows() const { return quantity != "current" && quantity != "logic" && !fixed; }
   };
   void takeShown();
   void build();
   void addLane(const book::ChannelInfo& channel, bool last);
   void styleLane(Lane& lane) const;
   void fitLane(Lane& lane) const;
+  static void fitToSeen(Lane& lane);
+  void placeCaptions();
   void rangeChanged();
   void updateTicks();
   void askFrame();

@@ -54,6 +54,10 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
   form_or_text_->setCheckable(true);
   form_or_text_->setFlat(true);
   head->addWidget(name_, 1);
+  auto* add = button(tr("+ Rule"), QStringLiteral("recipeAdd"), page);
+  add->setAccessibleName(tr("Add a rule"));
+  add->setFlat(true);
+  head->addWidget(add);
   head->addWidget(form_or_text_);
   rows->addLayout(head);
   levels_ = new LevelView(page);
@@ -98,11 +102,8 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
   apply_->setToolTip(tr("Splits the capture shown by this recipe"));
   apply_all_ = button(tr("All captures"), QStringLiteral("recipeApplyAll"), page);
   apply_all_->setToolTip(tr("Splits every capture of the book by this recipe"));
-  auto* add = button(tr("+ Rule"), QStringLiteral("recipeAdd"), page);
-  add->setAccessibleName(tr("Add a rule"));
   foot->addWidget(apply_, 1);
-  foot->addWidget(apply_all_);
-  foot->addWidget(add);
+  foot->addWidget(apply_all_, 1);
   rows->addLayout(foot);
   stack_->addWidget(page);
 

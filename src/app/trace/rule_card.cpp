@@ -30,6 +30,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   remove->setFlat(true);
   remove->setFixedSize(24, 24);
   auto* head = new QHBoxLayout;
+  head->setSpacing(8);
   head->addWidget(name_, 1);
   head->addWidget(visits_);
   head->addWidget(remove);

@@ -31,7 +31,7 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_
   across_->addWidget(makeMiddle());
   across_->addWidget(makeMargin());
   across_->setStretchFactor(0, 1);
-  across_->setSizes({840, 250});
+  across_->setSizes({868, 232});
   across_->setCollapsible(0, false);
   row->addWidget(across_);
   makeActions();
@@ -54,11 +54,11 @@ QWidget* TraceDesk::makeMiddle() {
   edits_->setFlat(true);
   edits_->hide();
   ledger_model_ = new LedgerModel(this);
-  ledger_ = new NotebookTable(QStringLiteral("ledger"), tr("Ledger"), 24, box);
+  ledger_ = new NotebookTable(QStringLiteral("ledger"), tr("Ledger"), 22, box);
   ledger_->setModel(ledger_model_);
   auto* header = ledger_->horizontalHeader();
   header->setMinimumSectionSize(40);
-  const int widths[] = {112, 46, 96, 124, 124, 90, 116, 70, 84};
+  const int widths[] = {116, 50, 94, 122, 122, 90, 112, 64, 82};
   for (int i = 0; i < LedgerModel::Columns; ++i) {
     header->setSectionResizeMode(i, QHeaderView::Interactive);
     ledger_->setColumnWidth(i, widths[i]);
@@ -90,7 +90,7 @@ QWidget* TraceDesk::makeMiddle() {
   down_->addWidget(upper);
   down_->addWidget(lower);
   down_->setStretchFactor(0, 1);
-  down_->setSizes({446, 270});
+  down_->setSizes({464, 250});
   column->addWidget(down_);
   return box;
 }

@@ -1,0 +1,184 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The monitor against the simulated bench, in another process.
+
+#include "acquire/monitor.h"
+
+#include "acquire/recorder.h"
+#include "book/channel_trace.h"
+#include "book/verify.h"
+#include "core/envelope.h"
+#include "core/measure.h"
+
+#include "cli/process.h"
+#include "support.h"
+
+#include <catch2/catch.hpp>
+
+#include <chrono>
+#include <functional>
+
+using namespace kuvio;
+using namespace kuvio::acquire;
+
+namespace {
+
+bool wait_for(const std::function<bool()>& done, double seconds = 5) {
+  const auto until =
+      std::chrono::steady_clock::now() + std::chrono::milliseconds(static_cast<int>(seconds * 1e3));
+  while (!done() && std::chrono::steady_clock::now() < until)
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  return done();
+}
+
+std::vector<double> values_of(const Trace& trace) {
+  std::vector<double> out;
+  for (const Block& b : trace.blocks()) {
+    std::vector<double> part(static_cast<std::size_t>(b.count));
+    trace.read(b, 0, part);
+    out.insert(out.end(), part.begin(), part.end());
+  }
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("an output is watched, set and switched, and never switched on by itself") {
+  test::Bench sim({"--seed", "4", "--speed", "20"});
+  Monitor monitor(parse_endpoint(sim.scpi()), parse_endpoint(sim.log()));
+  REQUIRE(wait_for([&] { return monitor.state().phase == MonitorState::Phase::ready; }));
+  CHECK_THAT(monitor.state().identity, Catch::Contains("Simulated"));
+  CHECK_FALSE(monitor.state().found_on);
+  REQUIRE(wait_for([&] { return monitor.state().readings.size() > 2; }));
+  CHECK_FALSE(monitor.state().output_on);
+  monitor.set_voltage(3.3);
+  monitor.set_current_limit(0.4);
+  monitor.set_cut_off(false);
+  REQUIRE(wait_for([&] { return monitor.state().set_voltage == Approx(3.3); }));
+  CHECK(monitor.state().current_limit == Approx(0.4));
+  CHECK_FALSE(monitor.state().cut_off);
+  monitor.switch_output(true);
+  REQUIRE(wait_for([&] { return monitor.state().output_on; }));
+  REQUIRE(wait_for([&] { return monitor.state().readings.back().voltage > 3; }));
+  std::string heard;
+  REQUIRE(wait_for([&] {
+    for (const DeviceLine& l : monitor.take_lines()) heard += l.text + "\n";
+    return heard.find("boot satchel") != std::string::npos;
+  }));
+  monitor.send("version");
+  REQUIRE(wait_for([&] {
+    for (const DeviceLine& l : monitor.take_lines()) heard += (l.sent ? "> " : "") + l.text + "\n";
+    return heard.find("ok 2.3.0") != std::string::npos;
+  }));
+  CHECK_THAT(heard, Catch::Contains("> version"));
+  monitor.set_voltage(99);  // out of its range: refused, told, and nothing is changed
+  REQUIRE(wait_for([&] { return !monitor.state().told.empty(); }));
+  CHECK_THAT(monitor.state().told.back(), Catch::Contains("-222"));
+  CHECK(monitor.state().set_voltage == Approx(3.3));
+  monitor.switch_output(false);
+  REQUIRE(wait_for([&] { return !monitor.state().output_on; }));
+}
+
+TEST_CASE("an output found on is told, and one that goes away is lost with its reason") {
+  auto sim = std::make_unique<test::Bench>(std::vector<std::string>{"--speed", "5"});
+  {
+    Monitor first(parse_endpoint(sim->scpi()), {});
+    first.switch_output(true);
+    REQUIRE(wait_for([&] { return first.state().output_on; }));
+  }
+  Monitor second(parse_endpoint(sim->scpi()), {});
+  REQUIRE(wait_for([&] { return second.state().phase == MonitorState::Phase::ready; }));
+  CHECK(second.state().found_on);
+  CHECK(second.state().output_on);
+  sim.reset();
+  REQUIRE(wait_for([&] { return second.state().phase == MonitorState::Phase::lost; }));
+  CHECK_FALSE(second.state().trouble.empty());
+  Monitor nobody(parse_endpoint("scpi+tcp://127.0.0.1:1"), {});
+  REQUIRE(wait_for([&] { return nobody.state().phase == MonitorState::Phase::lost; }));
+}
+
+TEST_CASE("voltage and logic lines are recorded beside the current, on its clock") {
+  test::Bench sim({"--seed", "9", "--speed", "400"});
+  const test::Folder folder;
+  book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
+  RecordSettings s;
+  s.name = s.build = "x";
+  s.analyser = parse_endpoint(sim.scpi());
+  s.log = parse_endpoint(sim.log());
+  s.seconds = 120;
+  s.time_scale = 400;
+  s.setup.voltage = 3.6;
+  s.setup.power_on = s.setup.power_off = s.setup.record_voltage = true;
+  s.setup.logic = {"radio_on", "locate_on"};
+  s.sends = {{40, "uplink"}};
+  RecordControl control;
+  s.control = &control;
+  RecordProgress last;
+  bool asked = false;
+  const RecordResult result = record(book, s, {}, [&](const RecordProgress& p) {
+    if (!asked && p.recorded_s > 10) {
+      asked = true;
+      control.send("status");
+    }
+    last = p;
+  });
+  CHECK_FALSE(result.interrupted);
+  const book::CaptureInfo info = book.capture(result.capture);
+  REQUIRE(info.channels.size() == 4);
+  const book::ChannelTrace current(book, info.channels[0]), voltage(book, info.channels[1]),
+      radio(book, info.channels[2]), locate(book, info.channels[3]);
+  CHECK(voltage.samples() == current.samples());
+  CHECK(radio.to_s() == Approx(120));
+  CHECK(last.charge == Approx(measure(current).charge));
+  CHECK(last.observed_s == Approx(120));
+  // The lead's 0.35 ohm drops what the current asks for.
+  const auto i = values_of(current), v = values_of(voltage);
+  int seen = 0;
+  for (std::size_t k = 0; k < i.size(); ++k) {
+    if (i[k] < 50e-3 || v[k] < 1) continue;
+    CHECK(v[k] == Approx(3.6 - 0.35 * i[k]).margin(0.003));
+    ++seen;
+  }
+  CHECK(seen > 1000);
+  // The radio's line is on exactly while the current is that of the uplink.
+  const double on_s = measure(radio).charge;
+  double busy = 0;
+  for (const double a : i) busy += a > 45e-3 ? 1e-3 : 0;
+  CHECK(on_s == Approx(busy).margin(0.01));
+  CHECK(on_s == Approx(1.5).margin(0.05));
+  CHECK(measure(locate).charge > 2.9);
+  bool status = false, uplink = false;
+  for (const book::LogLine& l : book.log(result.capture)) {
+    status |= l.sent && l.text == "status";
+    uplink |= l.text == "ok uplink";
+  }
+  CHECK(status);
+  CHECK(uplink);
+  CHECK(book::verify(book).empty());
+}
+
+TEST_CASE("a running recording switches the output when it is asked to") {
+  test::Bench sim({"--seed", "2", "--speed", "50"});
+  const test::Folder folder;
+  book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
+  RecordSettings s;
+  s.name = s.build = "x";
+  s.analyser = parse_endpoint(sim.scpi());
+  s.seconds = 60;
+  s.time_scale = 50;
+  s.setup.power_on = true;
+  RecordControl control;
+  s.control = &control;
+  bool off = false;
+  record(book, s, {}, [&](const RecordProgress& p) {
+    if (!off && p.recorded_s > 20) {
+      CHECK(p.output_on);
+      control.switch_output(false);
+      off = true;
+    }
+  });
+  const auto switches = book.output_switches(1);
+  REQUIRE(switches.size() == 2);
+  CHECK(switches[0].on);
+  CHECK_FALSE(switches[1].on);
+  CHECK(switches[1].earliest_s > 15);
+}

@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/notes.h"
+
+#include "book/analysis.h"
+#include "book/verify.h"
+#include "core/error.h"
+
+#include "make.h"
+#include "support.h"
+
+#include <catch2/catch.hpp>
+
+#include <filesystem>
+
+using namespace kuvio;
+using namespace kuvio::book;
+namespace fs = std::filesystem;
+
+namespace {
+
+std::int64_t split_capture_of(Book& book) {
+  CaptureWriter writer(book, {"one", "1.0", {}, false}, {test::current_channel()});
+  std::vector<double> values;
+  for (int round = 0; round < 3; ++round) {
+    values.insert(values.end(), 1000, 3e-6);
+    values.insert(values.end(), 200, 20e-3);
+  }
+  writer.append(0, 0, 1, values);
+  writer.finish("complete", false);
+  book.save_split(writer.id(), split_capture(book, book.capture(writer.id()),
+                                             test::two_levels(), "text"));
+  return writer.id();
+}
+
+}  // namespace
+
+TEST_CASE("every note can be put back, one at a time and in one transaction") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t id = split_capture_of(book);
+  const auto first = put(book, {{0, "reference", "1.0"}, {id, "name", "first"}});
+  REQUIRE(first.size() == 2);
+  CHECK_FALSE(first[0].before.value);
+  CHECK(first[1].before.value == "one");
+  CHECK(book.capture(id).name == "first");
+  const auto second = put(book, {{0, "reference", "2.0"}});
+  CHECK(second[0].before.value == "1.0");
+  put(book, {second[0].before});
+  CHECK(book.note(0, "reference") == "1.0");
+  put(book, {first[0].before, first[1].before});
+  CHECK_FALSE(book.note(0, "reference"));
+  CHECK(book.capture(id).name == "one");
+  CHECK_THROWS_AS(put(book, {{999, "name", "nobody"}}), Error);
+  CHECK_THROWS_AS(put(book, {{0, "kept", "no"}, {999, "name", "nobody"}}), Error);
+  CHECK_FALSE(book.note(0, "kept"));  // all or nothing
+}
+
+TEST_CASE("hand edits lie on top of the split, survive its re-run and change the ledger") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t id = split_capture_of(book);
+  const CaptureInfo info = book.capture(id);
+  const double before = load_split(book, info).visits[1].charge;
+  Edit move;
+  move.kind = Edit::Kind::move;
+  move.at_s = 1.2;
+  move.to_s = 1.1;
+  move.before = "Busy";
+  move.after = "Rest";
+  put(book, {edits_note(id, {move})});
+  const SplitCapture edited = load_split(book, info);
+  CHECK(edited.edits == 1);
+  CHECK(edited.visits[1].visit.to_s == Approx(1.1));
+  CHECK(edited.visits[1].charge == Approx(before / 2));
+  double sum = 0;
+  for (const VisitFigures& v : edited.visits) sum += v.charge;
+  CHECK(sum == Approx(measure(*edited.trace).charge));
+
+  book.save_split(id, split_capture(book, info, test::two_levels(), "text"));  // the recipe again
+  CHECK(load_split(book, info).visits[1].visit.to_s == Approx(1.1));
+  Recipe other = test::two_levels();
+  other.states[1].name = "Loud";  // the ground of the edit is gone
+  book.save_split(id, split_capture(book, info, other, "other"));
+  const auto conflicted = edited_split(book, info);
+  REQUIRE(conflicted);
+  REQUIRE(conflicted->conflicts.size() == 1);
+  CHECK_THAT(conflicted->conflicts[0].why, Catch::Contains("Busy to Rest"));
+  put(book, {edits_note(id, {})});
+  CHECK(edited_split(book, info)->edits == 0);
+}
+
+TEST_CASE("edits and documents come back as they were written, and damage is told") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t id = split_capture_of(book);
+  std::vector<Edit> list;
+  for (int k = 0; k < 6; ++k)
+    list.push_back({static_cast<Edit::Kind>(k), 0.1 * k, 1.0 / 3, "État \"x\"", "a\tb", "µ"});
+  put(book, {edits_note(id, list)});
+  CHECK(edits(book, id) == list);
+  const Document recipe{"a.recipe.toml", "/somewhere/a.recipe.toml", "kuvio = \"recipe/1\"\n# µ\n",
+                        "before"};
+  put(book, {document_note(kRecipe, recipe)});
+  CHECK(document(book, kRecipe) == recipe);
+  CHECK_FALSE(document(book, kBudget));
+  for (const char* bad : {"[", "{}", "[{\"do\":\"stretch\",\"at_s\":1}]", "[{\"do\":\"cut\"}]",
+                          "[1]", "[{\"do\":\"cut\",\"at_s\":\"x\"}]"}) {
+    put(book, {{id, "edits", bad}});
+    if (std::string(bad) == "{}") {
+      CHECK(edits(book, id).empty());
+    } else {
+      CHECK_THROWS_AS(edits(book, id), Error);
+    }
+  }
+  put(book, {{0, kRecipe, "{\"name\":1}"}});
+  CHECK_THROWS_AS(document(book, kRecipe), Error);
+}
+
+TEST_CASE("the split that counts can be another than the newest, or none") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t id = split_capture_of(book);
+  const std::int64_t first = book.split(id)->id;
+  const std::int64_t second = book.save_split(
+      id, split_capture(book, book.capture(id), test::two_levels(), "second"));
+  CHECK(book.split(id)->id == second);
+  put(book, {{id, "split", std::to_string(first)}});
+  CHECK(book.split(id)->recipe_text == "text");
+  put(book, {{id, "split", "0"}});
+  CHECK_FALSE(book.split(id));
+  CHECK_FALSE(book.capture(id).split);
+  put(book, {{id, "split", std::nullopt}});
+  CHECK(book.split(id)->id == second);
+}
+
+TEST_CASE("a book of version 1 is read as it is and migrated when it is first written to") {
+  const test::Folder folder;
+  const std::string path = folder / "old.kuvio";
+  fs::copy_file(KUVIO_SOURCE "/tests/fixtures/book-v1.kuvio", path);
+  double charge = 0;
+  {
+    const Book old = Book::open(path, Book::Mode::read);
+    CHECK_FALSE(old.note(0, "reference"));
+    CHECK(old.notes().empty());
+    const CaptureInfo info = old.find("first");
+    CHECK(info.split);
+    const SplitCapture split = load_split(old, info);
+    CHECK(split.visits.size() == 12);
+    charge = measure(*split.trace).charge;
+    CHECK(charge == Approx(0.0579).epsilon(0.02));
+  }
+  {
+    const Book now = Book::open(path, Book::Mode::write);
+    put(now, {{0, "reference", "1.0"}});
+    CHECK(now.note(0, "reference") == "1.0");
+    CHECK(measure(*load_split(now, now.find("first")).trace).charge == charge);
+    CHECK(verify(now).empty());
+  }
+  CHECK(Book::open(path, Book::Mode::read).note(0, "reference") == "1.0");
+}
+
+TEST_CASE("what a discarded capture had noted goes with it") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t id = split_capture_of(book);
+  put(book, {{id, "edits", "[]"}, {0, "reference", "1.0"}});
+  book.discard(id);
+  REQUIRE(book.notes().size() == 1);
+  CHECK(book.notes().front().key == "reference");
+}
