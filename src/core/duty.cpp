@@ -101,26 +101,35 @@ DutyPlan plan_of(const Ledger& ledger, const std::vector<VisitFigures>& visits) 
   const LedgerRow* rest = ledger.longest();
   if (!rest || !(ledger.observed_s() > 0)) return out;
   out.rest = rest->state;
-  std::vector<std::string> order;  // as they first come
-  for (const VisitFigures& f : visits) {
-    if (std::find(order.begin(), order.end(), f.visit.state) == order.end())
-      order.push_back(f.visit.state);
-  }
-  std::erase_if(order, [](const std::string& s) { return is_built_in_state(s); });
-  std::map<std::size_t, Round> rounds;
-  for (const std::string& state : order) {
+  const auto counts = [&](const std::string& state) {
     const LedgerRow* row = ledger.find(state);
-    if (!row || state == out.rest || row->whole_visits == 0) continue;
-    const bool first = state == order.front();
-    if (first && row->visits == 1) {
-      out.once.push_back(state);
-      continue;
+    return !is_built_in_state(state) && row && row->whole_visits > 0;
+  };
+  // What is gone through between two rests is a round; the same states in the same order are the
+  // same one.
+  std::map<std::vector<std::string>, std::size_t> rounds;
+  std::vector<std::string> between;
+  bool first = true;
+  for (const VisitFigures& f : visits) {
+    const std::string& state = f.visit.state;
+    if (state == out.rest) {
+      if (!between.empty()) ++rounds[between];
+      between.clear();
+    } else if (counts(state)) {
+      const LedgerRow* row = ledger.find(state);
+      if (first && row->visits == 1) {
+        out.once.push_back(state);
+      } else {
+        between.push_back(state);
+      }
     }
-    Round& round = rounds[row->visits];
-    round.rate_hz = static_cast<double>(row->visits) / ledger.observed_s();
-    round.states.push_back(state);
+    first &= is_built_in_state(state);
   }
-  for (auto it = rounds.rbegin(); it != rounds.rend(); ++it) out.rounds.push_back(it->second);
+  if (!between.empty()) ++rounds[between];
+  for (const auto& [states, times] : rounds)
+    out.rounds.push_back({static_cast<double>(times) / ledger.observed_s(), states});
+  std::stable_sort(out.rounds.begin(), out.rounds.end(),
+                   [](const Round& x, const Round& y) { return x.rate_hz > y.rate_hz; });
   return out;
 }
 

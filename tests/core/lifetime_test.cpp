@@ -148,3 +148,34 @@ TEST_CASE("a capture makes a first duty plan: its rounds as often as they came")
   CHECK(field.mean == Approx(captured_mean(c.trace, c.visits, c.ledger).mean).epsilon(0.1));
   CHECK(field.once_charge == Approx(20e-3 * 0.5));
 }
+
+TEST_CASE("rounds that differ are told apart by what is gone through between two rests") {
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values;
+  Visits all;
+  const auto stay = [&](const char* state, double level, int ms) {
+    const double from = static_cast<double>(values.size()) / 1000;
+    for (int i = 0; i < ms; ++i) values.push_back(level);
+    all.push_back({state, from, static_cast<double>(values.size()) / 1000, true});
+  };
+  for (int i = 0; i < 8; ++i) {
+    stay("Rest", 3e-6, 5000);
+    stay("Wake", 4e-3, 40);
+    if (i % 4 == 3) {
+      stay("Send", 60e-3, 500);
+    } else {
+      stay("Sense", 1e-3, 300);
+    }
+  }
+  stay("Rest", 3e-6, 5000);
+  trace.append(0, 1, values);
+  const auto visits = measure_visits(trace, all);
+  const Ledger ledger = make_ledger({{&trace, visits}}, {});
+  const DutyPlan plan = plan_of(ledger, visits);
+  REQUIRE(plan.rounds.size() == 2);
+  CHECK(plan.rounds[0].states == std::vector<std::string>{"Wake", "Sense"});
+  CHECK(plan.rounds[0].rate_hz == Approx(6 / ledger.observed_s()));
+  CHECK(plan.rounds[1].states == std::vector<std::string>{"Wake", "Send"});
+  // As often as captured they draw what was captured.
+  CHECK(field_mean(plan, ledger).mean == Approx(*ledger.mean).epsilon(1e-9));
+}

@@ -368,6 +368,9 @@ void BenchDesk::sendLine() {
 
 std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   RecordWish w;
+  length_->commit();
+  rate_->commit();
+  if (length_->isWrong() || rate_->isWrong()) return std::nullopt;  // told
   w.build = build_->text().trimmed().toStdString();
   w.name = name_->text().trimmed().toStdString();
   if (w.build.empty()) {

@@ -167,6 +167,8 @@ void LimitDialog::take() {
   out.quantity = static_cast<LimitQuantity>(quantity_->currentData().toInt());
   out.of = static_cast<Of>(of_->currentData().toInt());
   const int line = line_of(out.quantity);
+  bound_[line]->commit();
+  expect_[line]->commit();
   const auto bound = bound_[line]->quantity();
   if (!bound || bound_[line]->isWrong() || expect_[line]->isWrong()) {
     trouble_->setText(tr("A limit needs a figure with its unit."));

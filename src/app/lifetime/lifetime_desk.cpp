@@ -351,6 +351,8 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
     for (const std::string& s : rounds[i].states) names << q(s);
     rounds_[i].label->setText(tr("%1 every").arg(names.join(QStringLiteral(", "))));
     rounds_[i].label->setWordWrap(true);
+    rounds_[i].edit->setAccessibleName(
+        tr("Interval of %1 in the scenario").arg(names.join(QStringLiteral(", "))));
     std::optional<double> captured;
     for (const Round& r : view->captured.plan.rounds) {
       if (!r.states.empty() && !rounds[i].states.empty() && r.states.back() == rounds[i].states.back())

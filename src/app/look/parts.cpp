@@ -76,18 +76,30 @@ void EmptyState::say(const QString& title, const QString& text,
   title_->setText(title);
   text_->setText(text);
   setAccessibleDescription(title + QLatin1Char(' ') + text);
-  QLayout* row = buttons_->layout();
+  QStringList names;
+  for (const Offer& o : offers) names << o.first;
+  offers_ = offers;
+  // The same offers keep their buttons: one may be just being pressed.
+  if (names == names_) return;
+  names_ = names;
+  auto* row = static_cast<QBoxLayout*>(buttons_->layout());
   while (QLayoutItem* item = row->takeAt(0)) {
-    if (item->widget()) item->widget()->deleteLater();
+    if (item->widget()) {
+      item->widget()->hide();
+      item->widget()->deleteLater();
+    }
     delete item;
   }
-  static_cast<QBoxLayout*>(row)->addStretch(1);
+  row->addStretch(1);
   for (std::size_t i = 0; i < offers.size(); ++i) {
     auto* one = button(offers[i].first, QStringLiteral("offer%1").arg(i), buttons_, i == 0);
-    connect(one, &QPushButton::clicked, this, offers[i].second);
+    connect(one, &QPushButton::clicked, this, [this, i] {
+      const auto run = offers_[i].second;
+      run();
+    });
     row->addWidget(one);
   }
-  static_cast<QBoxLayout*>(row)->addStretch(1);
+  row->addStretch(1);
 }
 
 QuantityEdit::QuantityEdit(const QString& name, const QString& accessible_name, int dimension,

@@ -39,6 +39,8 @@ public:
 private:
   QLabel *title_, *text_;
   QWidget* buttons_;
+  QStringList names_;
+  std::vector<Offer> offers_;
 };
 
 /// A line for a quantity with its unit ("3.6 V"): what is typed is read by the rules of
@@ -52,6 +54,8 @@ public:
                QWidget* parent, bool optional = false);
   void setQuantity(std::optional<double> value);
   std::optional<double> quantity() const { return value_; }
+  /// Reads what is typed, as leaving the line does.
+  void commit() { take(); }
   bool isWrong() const { return !trouble_.isEmpty(); }
   /// Marks the line as changed against what it is compared with.
   void setChanged(bool changed);

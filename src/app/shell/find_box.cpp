@@ -145,6 +145,10 @@ void FindBox::runCurrent() {
 }
 
 bool FindBox::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() == QEvent::ShortcutOverride) {  // these keys are the box's while it is open
+    event->accept();
+    return false;
+  }
   if (event->type() == QEvent::KeyPress) {
     const auto* key = static_cast<QKeyEvent*>(event);
     const int row = list_->currentRow(), last = list_->count() - 1;

@@ -182,9 +182,8 @@ void MainWindow::connectSession() {
   connect(&session_, &Session::shown, this, &MainWindow::takeShown);
   connect(&session_, &Session::failed, this, &MainWindow::tell);
   connect(&session_, &Session::busyChanged, work_, &WorkStrip::setWork);
-  connect(&session_, &Session::changed, this, [this] {
-    if (session_.book() && session_.book()->document(book::kBudget)) session_.wantBudget();
-  });
+  // Checked again once the book's new list is there.
+  connect(&session_, &Session::changed, this, [this] { budget_stale_ = true; });
   connect(&session_, &Session::budgetReady, this, [this](const BudgetViewPtr& view) {
     std::map<std::string, Verdict> verdicts;
     for (std::size_t i = 0; i < view->results.size(); ++i) {
@@ -317,6 +316,7 @@ void MainWindow::takeBook(const BookViewPtr& book) {
     if (book->document(book::kBudget)) session_.wantBudget();
   }
   taking_ = false;
+  if (std::exchange(budget_stale_, false)) session_.wantBudget();
   poll_.start();
   sayEmpty();
   if (book->rows.empty()) {

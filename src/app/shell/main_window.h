@@ -120,7 +120,7 @@ private:
   QTimer poll_;
   qint64 current_ = 0;
   std::vector<std::int64_t> wanted_;
-  bool settled_ = false, taking_ = false;
+  bool settled_ = false, taking_ = false, budget_stale_ = false;
 };
 
 }  // namespace kuvio::app
