@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The window: a frame of panning and zooming on a book like the demo's (an hour at 1 kS/s, 260
-// visits), painted for real at 1280x800. `paint` is the interface thread's part; `frame` waits for
+// The window: a frame of panning and zooming on a book like the demo's (an hour at 1 kS/s: current,
+// voltage and two logic lines, 260 visits), painted for real at 1280x800. `paint` is the interface thread's part; `frame` waits for
 // the book's thread too.
 
-#include "app/main_window.h"
+#include "app/shell/main_window.h"
+#include "app/trace/fan_view.h"
+#include "app/trace/lanes.h"
+#include "book/analysis.h"
 #include "book/capture_writer.h"
 #include "formats/plan_files.h"
 
@@ -14,7 +17,11 @@
 
 #include <benchmark/benchmark.h>
 
+#include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <filesystem>
+#include <thread>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -34,7 +41,17 @@ struct Desk {
       book::ChannelInfo channel;
       channel.name = "I";
       channel.time_base = {1, 1000};
-      book::CaptureWriter writer(book, {"made", "1", {}, false}, {channel});
+      book::ChannelInfo voltage = channel;
+      voltage.name = "V";
+      voltage.quantity = "voltage";
+      voltage.unit = "V";
+      book::ChannelInfo radio = channel, locate = channel;
+      radio.name = "radio_on";
+      locate.name = "locate_on";
+      radio.quantity = locate.quantity = "logic";
+      radio.unit = locate.unit = "";
+      book::CaptureWriter writer(book, {"made", "1", {}, false},
+                                 {channel, voltage, radio, locate});
       std::vector<double> values;
       while (values.size() < 3'600'000) {
         for (const auto& [level, ms] : {std::pair{3.1e-6, 59075}, std::pair{4e-3, 35},
@@ -44,6 +61,17 @@ struct Desk {
         }
       }
       writer.append(0, 0, 1, values);
+      std::vector<double> volts;
+      for (const double v : values) volts.push_back(3.6 - 0.35 * v);
+      writer.append(1, 0, 1, volts);
+      std::vector<std::int64_t> times;
+      std::vector<double> levels;
+      for (std::int64_t t = 0; t < 3'600'000; t += 15'000) {
+        times.push_back(t);
+        levels.push_back(static_cast<double>(times.size() % 2));
+      }
+      for (const std::size_t line : {2U, 3U})
+        writer.append_times(line, times, levels, 3'600'000, true);
       writer.finish("made", false);
       splitIt(book, writer.id());
     }
@@ -74,26 +102,52 @@ Desk& desk() {
   return *d;
 }
 
-/// Argument: seconds shown.
+/// One frame of panning as the user has it: from the wish to the lanes and the fan painted with
+/// what belongs to it. Argument: seconds shown. `sleeper_us` tells how late a thread that only
+/// sleeps was woken meanwhile: how noisy the machine is.
 void frame_of_panning(benchmark::State& state) {
   MainWindow& w = *desk().window;
-  auto* lane = w.findChild<TraceLane*>();
-  auto* fan = w.findChild<FanView*>();
+  auto* lanes = w.findChild<Lanes*>();
   const double width = static_cast<double>(state.range(0));
   w.view().show(10, 10 + width, false);
+  QTest::qWait(300);
+  std::atomic<bool> done{false};
+  std::vector<double> late;
+  std::thread sleeper([&] {
+    while (!done) {
+      const auto at = std::chrono::steady_clock::now();
+      std::this_thread::sleep_for(std::chrono::milliseconds(2));
+      late.push_back(std::chrono::duration<double, std::micro>(std::chrono::steady_clock::now() -
+                                                               at)
+                         .count() -
+                     2000);
+    }
+  });
+  std::vector<double> frames;
   double from = 10;
   for (auto _ : state) {
     const double step = std::min(width / 20, 40.0);
     from = from + step + width > w.view().capture()->to_s ? 10 : from + step;
-    QSignalSpy painted(lane, &TraceLane::framePainted);
+    QSignalSpy painted(lanes, &Lanes::framePainted);
+    const auto begun = std::chrono::steady_clock::now();
     w.view().show(from, from + width, false);
     for (int i = 0; painted.isEmpty(); ++i) {
-      QCoreApplication::processEvents(QEventLoop::AllEvents, 1);
+      QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
       if (i > 5'000'000) return state.SkipWithError("no frame came");
     }
-    lane->replot(QCustomPlot::rpImmediateRefresh);
-    fan->repaint();
+    QCoreApplication::sendPostedEvents();  // what the frame asked to be painted with it
+    QCoreApplication::processEvents();
+    frames.push_back(
+        std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - begun)
+            .count());
   }
+  done = true;
+  sleeper.join();
+  std::sort(frames.begin(), frames.end());
+  std::sort(late.begin(), late.end());
+  state.counters["median_ms"] = frames[frames.size() / 2];
+  state.counters["p99_ms"] = frames[frames.size() * 99 / 100];
+  state.counters["sleeper_us"] = late.empty() ? 0 : late[late.size() / 2];
 }
 BENCHMARK(frame_of_panning)
     ->Arg(3400)
@@ -105,17 +159,45 @@ BENCHMARK(frame_of_panning)
 
 void paint_of_panning(benchmark::State& state) {
   MainWindow& w = *desk().window;
-  auto* lane = w.findChild<TraceLane*>();
+  auto* lanes = w.findChild<Lanes*>();
   auto* fan = w.findChild<FanView*>();
   const double width = static_cast<double>(state.range(0));
   w.view().show(10, 10 + width, false);
   QTest::qWait(200);
+  double lanes_ms = 0, fan_ms = 0;
+  const auto timed = [](double& sum, const auto& paint) {
+    const auto begun = std::chrono::steady_clock::now();
+    paint();
+    sum += std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - begun)
+               .count();
+  };
   for (auto _ : state) {
-    lane->replot(QCustomPlot::rpImmediateRefresh);
-    fan->repaint();
+    timed(lanes_ms, [&] { lanes->replot(QCustomPlot::rpImmediateRefresh); });
+    timed(fan_ms, [&] { fan->repaint(); });
   }
+  state.counters["lanes_ms"] =
+      benchmark::Counter(lanes_ms, benchmark::Counter::kAvgIterations);
+  state.counters["fan_ms"] = benchmark::Counter(fan_ms, benchmark::Counter::kAvgIterations);
 }
-BENCHMARK(paint_of_panning)->Arg(3400)->Arg(60)->Unit(benchmark::kMillisecond);
+BENCHMARK(paint_of_panning)->Arg(3400)->Arg(600)->Arg(60)->Unit(benchmark::kMillisecond);
+
+/// From a click on a desk's name to that desk painted, going round all five.
+void switch_of_desk(benchmark::State& state) {
+  MainWindow& w = *desk().window;
+  const char* names[] = {"Bench", "Trace", "Builds", "Budget", "Lifetime"};
+  for (const char* name : names) {  // each has been seen once
+    w.setDesk(QLatin1String(name));
+    QTest::qWait(100);
+  }
+  int i = 0;
+  for (auto _ : state) {
+    w.setDesk(QLatin1String(names[i++ % 5]));
+    w.repaint();
+    QCoreApplication::sendPostedEvents();
+  }
+  w.setDesk(QStringLiteral("Trace"));
+}
+BENCHMARK(switch_of_desk)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 }  // namespace
 

@@ -7,6 +7,9 @@
 
 namespace kuvio::book {
 namespace {
+constexpr std::uint8_t kDense = 12;  // single strides of a chunk after which all of it is fetched
+}
+namespace {
 
 /// Adds pieces of a span up with compensated sums.
 class Adder {
@@ -250,8 +253,23 @@ void ChannelTrace::read_chunk(std::size_t chunk, std::int64_t at, std::span<doub
   const std::vector<double>* piece = single ? piece_cache_.find(key) : nullptr;
   std::vector<double> fresh;
   if (!piece) {
+    // A chunk of which many single strides are wanted (the edges of a picture's columns) is fetched
+    // whole: one read of it costs as much as some twenty of a stride.
+    misses_.resize(chunks_.size());
+    const Bytes* whole = raw_cache_.find(chunk);
+    if (!whole && single && misses_[chunk] < 255 && ++misses_[chunk] >= kDense) {
+      Bytes all(static_cast<std::size_t>(c.samples) * width);
+      db_.read_blob("chunk_samples", "data", c.id, 0, all);
+      misses_[chunk] = 0;
+      whole = &raw_cache_.put(chunk, std::move(all));
+    }
     Bytes raw(static_cast<std::size_t>(end - base) * width);
-    db_.read_blob("chunk_samples", "data", c.id, base * static_cast<std::int64_t>(width), raw);
+    if (whole && (static_cast<std::size_t>(base) * width + raw.size()) <= whole->size()) {
+      std::copy_n(whole->begin() + base * static_cast<std::int64_t>(width), raw.size(),
+                  raw.begin());
+    } else {
+      db_.read_blob("chunk_samples", "data", c.id, base * static_cast<std::int64_t>(width), raw);
+    }
     ++fetched_.sample_pieces;
     auto& list = fetched_.sample_chunks;
     if (list.size() < 100000 &&

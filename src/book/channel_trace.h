@@ -92,6 +92,8 @@ private:
   mutable Cache<std::vector<StrideNode>> stride_cache_{64};
   mutable Cache<std::vector<std::int64_t>> times_cache_{4};
   mutable Cache<std::vector<double>> piece_cache_{256};  // single strides
+  mutable Cache<Bytes> raw_cache_{12};                   // whole chunks, not yet checked
+  mutable std::vector<std::uint8_t> misses_;             // of single strides, by chunk
   mutable Fetched fetched_;
 };
 

@@ -48,7 +48,7 @@ void CurvePlottable::draw(QCPPainter* painter) {
   if (!curve_) return;
   painter->setPen(mPen);
   const bool points = !curve_->points.empty();
-  painter->setAntialiasing(points && curve_->points.size() < 400);
+  painter->setAntialiasing(points && dots_ && curve_->points.size() < 400);
   if (points) {
     drawPoints(painter);
   } else {
@@ -59,7 +59,7 @@ void CurvePlottable::draw(QCPPainter* painter) {
 void CurvePlottable::drawColumns(QCPPainter* painter) const {
   const QCPAxis* key = mKeyAxis.data();
   const double width =
-      (frame_->to_s - frame_->from_s) / static_cast<double>(curve_->columns.size());
+      (curve_->to_s - curve_->from_s) / static_cast<double>(curve_->columns.size());
   QVector<QLineF> lines;
   lines.reserve(static_cast<int>(curve_->columns.size()));
   double last_top = 0, last_bottom = 0;
@@ -70,7 +70,7 @@ void CurvePlottable::drawColumns(QCPPainter* painter) const {
       pen = false;
       continue;
     }
-    const double x = key->coordToPixel(frame_->from_s + (static_cast<double>(i) + 0.5) * width);
+    const double x = key->coordToPixel(curve_->from_s + (static_cast<double>(i) + 0.5) * width);
     double top = y(c.hi), bottom = y(c.lo);
     const double own_top = top, own_bottom = bottom;
     if (pen && !c.missing) {  // reach to the neighbour, so that an edge is a line

@@ -117,7 +117,7 @@ int FanView::visitAt(const QPointF& place) const {
 /// Bands too thin for a shape are threads: the same curve, as a line.
 void FanView::paintThreads(QPainter& painter, const QVector<QPair<QLineF, QColor>>& threads) {
   painter.save();
-  constexpr int kSteps = 10;
+  constexpr int kSteps = 7;
   for (const auto& [line, color] : threads) {
     QPolygonF curve;
     for (int i = 0; i <= kSteps; ++i) {
@@ -191,7 +191,8 @@ void FanView::paintBands(QPainter& painter) {
     painter.fillRect(wider(ribbon), fill);
     painter.fillRect(wider(charge), fill);
   }
-  painter.setRenderHint(QPainter::Antialiasing, true);
+  // Of a great many threads none is looked at by itself: smoothing them would cost most of a frame.
+  painter.setRenderHint(QPainter::Antialiasing, threads.size() <= 80);
   paintThreads(painter, threads);
 }
 

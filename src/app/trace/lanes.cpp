@@ -108,7 +108,7 @@ void Lanes::build() {
                                                  Qt::DashDotLine};
       const std::size_t ink = view_.shown()->captures[i]->ink;
       // Captures of one build, and inks that a colour-blind eye may confuse, differ by the line.
-      QPen pen(Theme::current().ink(ink), i == 0 ? 1.2 : 1.0);
+      QPen pen(Theme::current().ink(ink), 1);  // the one width that is painted fast
       if (i > 0 && lane.quantity == "logic") pen.setStyle(kStyles[i % 4]);
       lane.curves[i]->setPen(pen);
     }

@@ -139,6 +139,7 @@ Reader::Open Reader::open(std::int64_t id, std::size_t ink) const {
 
 ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
   open_.clear();
+  columns_.clear();
   auto out = std::make_shared<ShownCaptures>();
   const auto builds = book_.builds();
   for (const std::int64_t id : captures) {
@@ -151,7 +152,33 @@ ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
   return out;
 }
 
-FramePtr Reader::frame(const FrameWish& wish) const {
+void Reader::fill_columns(const Trace& trace, double width, std::int64_t first,
+                          std::int64_t count, Columns& cache) {
+  const auto make = [&](std::int64_t from, std::int64_t n) {
+    const double at = static_cast<double>(from) * width;
+    return envelope(trace, at, at + static_cast<double>(n) * width, static_cast<int>(n));
+  };
+  const std::int64_t had = static_cast<std::int64_t>(cache.columns.size());
+  const std::int64_t a = std::max(first, cache.first), b = std::min(first + count, cache.first + had);
+  const bool same = std::fabs(cache.width - width) * static_cast<double>(count) < 1e-6 * width;
+  if (!same || b - a < count / 4) {
+    cache = {width, first, make(first, count)};
+    return;
+  }
+  std::vector<EnvelopeColumn> out;
+  out.reserve(static_cast<std::size_t>(count));
+  if (a > first) out = make(first, a - first);
+  out.insert(out.end(), cache.columns.begin() + (a - cache.first),
+             cache.columns.begin() + (b - cache.first));
+  if (first + count > b) {
+    const auto more = make(b, first + count - b);
+    out.insert(out.end(), more.begin(), more.end());
+  }
+  cache.first = first;
+  cache.columns = std::move(out);
+}
+
+FramePtr Reader::frame(const FrameWish& wish) {
   if (open_.empty() || !(wish.to_s > wish.from_s) || wish.columns <= 0) return nullptr;
   auto out = std::make_shared<Frame>();
   out->from_s = wish.from_s;
@@ -169,7 +196,15 @@ FramePtr Reader::frame(const FrameWish& wish) const {
       if (count_samples(trace, wish.from_s, wish.to_s) <= 2 * wish.columns) {
         curve.points = points(trace, wish.from_s, wish.to_s);
       } else {
-        curve.columns = envelope(trace, wish.from_s, wish.to_s, wish.columns);
+        Columns& cache = columns_[{i, name}];
+        double width = (wish.to_s - wish.from_s) / wish.columns;
+        // A pan keeps the width but for rounding: the grid stays the same one.
+        if (std::fabs(cache.width - width) * wish.columns < 1e-6 * width) width = cache.width;
+        const auto first = static_cast<std::int64_t>(std::floor(wish.from_s / width));
+        fill_columns(trace, width, first, wish.columns + 1, cache);
+        curve.columns = cache.columns;
+        curve.from_s = static_cast<double>(first) * width;
+        curve.to_s = static_cast<double>(first + wish.columns + 1) * width;
       }
       lane.curves.push_back(std::move(curve));
     }

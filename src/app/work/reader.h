@@ -29,7 +29,7 @@ public:
   /// Opens the captures to be drawn together; those that are not there are left out.
   ShownPtr show(const std::vector<std::int64_t>& captures);
   /// Null when nothing is shown or the wish is empty.
-  FramePtr frame(const FrameWish& wish) const;
+  FramePtr frame(const FrameWish& wish);
   SpanReadingPtr span(double from_s, double to_s) const;
   LevelHistogramPtr histogram(const std::stop_token& stop) const;
   /// Splits what is shown by a recipe's text, without saving it.
@@ -44,6 +44,14 @@ private:
     std::map<std::string, std::unique_ptr<book::ChannelTrace>> traces;
     const book::ChannelTrace* current = nullptr;
   };
+  /// Columns of a trace on a grid of `width` seconds, those of the last picture used again.
+  struct Columns {
+    double width = 0;
+    std::int64_t first = 0;
+    std::vector<EnvelopeColumn> columns;
+  };
+  static void fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
+                           Columns& cache);
   Open open(std::int64_t id, std::size_t ink) const;
   CaptureRow row(const book::CaptureInfo& info, std::size_t ink);
 
@@ -56,6 +64,7 @@ private:
     std::vector<EnvelopeColumn> columns;
   };
   std::map<std::int64_t, Sketch> sketches_;
+  std::map<std::pair<std::size_t, std::string>, Columns> columns_;
 };
 
 /// Fills of a recipe's states, the first for the one with the most time.

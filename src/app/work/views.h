@@ -102,6 +102,7 @@ using BookViewPtr = std::shared_ptr<const BookView>;
 /// One capture's line in a lane.
 struct Curve {
   std::size_t capture = 0;              ///< index among those shown
+  double from_s = 0, to_s = 0;          ///< what the columns cover: a little more than the view
   std::vector<EnvelopeColumn> columns;  ///< many samples per pixel
   std::vector<TracePoint> points;       ///< few: the samples themselves
   bool averaged = true;
