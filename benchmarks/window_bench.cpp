@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The window: a frame of panning and zooming on a book like the demo's (an hour at 1 kS/s: current,
-// voltage and two logic lines, 260 visits), painted for real at 1280x800. `paint` is the interface thread's part; `frame` waits for
-// the book's thread too.
+// voltage and two logic lines, 260 visits), painted for real at 1280x800. `paint` is the interface
+// thread's part; `frame` waits for the book's thread too.
 
 #include "app/shell/main_window.h"
 #include "app/trace/fan_view.h"
@@ -50,8 +50,7 @@ struct Desk {
       locate.name = "locate_on";
       radio.quantity = locate.quantity = "logic";
       radio.unit = locate.unit = "";
-      book::CaptureWriter writer(book, {"made", "1", {}, false},
-                                 {channel, voltage, radio, locate});
+      book::CaptureWriter writer(book, {"made", "1", {}, false}, {channel, voltage, radio, locate});
       std::vector<double> values;
       while (values.size() < 3'600'000) {
         for (const auto& [level, ms] : {std::pair{3.1e-6, 59075}, std::pair{4e-3, 35},
@@ -102,35 +101,29 @@ Desk& desk() {
   return *d;
 }
 
-/// One frame of panning as the user has it: from the wish to the lanes and the fan painted with
-/// what belongs to it. Argument: seconds shown. `sleeper_us` tells how late a thread that only
-/// sleeps was woken meanwhile: how noisy the machine is.
-void frame_of_panning(benchmark::State& state) {
+/// Frames of a journey as the user has them, each from the wish to the lanes and the fan painted
+/// with what belongs to it. `sleeper_us` tells how late a thread that only sleeps was woken
+/// meanwhile: how noisy the machine is.
+template <typename Next>
+void journey(benchmark::State& state, Next next) {
   MainWindow& w = *desk().window;
   auto* lanes = w.findChild<Lanes*>();
-  const double width = static_cast<double>(state.range(0));
-  w.view().show(10, 10 + width, false);
-  QTest::qWait(300);
   std::atomic<bool> done{false};
   std::vector<double> late;
   std::thread sleeper([&] {
     while (!done) {
       const auto at = std::chrono::steady_clock::now();
       std::this_thread::sleep_for(std::chrono::milliseconds(2));
-      late.push_back(std::chrono::duration<double, std::micro>(std::chrono::steady_clock::now() -
-                                                               at)
-                         .count() -
-                     2000);
+      late.push_back(
+          std::chrono::duration<double, std::micro>(std::chrono::steady_clock::now() - at).count() -
+          2000);
     }
   });
   std::vector<double> frames;
-  double from = 10;
   for (auto _ : state) {
-    const double step = std::min(width / 20, 40.0);
-    from = from + step + width > w.view().capture()->to_s ? 10 : from + step;
     QSignalSpy painted(lanes, &Lanes::framePainted);
     const auto begun = std::chrono::steady_clock::now();
-    w.view().show(from, from + width, false);
+    next(w.view());
     for (int i = 0; painted.isEmpty(); ++i) {
       QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
       if (i > 5'000'000) return state.SkipWithError("no frame came");
@@ -149,6 +142,19 @@ void frame_of_panning(benchmark::State& state) {
   state.counters["p99_ms"] = frames[frames.size() * 99 / 100];
   state.counters["sleeper_us"] = late.empty() ? 0 : late[late.size() / 2];
 }
+
+/// Argument: seconds shown.
+void frame_of_panning(benchmark::State& state) {
+  const double width = static_cast<double>(state.range(0));
+  desk().window->view().show(10, 10 + width, false);
+  QTest::qWait(300);
+  double from = 10;
+  journey(state, [&](ViewState& view) {
+    const double step = std::min(width / 20, 40.0);
+    from = from + step + width > view.end() ? 10 : from + step;
+    view.show(from, from + width, false);
+  });
+}
 BENCHMARK(frame_of_panning)
     ->Arg(3400)
     ->Arg(600)
@@ -156,6 +162,20 @@ BENCHMARK(frame_of_panning)
     ->Arg(1)
     ->Unit(benchmark::kMillisecond)
     ->UseRealTime();
+
+/// Notches of the wheel from the whole capture down to half a second, and back.
+void frame_of_zooming(benchmark::State& state) {
+  desk().window->view().showAll();
+  QTest::qWait(300);
+  bool in = true;
+  journey(state, [&](ViewState& view) {
+    const double width = view.to() - view.from();
+    if (width < 0.5) in = false;
+    if (width > 3500) in = true;
+    view.zoomAt(1234.5, in ? 0.8 : 1.25);
+  });
+}
+BENCHMARK(frame_of_zooming)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(2);
 
 void paint_of_panning(benchmark::State& state) {
   MainWindow& w = *desk().window;
@@ -168,15 +188,14 @@ void paint_of_panning(benchmark::State& state) {
   const auto timed = [](double& sum, const auto& paint) {
     const auto begun = std::chrono::steady_clock::now();
     paint();
-    sum += std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - begun)
-               .count();
+    sum +=
+        std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - begun).count();
   };
   for (auto _ : state) {
     timed(lanes_ms, [&] { lanes->replot(QCustomPlot::rpImmediateRefresh); });
     timed(fan_ms, [&] { fan->repaint(); });
   }
-  state.counters["lanes_ms"] =
-      benchmark::Counter(lanes_ms, benchmark::Counter::kAvgIterations);
+  state.counters["lanes_ms"] = benchmark::Counter(lanes_ms, benchmark::Counter::kAvgIterations);
   state.counters["fan_ms"] = benchmark::Counter(fan_ms, benchmark::Counter::kAvgIterations);
 }
 BENCHMARK(paint_of_panning)->Arg(3400)->Arg(600)->Arg(60)->Unit(benchmark::kMillisecond);

@@ -74,8 +74,7 @@ void Monitor::read_once(Scpi& scpi, double at_s) {
   readings_.push_back(reading);
   while (readings_.front().at_s < at_s - kKept) readings_.pop_front();
   state_.told.insert(state_.told.end(), errors.begin(), errors.end());
-  if (state_.told.size() > kTold)
-    state_.told.erase(state_.told.begin(), state_.told.end() - kTold);
+  if (state_.told.size() > kTold) state_.told.erase(state_.told.begin(), state_.told.end() - kTold);
   answered_ = Clock::now();
 }
 

@@ -59,7 +59,7 @@ struct RecordProgress {
   std::optional<double> voltage;      ///< as last sampled (V)
   bool output_on = false;
   std::int64_t capture = 0;
-  std::vector<book::LogLine> lines;   ///< new in the device log
+  std::vector<book::LogLine> lines;  ///< new in the device log
 };
 
 struct RecordResult {

@@ -35,7 +35,9 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName(QStringLiteral("Kuvio pictures"));
   QApplication::setOrganizationName(QStringLiteral("Kuvio"));
   if (argc != 3 && argc != 4) {
-    std::fprintf(stderr, "kuvio-pictures: bad call: command line: it takes BOOK, FOLDER and perhaps the folder of the example files\n");
+    std::fprintf(stderr,
+                 "kuvio-pictures: bad call: command line: it takes BOOK, FOLDER and perhaps the "
+                 "folder of the example files\n");
     return 64;
   }
   const QDir folder(QString::fromLocal8Bit(argv[2]));

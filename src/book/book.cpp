@@ -199,10 +199,9 @@ void Book::require_schema() const {
   }
   const auto version = pragma(*db_, "user_version");
   if (version < 1 || version > kSchemaVersion) {
-    throw Error(
-        Failure::bad_data, "unknown version of book", path(),
-        fmt::format("it is version {}, this Kuvio reads versions 1 to {}", version,
-                    kSchemaVersion));
+    throw Error(Failure::bad_data, "unknown version of book", path(),
+                fmt::format("it is version {}, this Kuvio reads versions 1 to {}", version,
+                            kSchemaVersion));
   }
   if (schema_of(*db_) != expected_schema(version)) {
     throw Error(Failure::bad_data, "altered book", path(),

@@ -26,7 +26,8 @@ bool is_capture_column(const Note& note) {
 }
 
 Note now(const Book& book, const Note& place) {
-  if (!is_capture_column(place)) return {place.capture, place.key, book.note(place.capture, place.key)};
+  if (!is_capture_column(place))
+    return {place.capture, place.key, book.note(place.capture, place.key)};
   const CaptureInfo info = book.capture(place.capture);
   return {place.capture, place.key, place.key == "name" ? info.name : info.build};
 }
@@ -136,8 +137,8 @@ std::optional<EditedSplit> edited_split(const Book& book, const CaptureInfo& cap
   const std::vector<Edit> list = edits(book, capture.id);
   out.edits = list.size();
   if (list.empty()) return out;
-  Edited edited = apply_edits(std::move(out.split.visits), list,
-                              edit_reach(capture, out.split.channel));
+  Edited edited =
+      apply_edits(std::move(out.split.visits), list, edit_reach(capture, out.split.channel));
   out.split.visits = std::move(edited.visits);
   out.conflicts = std::move(edited.conflicts);
   return out;

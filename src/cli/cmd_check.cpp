@@ -40,8 +40,8 @@ std::string shown(double value, double U, std::string_view unit) {
 Outcome run(const Options& o, bool json) {
   const Budget budget = formats::read_budget(o.budget);
   const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
-  const CheckResult result = formats::check_build(
-      book, budget, formats::read_recipe(budget.recipe_file), o.build);
+  const CheckResult result =
+      formats::check_build(book, budget, formats::read_recipe(budget.recipe_file), o.build);
   if (!o.junit.empty()) formats::write_file(o.junit, formats::junit_xml(budget, o.build, result));
   Outcome out;
   out.document = formats::to_json(budget, o.build, result);

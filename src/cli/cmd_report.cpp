@@ -85,7 +85,9 @@ Outcome run(const Options& o, bool json) {
   if (budget) {
     content.budget = &*budget;
     for (const std::string& build : builds)
-      content.checks.emplace(build, formats::check_build(book, *budget, formats::read_recipe(budget->recipe_file), build));
+      content.checks.emplace(
+          build,
+          formats::check_build(book, *budget, formats::read_recipe(budget->recipe_file), build));
   }
   formats::write_file(o.out, formats::html_report(content));
   Outcome out;

@@ -53,8 +53,8 @@ FieldMean captured_mean(const Trace& trace, const std::vector<VisitFigures>& vis
 
 /// What was gone through in a capture, as a duty plan: the longest state is the rest, the states
 /// between two rests are a round as often as they came in this order, and a state met only once and
-/// before every other is gone through once. A first plan to start from, not the field. Rest is empty
-/// when the ledger holds no state.
+/// before every other is gone through once. A first plan to start from, not the field. Rest is
+/// empty when the ledger holds no state.
 DutyPlan plan_of(const Ledger& ledger, const std::vector<VisitFigures>& visits);
 
 }  // namespace kuvio

@@ -82,7 +82,8 @@ private:
   }
   std::string rename(const Edit& e) {
     const auto i = visit(e.at_s);
-    if (!i || visits_[*i].state != e.before) return "there is no visit to " + e.before + " any more";
+    if (!i || visits_[*i].state != e.before)
+      return "there is no visit to " + e.before + " any more";
     visits_[*i].state = e.state;
     touched(*i);
     melt(*i);
@@ -169,9 +170,7 @@ private:
     visits_.erase(visits_.begin() + static_cast<std::ptrdiff_t>(right));
     touched(right - 1);
   }
-  void touched(std::size_t i) {
-    touched_.push_back((visits_[i].from_s + visits_[i].to_s) / 2);
-  }
+  void touched(std::size_t i) { touched_.push_back((visits_[i].from_s + visits_[i].to_s) / 2); }
   void settle_whole() {
     for (const double t : touched_) {
       const auto i = visit(t);

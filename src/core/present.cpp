@@ -74,8 +74,9 @@ std::string with_interval(double value, double low, double high, std::string_vie
   const double half = (high - low) / 2;
   const int step = step_of(std::max({std::fabs(value), std::fabs(low), std::fabs(high)}));
   const double scale = std::pow(1000.0, step);
-  int place = half > 0 && std::isfinite(half) ? magnitude(half / scale)
-                                              : magnitude(std::max(std::fabs(value / scale), 1.0)) - 3;
+  int place = half > 0 && std::isfinite(half)
+                  ? magnitude(half / scale)
+                  : magnitude(std::max(std::fabs(value / scale), 1.0)) - 3;
   if (half > 0 && half / scale / std::pow(10.0, place) < 1.95) --place;
   const double grain = std::pow(10.0, place);
   const auto cut = [&](double x) {

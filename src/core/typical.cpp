@@ -24,8 +24,8 @@ std::vector<Found> whole_visits(const std::vector<TypicalPart>& captures,
 }
 
 double quantile(std::vector<double>& values, double share) {
-  const auto at = static_cast<std::ptrdiff_t>(
-      std::llround(share * static_cast<double>(values.size() - 1)));
+  const auto at =
+      static_cast<std::ptrdiff_t>(std::llround(share * static_cast<double>(values.size() - 1)));
   std::nth_element(values.begin(), values.begin() + at, values.end());
   return values[static_cast<std::size_t>(at)];
 }

@@ -140,9 +140,7 @@ double parse_self_discharge(const std::string& text) {
   return self_discharge_rate(share, period);
 }
 
-Battery read_battery(const std::string& path) {
-  return parse_battery(read_text_file(path), path);
-}
+Battery read_battery(const std::string& path) { return parse_battery(read_text_file(path), path); }
 
 Battery parse_battery(const std::string& text, const std::string& name) {
   const TomlTable root = TomlTable::text(text, name, "battery");

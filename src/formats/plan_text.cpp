@@ -25,8 +25,7 @@ std::string plain(double value, int digits) {
 
 std::string prefixed(double value, std::string_view unit, int digits) {
   constexpr std::array<const char*, 9> kPrefix{"p", "n", "u", "m", "", "k", "M", "G", "T"};
-  int step = value == 0 ? 0
-                        : static_cast<int>(std::floor(std::log10(std::fabs(value)) / 3 + 1e-9));
+  int step = value == 0 ? 0 : static_cast<int>(std::floor(std::log10(std::fabs(value)) / 3 + 1e-9));
   step = std::clamp(step, -4, 4);
   return plain(value / std::pow(1000.0, step), digits) + " " +
          kPrefix[static_cast<std::size_t>(step + 4)] + std::string(unit);
@@ -131,8 +130,7 @@ std::string battery_text(const Battery& b) {
   std::string out = "kuvio = \"battery/1\"\n";
   if (!b.name.empty()) line(out, "name", toml_quote(b.name));
   line(out, "capacity", toml_quote(plain(b.capacity_c / 3.6, 6) + " mAh"));
-  if (b.voltage > 0)
-    line(out, "voltage", toml_quote(quantity_text(b.voltage, Dimension::voltage)));
+  if (b.voltage > 0) line(out, "voltage", toml_quote(quantity_text(b.voltage, Dimension::voltage)));
   if (b.reserve > 0)
     line(out, "cutoff_reserve", toml_quote(quantity_text(b.reserve, Dimension::ratio)));
   if (b.margin > 0) line(out, "margin", toml_quote(quantity_text(b.margin, Dimension::ratio)));

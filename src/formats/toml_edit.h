@@ -22,7 +22,8 @@ struct TomlPlace {
 /// `value` is TOML: put texts through `toml_quote`.
 std::string toml_set(const std::string& text, const std::string& name, const TomlPlace& place,
                      const std::string& value);
-/// Takes a value away; an inline table that is left empty goes too. No complaint if it is not there.
+/// Takes a value away; an inline table that is left empty goes too. No complaint if it is not
+/// there.
 std::string toml_remove(const std::string& text, const std::string& name, const TomlPlace& place);
 /// Takes the index-th [[array]] block away, its header and all up to the next header.
 std::string toml_remove_block(const std::string& text, const std::string& name,

@@ -6,10 +6,10 @@
 #include "acquire/recorder.h"
 #include "book/channel_trace.h"
 #include "book/verify.h"
+#include "cli/process.h"
 #include "core/envelope.h"
 #include "core/measure.h"
 
-#include "cli/process.h"
 #include "support.h"
 
 #include <catch2/catch.hpp>

@@ -107,9 +107,7 @@ struct Opened {
     REQUIRE(out);
     return out;
   }
-  bool wait(const std::function<bool()>& done, int ms = 5000) {
-    return QTest::qWaitFor(done, ms);
-  }
+  bool wait(const std::function<bool()>& done, int ms = 5000) { return QTest::qWaitFor(done, ms); }
   void drag(QPoint from, QPoint to, Qt::MouseButton button = Qt::LeftButton,
             QWidget* on = nullptr) {
     QWidget* there = on ? on : lane;

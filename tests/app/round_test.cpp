@@ -199,10 +199,9 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
   auto* differences = h.find<NotebookTable>("differences");
   bool hibernate_higher = false;
   for (int r = 0; r < differences->model()->rowCount(); ++r) {
-    if (differences->model()->index(r, 0).data(StateRole).toString() ==
-        QStringLiteral("Hibernate"))
-      hibernate_higher = differences->model()->index(r, 7).data().toString().startsWith(
-          QStringLiteral("higher"));
+    if (differences->model()->index(r, 0).data(StateRole).toString() == QStringLiteral("Hibernate"))
+      hibernate_higher =
+          differences->model()->index(r, 7).data().toString().startsWith(QStringLiteral("higher"));
   }
   CHECK(hibernate_higher);
 
@@ -213,7 +212,8 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
                     captures->visualRect(captures->model()->index(0, 0)).center());
   REQUIRE(Hand::wait([&] { return h.view().capture()->info.build == "2.3.0"; }));
   h.desk("Budget");
-  REQUIRE(Hand::wait([&] { return h.window->findChild<QWidget*>(QStringLiteral("budgetEmpty"))->isVisible(); }));
+  REQUIRE(Hand::wait(
+      [&] { return h.window->findChild<QWidget*>(QStringLiteral("budgetEmpty"))->isVisible(); }));
   h.click("offer0");
   auto* limits = h.window->findChild<NotebookTable*>(QStringLiteral("limits"));
   REQUIRE(Hand::wait([&] { return limits->model()->rowCount() > 4; }));
@@ -259,8 +259,9 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
             .contains(QStringLiteral("longer")));
   h.type("life_wanted", QStringLiteral("2 y"));
   REQUIRE(Hand::wait([&] {
-    return h.window->findChild<QLabel*>(QStringLiteral("needed"))->text().contains(
-        QStringLiteral("mAh"));
+    return h.window->findChild<QLabel*>(QStringLiteral("needed"))
+        ->text()
+        .contains(QStringLiteral("mAh"));
   }));
 
   // Undo walks back through every edit to the start …

@@ -90,8 +90,7 @@ TEST_CASE("a visit picked in fan, ribbon, trace or ledger is picked in the other
   SECTION("in the bar of charge") {
     QTest::mouseClick(s.fan, Qt::LeftButton, {}, s.fan->chargeRect(uplink).center().toPoint());
     CHECK(s.view().visit() == uplink);
-    CHECK(s.ledger->currentIndex().data(StateRole).toString() ==
-          QStringLiteral("Uplink"));
+    CHECK(s.ledger->currentIndex().data(StateRole).toString() == QStringLiteral("Uplink"));
     CHECK(s.log->model()->index(4, 0).data(LitRole).toBool());
     CHECK_FALSE(s.log->model()->index(3, 0).data(LitRole).toBool());
     CHECK(s.window.readOut().startsWith(QStringLiteral("Uplink")));
@@ -99,8 +98,7 @@ TEST_CASE("a visit picked in fan, ribbon, trace or ledger is picked in the other
   SECTION("in the ribbon") {
     QTest::mouseClick(s.fan, Qt::LeftButton, {}, s.fan->ribbonRect(locate).center().toPoint());
     CHECK(s.view().visit() == locate);
-    CHECK(s.ledger->currentIndex().data(StateRole).toString() ==
-          QStringLiteral("Locate"));
+    CHECK(s.ledger->currentIndex().data(StateRole).toString() == QStringLiteral("Locate"));
   }
   SECTION("in the ledger") {
     const auto* model = qobject_cast<LedgerModel*>(s.ledger->model());

@@ -27,8 +27,8 @@ std::int64_t split_capture_of(Book& book) {
   }
   writer.append(0, 0, 1, values);
   writer.finish("complete", false);
-  book.save_split(writer.id(), split_capture(book, book.capture(writer.id()),
-                                             test::two_levels(), "text"));
+  book.save_split(writer.id(),
+                  split_capture(book, book.capture(writer.id()), test::two_levels(), "text"));
   return writer.id();
 }
 
@@ -121,8 +121,8 @@ TEST_CASE("the split that counts can be another than the newest, or none") {
   Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
   const std::int64_t id = split_capture_of(book);
   const std::int64_t first = book.split(id)->id;
-  const std::int64_t second = book.save_split(
-      id, split_capture(book, book.capture(id), test::two_levels(), "second"));
+  const std::int64_t second =
+      book.save_split(id, split_capture(book, book.capture(id), test::two_levels(), "second"));
   CHECK(book.split(id)->id == second);
   put(book, {{id, "split", std::to_string(first)}});
   CHECK(book.split(id)->recipe_text == "text");

@@ -10,12 +10,8 @@ using namespace kuvio;
 namespace {
 
 Visits ribbon() {
-  return {{"Rest", 0, 10, false},
-          {"Wake", 10, 11, true},
-          {"Send", 11, 14, true},
-          {"Rest", 14, 20, true},
-          {kMissing, 20, 22, false},
-          {"Rest", 22, 30, false}};
+  return {{"Rest", 0, 10, false}, {"Wake", 10, 11, true},    {"Send", 11, 14, true},
+          {"Rest", 14, 20, true}, {kMissing, 20, 22, false}, {"Rest", 22, 30, false}};
 }
 
 std::string text(const Visits& visits) {
@@ -61,8 +57,7 @@ TEST_CASE("an edge is found again where it has wandered a little, and told when 
 TEST_CASE("a renamed visit joins a neighbour of the same state") {
   CHECK(text(apply({{Edit::Kind::rename, 10.5, 0, "Send", "Wake", ""}}).visits) ==
         "Rest* 0-10 Send 10-14 Rest 14-20 Missing* 20-22 Rest* 22-30 ");
-  CHECK(text(apply({{Edit::Kind::rename, 10.5, 0, "Send", "Other", ""}}).visits) ==
-        text(ribbon()));
+  CHECK(text(apply({{Edit::Kind::rename, 10.5, 0, "Send", "Other", ""}}).visits) == text(ribbon()));
 }
 
 TEST_CASE("a whole state is renamed, Missing staying between") {
@@ -101,7 +96,8 @@ TEST_CASE("whatever is edited, visits cover the capture without overlap") {
       Edit e;
       e.kind = static_cast<Edit::Kind>(random() % 6);
       const std::size_t k = 1 + random() % (now.size() - 1);
-      e.at_s = e.kind == Edit::Kind::move || e.kind == Edit::Kind::join ? now[k].from_s : at(random);
+      e.at_s =
+          e.kind == Edit::Kind::move || e.kind == Edit::Kind::join ? now[k].from_s : at(random);
       e.to_s = at(random);
       e.state = states[random() % 5];
       e.before = e.kind == Edit::Kind::move || e.kind == Edit::Kind::join ? now[k - 1].state
@@ -119,7 +115,7 @@ TEST_CASE("whatever is edited, visits cover the capture without overlap") {
 
 TEST_CASE("a moment is laid on the nearest sample, and left alone in a gap") {
   MemoryTrace trace(SampleKind::averaged, {1, 1000});
-  trace.append(0, 2, std::vector<double>(100, 1.0));    // 0 … 0.2 s
+  trace.append(0, 2, std::vector<double>(100, 1.0));     // 0 … 0.2 s
   trace.append(1000, 2, std::vector<double>(100, 1.0));  // 1 … 1.2 s
   CHECK(nearest_edge(trace, 0.0109) == Approx(0.010));
   CHECK(nearest_edge(trace, 0.0111) == Approx(0.012));

@@ -113,8 +113,8 @@ QWidget* BenchDesk::makeInputs() {
   simulated_build_ = new QComboBox(box);
   simulated_build_->setObjectName(QStringLiteral("simulatedBuild"));
   simulated_build_->setAccessibleName(tr("Build of the simulated device"));
-  simulated_build_->addItems({QStringLiteral("2.3.0"), QStringLiteral("2.4.0-rc1"),
-                              QStringLiteral("2.4.0-rc2")});
+  simulated_build_->addItems(
+      {QStringLiteral("2.3.0"), QStringLiteral("2.4.0-rc1"), QStringLiteral("2.4.0-rc2")});
   simulated_build_->setCurrentText(preferences_.simulated_build);
   simulated_speed_ = new QSpinBox(box);
   simulated_speed_->setObjectName(QStringLiteral("simulatedSpeed"));
@@ -318,22 +318,28 @@ QWidget* BenchDesk::makeConsole() {
 void BenchDesk::makeActions() {
   const QString menu = tr("Record"), desk = QStringLiteral("Bench");
   Actions& a = c_.actions;
-  a.add(QStringLiteral("recordPowerOnAction"), menu, tr("Record, then power on"),
-        QKeySequence(tr("Ctrl+Shift+Space")), [this] { record(true); }, desk);
-  a.add(QStringLiteral("recordAction"), menu, tr("Record"), QKeySequence(tr("Ctrl+Space")),
-        [this] { record(false); }, desk);
+  a.add(
+      QStringLiteral("recordPowerOnAction"), menu, tr("Record, then power on"),
+      QKeySequence(tr("Ctrl+Shift+Space")), [this] { record(true); }, desk);
+  a.add(
+      QStringLiteral("recordAction"), menu, tr("Record"), QKeySequence(tr("Ctrl+Space")),
+      [this] { record(false); }, desk);
   a.add(QStringLiteral("stopAction"), menu, tr("Stop recording"), QKeySequence(tr("Ctrl+.")),
         [this] { c_.bench.stop(); });
   a.add(QStringLiteral("switchOff"), menu, tr("Switch output off"), QKeySequence(tr("Ctrl+0")),
         [this] { c_.bench.switchOutput(false); });
-  a.add(QStringLiteral("switchOn"), menu, tr("Switch output on"), {},
-        [this] { c_.bench.switchOutput(true); }, desk);
-  a.add(QStringLiteral("simulateAction"), menu, tr("Start simulated bench"), {},
-        [this] { startSimulated(); }, desk);
-  a.add(QStringLiteral("connectAction"), menu, tr("Connect"), {}, [this] { connectAddresses(); },
-        desk);
-  a.add(QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
-        QKeySequence(tr("Ctrl+T")), [this] { line_->setFocus(); }, desk);
+  a.add(
+      QStringLiteral("switchOn"), menu, tr("Switch output on"), {},
+      [this] { c_.bench.switchOutput(true); }, desk);
+  a.add(
+      QStringLiteral("simulateAction"), menu, tr("Start simulated bench"), {},
+      [this] { startSimulated(); }, desk);
+  a.add(
+      QStringLiteral("connectAction"), menu, tr("Connect"), {}, [this] { connectAddresses(); },
+      desk);
+  a.add(
+      QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
+      QKeySequence(tr("Ctrl+T")), [this] { line_->setFocus(); }, desk);
 }
 
 void BenchDesk::enter() { refresh(); }
@@ -434,8 +440,9 @@ void BenchDesk::refresh() {
   identity_->setText(s.phase == Phase::none ? tr("Nothing connected")
                      : s.output.identity.empty()
                          ? c_.bench.outputAddress()
-                         : q(s.output.identity).section(QLatin1Char(','), 0, 1).replace(
-                               QLatin1Char(','), QLatin1Char(' ')));
+                         : q(s.output.identity)
+                               .section(QLatin1Char(','), 0, 1)
+                               .replace(QLatin1Char(','), QLatin1Char(' ')));
   QString status;
   switch (s.phase) {
     case Phase::none:
@@ -489,8 +496,8 @@ void BenchDesk::refresh() {
                        : tr("No book is open. Make one: Menu, Book, New book… (Ctrl+N)"));
   QString room;
   if (s.disk_free) {
-    const double rate = rate_->quantity().value_or(1000) * 4.2 *
-                        (record_voltage_->isChecked() ? 2 : 1);
+    const double rate =
+        rate_->quantity().value_or(1000) * 4.2 * (record_voltage_->isChecked() ? 2 : 1);
     const double free = static_cast<double>(*s.disk_free);
     room = tr("%1 free on the disk: enough for %2 at this rate.")
                .arg(bytes(free), q(duration(free / std::max(rate, 1.0))));
@@ -503,9 +510,9 @@ void BenchDesk::refresh() {
 std::vector<FootPart> BenchDesk::foot() const {
   const BenchState& s = c_.bench.state();
   if (s.phase == BenchState::Phase::recording) {
-    return {{tr("Recording %1 into %2")
-                 .arg(q(s.name), c_.session.path().section(QLatin1Char('/'), -1)),
-             {}}};
+    return {
+        {tr("Recording %1 into %2").arg(q(s.name), c_.session.path().section(QLatin1Char('/'), -1)),
+         {}}};
   }
   return {{s.phase == BenchState::Phase::none
                ? tr("Nothing connected")

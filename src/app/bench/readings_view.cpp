@@ -48,11 +48,11 @@ void ReadingsView::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(12));
   painter.setPen(t.muted());
   const auto average = bench_.average(window_s_);
-  painter.drawText(QRectF(0, 44, width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
-                   live && average
-                       ? tr("averaged over %1: %2")
-                             .arg(q(duration(window_s_)), q(with_prefix(*average, "A", 4)))
-                       : tr("averaged: –"));
+  painter.drawText(
+      QRectF(0, 44, width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
+      live && average
+          ? tr("averaged over %1: %2").arg(q(duration(window_s_)), q(with_prefix(*average, "A", 4)))
+          : tr("averaged: –"));
   const double third = width() / 3.0;
   const std::pair<QString, double> figures[] = {
       {tr("least"), s.least}, {tr("mean"), s.mean}, {tr("most"), s.most}};
@@ -61,9 +61,9 @@ void ReadingsView::paintEvent(QPaintEvent*) {
     painter.drawText(QRectF(i * third, 66, third, 16), Qt::AlignLeft | Qt::AlignVCenter,
                      figures[i].first);
     painter.setPen(t.text());
-    painter.drawText(QRectF(i * third, 82, third, 18), Qt::AlignLeft | Qt::AlignVCenter,
-                     live && s.current ? q(with_prefix(figures[i].second, "A", 4))
-                                       : QStringLiteral("–"));
+    painter.drawText(
+        QRectF(i * third, 82, third, 18), Qt::AlignLeft | Qt::AlignVCenter,
+        live && s.current ? q(with_prefix(figures[i].second, "A", 4)) : QStringLiteral("–"));
   }
   paintStrip(painter, QRectF(0, 106, width() - 1, height() - 108));
 }

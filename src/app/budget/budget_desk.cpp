@@ -163,8 +163,8 @@ void BudgetDesk::makeActions() {
   };
   add("limitsFromCapture", tr("Make limits from this capture"), {}, [this] { fromCapture(); });
   add("openBudget", tr("Open budget…"), QKeySequence(tr("Ctrl+Shift+B")), [this] {
-    const QString path = QFileDialog::getOpenFileName(this, tr("Open budget"), {},
-                                                      tr("Budgets (*.budget.toml)"));
+    const QString path =
+        QFileDialog::getOpenFileName(this, tr("Open budget"), {}, tr("Budgets (*.budget.toml)"));
     if (!path.isEmpty()) openFile(path);
   });
   add("saveBudget", tr("Save budget as…"), {}, [this] { saveAs(); });
@@ -191,10 +191,10 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
   if (!any) {
     const bool captures = c_.session.book() && !c_.session.book()->rows.empty();
     std::vector<EmptyState::Offer> offers;
-    if (captures) offers.emplace_back(tr("Make limits from this capture"), [this] { fromCapture(); });
-    offers.emplace_back(tr("Open budget…"), [this] {
-      c_.actions.run(c_.actions.find(QStringLiteral("openBudget")));
-    });
+    if (captures)
+      offers.emplace_back(tr("Make limits from this capture"), [this] { fromCapture(); });
+    offers.emplace_back(tr("Open budget…"),
+                        [this] { c_.actions.run(c_.actions.find(QStringLiteral("openBudget"))); });
     if (!captures)
       offers.emplace_back(tr("To the bench"), [this] { emit deskWanted(QStringLiteral("Bench")); });
     empty_->say(tr("No budget yet"),
@@ -304,9 +304,8 @@ void BudgetDesk::removeLimit() {
     return;
   }
   const book::Document own = document();
-  const auto of_block = std::count_if(
-      view_->budget->limits.begin(), view_->budget->limits.end(),
-      [&](const Limit& l) { return l.block == limit->block; });
+  const auto of_block = std::count_if(view_->budget->limits.begin(), view_->budget->limits.end(),
+                                      [&](const Limit& l) { return l.block == limit->block; });
   const std::string text =
       of_block == 1 ? formats::toml_remove_block(own.text, own.name, "limit", limit->block)
                     : formats::toml_remove(own.text, own.name,
@@ -331,12 +330,11 @@ void BudgetDesk::putLimit(const Limit& limit, bool existing) {
     if (limit.min) set("min", limit.min);
     const Of usual = limit.quantity == LimitQuantity::peak_current ? Of::worst : Of::mean;
     const formats::TomlPlace of{"limit", limit.block, key_of(limit.quantity), "of"};
-    text = limit.of == usual
-               ? formats::toml_remove(text, own.name, of)
-               : formats::toml_set(text, own.name, of,
-                                   limit.of == Of::mean  ? "\"mean\""
-                                   : limit.of == Of::p95 ? "\"p95\""
-                                                         : "\"worst\"");
+    text = limit.of == usual ? formats::toml_remove(text, own.name, of)
+                             : formats::toml_set(text, own.name, of,
+                                                 limit.of == Of::mean  ? "\"mean\""
+                                                 : limit.of == Of::p95 ? "\"p95\""
+                                                                       : "\"worst\"");
     keep(text, tr("limit on %1").arg(q(limit.name())));
     return;
   }
@@ -348,14 +346,16 @@ void BudgetDesk::putLimit(const Limit& limit, bool existing) {
   if (text.empty()) {
     std::string recipe = name(book::kRecipe);
     if (recipe.empty()) {
-      emit told(tr("A budget needs a recipe that finds its states: make one on the Trace desk "
-                   "first."));
+      emit told(
+          tr("A budget needs a recipe that finds its states: make one on the Trace desk "
+             "first."));
       return;
     }
-    text = "kuvio = \"budget/1\"\nname = \"Limits\"\nrecipe = " + formats::toml_quote(recipe) + "\n";
+    text =
+        "kuvio = \"budget/1\"\nname = \"Limits\"\nrecipe = " + formats::toml_quote(recipe) + "\n";
   }
-  text = formats::toml_append(
-      text, formats::limit_block(limit, name(book::kDuty), name(book::kBattery)));
+  text = formats::toml_append(text,
+                              formats::limit_block(limit, name(book::kDuty), name(book::kBattery)));
   keep(text, tr("limit on %1").arg(q(limit.name())));
 }
 
@@ -389,8 +389,7 @@ void BudgetDesk::openFile(const QString& path) {
         namespace fs = std::filesystem;
         const std::string text = formats::read_text_file(path);
         const std::string name = fs::path(path).filename().string();
-        std::vector<book::Note> notes{
-            book::document_note(book::kBudget, {name, path, text, text})};
+        std::vector<book::Note> notes{book::document_note(book::kBudget, {name, path, text, text})};
         std::set<std::string> taken;
         // The files it names come into the book where there is none of their kind yet.
         const auto take = [&](const char* kind, const std::string& one) {
@@ -407,9 +406,7 @@ void BudgetDesk::openFile(const QString& path) {
         });
         const formats::TomlTable root = formats::TomlTable::text(text, path, "budget");
         formats::parse_recipe(take(book::kRecipe, root.string("recipe")), root.string("recipe"));
-        return [this, notes, name] {
-          c_.session.put(tr("budget %1").arg(q(name)), notes);
-        };
+        return [this, notes, name] { c_.session.put(tr("budget %1").arg(q(name)), notes); };
       },
       tr("Reading %1").arg(path.section(QLatin1Char('/'), -1)));
 }
@@ -449,16 +446,16 @@ void BudgetDesk::saveAs() {
 std::vector<FootPart> BudgetDesk::foot() const {
   if (!view_ || view_->text.empty()) return {};
   const book::Document own = document();
-  std::vector<FootPart> out{
-      {own.path.empty()          ? tr("%1, in the book only").arg(q(own.name))
-       : own.text == own.saved ? q(own.path)
+  std::vector<FootPart> out{{own.path.empty() ? tr("%1, in the book only").arg(q(own.name))
+                             : own.text == own.saved
+                                 ? q(own.path)
                                  : tr("%1, changed and not saved").arg(q(own.path)),
-       {}}};
+                             {}}};
   for (std::size_t i = 0; i < view_->results.size() && i < view_->builds.size(); ++i) {
-    out.push_back({QStringLiteral("%1 %2").arg(
-                       q(view_->builds[i]),
-                       view_->troubles[i].empty() ? verdictText(view_->results[i].verdict)
-                                                  : tr("– not checked")),
+    out.push_back({QStringLiteral("%1 %2").arg(q(view_->builds[i]),
+                                               view_->troubles[i].empty()
+                                                   ? verdictText(view_->results[i].verdict)
+                                                   : tr("– not checked")),
                    q(view_->troubles[i])});
   }
   return out;

@@ -49,8 +49,7 @@ QString name_of(LimitQuantity quantity) {
 
 }  // namespace
 
-LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
-    : QDialog(parent) {
+LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent) : QDialog(parent) {
   setObjectName(QStringLiteral("limitDialog"));
   setWindowTitle(tr("Limit"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -142,10 +141,9 @@ void LimitDialog::quantityChanged() {
 
 void LimitDialog::setLimit(const Limit& limit, bool existing) {
   limit_ = limit;
-  const int scope =
-      limit.scope == Scope::state
-          ? scope_->findText(QString::fromStdString(limit.state))
-          : scope_->findData(int(limit.scope));
+  const int scope = limit.scope == Scope::state
+                        ? scope_->findText(QString::fromStdString(limit.state))
+                        : scope_->findData(int(limit.scope));
   if (scope >= 0) scope_->setCurrentIndex(scope);
   const int quantity = quantity_->findData(int(limit.quantity));
   if (quantity >= 0) quantity_->setCurrentIndex(quantity);

@@ -64,10 +64,9 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
     const LimitResult* r = result(index);
     if (role == Qt::DisplayRole) {
       if (!r) return kNothing;
-      const QString figure =
-          r->measured ? (r->lower_bound ? QStringLiteral("≥ ") : QString()) +
-                            limit_figure(*l, *r->measured, r->U)
-                      : kNothing;
+      const QString figure = r->measured ? (r->lower_bound ? QStringLiteral("≥ ") : QString()) +
+                                               limit_figure(*l, *r->measured, r->U)
+                                         : kNothing;
       return figure + QStringLiteral("  ") + verdictText(r->verdict);
     }
     if (role == Qt::ToolTipRole) {
@@ -167,8 +166,9 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     painter->setPen(Qt::NoPen);
     painter->setBrush(t.ruling());
     painter->drawRect(bar);
-    painter->setBrush(over ? t.accent() : t.ink(static_cast<std::size_t>(
-                                              index.column() - LimitsModel::FirstBuild)));
+    painter->setBrush(
+        over ? t.accent()
+             : t.ink(static_cast<std::size_t>(index.column() - LimitsModel::FirstBuild)));
     painter->drawRect(QRectF(bar.left(), bar.top() + 1.5, x(*r->measured) - bar.left(), 4));
     if (r->U > 0) {
       painter->setPen(QPen(t.text(), 1));

@@ -36,8 +36,7 @@ BridgeView::BridgeView(QWidget* parent) : QWidget(parent) {
   setMinimumSize(320, 190);
 }
 
-void BridgeView::setView(BuildsViewPtr view, std::size_t reference_ink,
-                         std::size_t candidate_ink) {
+void BridgeView::setView(BuildsViewPtr view, std::size_t reference_ink, std::size_t candidate_ink) {
   view_ = std::move(view);
   reference_ink_ = reference_ink;
   candidate_ink_ = candidate_ink;
@@ -82,8 +81,8 @@ void BridgeView::paintEvent(QPaintEvent*) {
   const QRectF box = plot();
   const auto y = [&](double v) { return box.bottom() - (v - foot) / (top - foot) * box.height(); };
   painter.setFont(Theme::baseFont(11));
-  for (const Tick& tick : value_ticks(foot, top, std::max(2, static_cast<int>(box.height() / 44)),
-                                      "A")) {
+  for (const Tick& tick :
+       value_ticks(foot, top, std::max(2, static_cast<int>(box.height() / 44)), "A")) {
     painter.setPen(QPen(tick.at == 0 ? t.border() : t.ruling(), 1));
     painter.drawLine(QLineF(box.left(), y(tick.at), box.right(), y(tick.at)));
     painter.setPen(t.muted());
@@ -112,8 +111,7 @@ void BridgeView::paintEvent(QPaintEvent*) {
     painter.drawRect(bar);
     painter.setPen(t.text());
     painter.setFont(Theme::baseFont(11, s.total ? QFont::DemiBold : QFont::Normal));
-    const QString text = s.total ? q(with_prefix(s.to, "A", 3))
-                                 : step_text(s.to - s.from, top);
+    const QString text = s.total ? q(with_prefix(s.to, "A", 3)) : step_text(s.to - s.from, top);
     painter.drawText(QRectF(x - 12, bar.top() - 17, pitch + 24, 16), Qt::AlignCenter, text);
     painter.drawText(QRectF(x, box.bottom() + 5, pitch, 18), Qt::AlignCenter,
                      QFontMetrics(painter.font())

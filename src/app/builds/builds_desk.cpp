@@ -217,11 +217,10 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   // Until it is accepted an unlike comparison is told, but not in one sentence.
   first_->setEnabled(view->comparison.alike() || !view->accepted.empty());
   if (model_->rowOf(picked_.toStdString()) < 0 && !view->comparison.rows.empty()) {
-    const auto most = std::max_element(
-        view->comparison.rows.begin(), view->comparison.rows.end(),
-        [](const CompareRow& a, const CompareRow& b) {
-          return std::fabs(a.bridge) < std::fabs(b.bridge);
-        });
+    const auto most = std::max_element(view->comparison.rows.begin(), view->comparison.rows.end(),
+                                       [](const CompareRow& a, const CompareRow& b) {
+                                         return std::fabs(a.bridge) < std::fabs(b.bridge);
+                                       });
     picked_ = q(most->state);
   }
   pick(picked_);
@@ -234,8 +233,7 @@ void BuildsDesk::pick(const QString& state) {
   const int row = model_->rowOf(state.toStdString());
   if (row >= 0 && table_->currentIndex().row() != row)
     table_->setCurrentIndex(model_->index(row, 0));
-  if (view_)
-    c_.session.wantTypical({view_->reference, view_->candidate, state.toStdString()});
+  if (view_) c_.session.wantTypical({view_->reference, view_->candidate, state.toStdString()});
 }
 
 void BuildsDesk::applyTheme() {
@@ -249,12 +247,13 @@ void BuildsDesk::setUnit(ChargeUnit unit) { model_->setUnit(unit); }
 std::vector<FootPart> BuildsDesk::foot() const {
   if (!view_ || !view_->trouble.empty()) return {};
   const bool duty = c_.session.book() && c_.session.book()->document(book::kDuty);
-  return {{tr("Reference %1 · candidate %2").arg(q(view_->reference), q(view_->candidate)), {}},
-          {view_->field ? tr("means in the field, by %1")
-                              .arg(q(c_.session.book()->document(book::kDuty)->name))
-           : duty       ? tr("as captured: the duty plan asks for states that were not captured")
-                        : tr("as captured: there is no duty plan (Lifetime desk)"),
-           {}}};
+  return {
+      {tr("Reference %1 · candidate %2").arg(q(view_->reference), q(view_->candidate)), {}},
+      {view_->field
+           ? tr("means in the field, by %1").arg(q(c_.session.book()->document(book::kDuty)->name))
+       : duty ? tr("as captured: the duty plan asks for states that were not captured")
+              : tr("as captured: there is no duty plan (Lifetime desk)"),
+       {}}};
 }
 
 }  // namespace kuvio::app

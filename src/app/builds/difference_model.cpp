@@ -11,9 +11,7 @@ namespace {
 QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
 
-QString interval(const Difference& d) {
-  return q(with_interval(d.value, d.low, d.high, "A"));
-}
+QString interval(const Difference& d) { return q(with_interval(d.value, d.low, d.high, "A")); }
 QString days(const std::optional<double>& seconds) {
   if (!seconds) return kNothing;
   const double d = *seconds / 86400;

@@ -25,8 +25,7 @@ QString shown_text(const CompareRow& row) {
       QString out = (row.shown == Shown::higher ? tr("higher") : tr("lower")) + per;
       if (!row.by_charge && row.reference_mean && row.candidate_mean && *row.reference_mean > 0) {
         const double ratio = *row.candidate_mean / *row.reference_mean;
-        if (std::fabs(ratio - 1) >= 0.005)
-          out += QStringLiteral(": %1 ×").arg(ratio, 0, 'g', 3);
+        if (std::fabs(ratio - 1) >= 0.005) out += QStringLiteral(": %1 ×").arg(ratio, 0, 'g', 3);
       }
       return out;
     }
@@ -57,8 +56,8 @@ Sentence sentence_of(const BuildsView& v) {
     case Shown::higher:
     case Shown::lower:
       out.first = tr("%1%2 draws %3 %4 than %5.")
-                      .arg(where, candidate, amount,
-                           c.total.value > 0 ? tr("more") : tr("less"), reference);
+                      .arg(where, candidate, amount, c.total.value > 0 ? tr("more") : tr("less"),
+                           reference);
       break;
     case Shown::equal:
       out.first = tr("%1%2 draws as much as %3.").arg(where, candidate, reference);
@@ -85,10 +84,10 @@ Sentence sentence_of(const BuildsView& v) {
   if (!parts.isEmpty()) out.second = parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
   if (v.reference_life && v.candidate_life && v.reference_life->life && v.candidate_life->life) {
     const double a = *v.reference_life->life, b = *v.candidate_life->life;
-    out.second += tr("Battery life %1 from %2 to %3 (%4%5). ")
-                      .arg(b < a ? tr("falls") : tr("grows"), q(life_time(a)), q(life_time(b)),
-                           b < a ? QStringLiteral("−") : QStringLiteral("+"),
-                           q(life_time(std::fabs(b - a))));
+    out.second +=
+        tr("Battery life %1 from %2 to %3 (%4%5). ")
+            .arg(b < a ? tr("falls") : tr("grows"), q(life_time(a)), q(life_time(b)),
+                 b < a ? QStringLiteral("−") : QStringLiteral("+"), q(life_time(std::fabs(b - a))));
   }
   out.second += tr("%1%2.").arg(captures(v.reference_captures, v.candidate_captures),
                                 c.alike() ? tr(", alike in every condition") : QString());

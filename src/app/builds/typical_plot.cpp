@@ -60,7 +60,9 @@ void TypicalPlot::paintEvent(QPaintEvent*) {
   longest *= 1.04;
   const QRectF box(kLeft, kTop, width() - kLeft - kRight, height() - kTop - kFoot);
   const auto x = [&](double s) { return box.left() + s / longest * box.width(); };
-  const auto y = [&](double a) { return box.bottom() - (a - least) / (most - least) * box.height(); };
+  const auto y = [&](double a) {
+    return box.bottom() - (a - least) / (most - least) * box.height();
+  };
   painter.setFont(Theme::baseFont(11));
   for (const Tick& tick :
        value_ticks(least, most, std::max(2, static_cast<int>(box.height() / 44)), "A")) {
@@ -70,8 +72,7 @@ void TypicalPlot::paintEvent(QPaintEvent*) {
     painter.drawText(QRectF(0, y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
                      q(tick.label));
   }
-  for (const Tick& tick :
-       time_ticks(0, longest, std::max(2, static_cast<int>(box.width() / 90)))) {
+  for (const Tick& tick : time_ticks(0, longest, std::max(2, static_cast<int>(box.width() / 90)))) {
     painter.setPen(QPen(t.ruling(), 1));
     painter.drawLine(QLineF(x(tick.at), box.top(), x(tick.at), box.bottom()));
     painter.setPen(t.muted());

@@ -20,9 +20,9 @@ constexpr double kLeft = 74, kRight = 20, kTop = 14, kFoot = 30;
 constexpr double kDay = 86400, kYear = 365.25 * kDay;
 
 /// Round lengths of time that an axis is labelled with.
-constexpr double kRound[] = {1e-3, 1e-2, 0.1, 1,    2,     5,     10,    30,        60,
-                             120,  300,  600, 1800, 3600,  7200,  21600, 43200,     kDay,
-                             2 * kDay, 7 * kDay, 30 * kDay, 91 * kDay, kYear};
+constexpr double kRound[] = {1e-3,  1e-2, 0.1,      1,        2,         5,         10,   30,
+                             60,    120,  300,      600,      1800,      3600,      7200, 21600,
+                             43200, kDay, 2 * kDay, 7 * kDay, 30 * kDay, 91 * kDay, kYear};
 
 QString interval_text(double s) {
   if (s >= kYear) return QObject::tr("%1 y").arg(s / kYear, 0, 'g', 3);
@@ -79,15 +79,21 @@ void LifeCurve::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(11));
   const double unit = most > 1.5 * kYear ? kYear : most > 2 * kDay ? kDay : 3600;
   const double raw = most / unit / 4, decade = std::pow(10, std::floor(std::log10(raw)));
-  const double step = (raw / decade < 1.5 ? 1 : raw / decade < 3.5 ? 2 : raw / decade < 7.5 ? 5 : 10) * decade;
+  const double step = (raw / decade < 1.5   ? 1
+                       : raw / decade < 3.5 ? 2
+                       : raw / decade < 7.5 ? 5
+                                            : 10) *
+                      decade;
   for (double v = 0; v * unit <= most; v += step) {
     painter.setPen(QPen(v == 0 ? t.border() : t.ruling(), 1));
     painter.drawLine(QLineF(box.left(), y(v * unit), box.right(), y(v * unit)));
     painter.setPen(t.muted());
     painter.drawText(QRectF(0, y(v * unit) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     tr("%1 %2").arg(v, 0, 'g', 3).arg(unit == kYear  ? tr("years")
-                                                        : unit == kDay ? tr("days")
-                                                                       : tr("hours")));
+                     tr("%1 %2")
+                         .arg(v, 0, 'g', 3)
+                         .arg(unit == kYear  ? tr("years")
+                              : unit == kDay ? tr("days")
+                                             : tr("hours")));
   }
   double last = -1e9;
   for (const double s : kRound) {
@@ -129,8 +135,7 @@ void LifeCurve::paintEvent(QPaintEvent*) {
   // scenario's.
   if (captured && view_->as_captured.life)
     point(*captured, *view_->as_captured.life, tr("as captured"), false, 16);
-  if (view_->as_scenario.life)
-    point(here, *view_->as_scenario.life, tr("scenario"), true, -10);
+  if (view_->as_scenario.life) point(here, *view_->as_scenario.life, tr("scenario"), true, -10);
 }
 
 std::vector<CapacityPart> capacity_parts(const LifeFigures& life, const LifeBasis& basis) {
@@ -143,8 +148,7 @@ std::vector<CapacityPart> capacity_parts(const LifeFigures& life, const LifeBasi
     used += share;
     out.push_back({q(s.state), share, s.state});
   }
-  if (life.once_charge > 0)
-    out.push_back({QObject::tr("once"), life.once_charge / whole, {}});
+  if (life.once_charge > 0) out.push_back({QObject::tr("once"), life.once_charge / whole, {}});
   const double usable = basis.battery.usable_c() / whole;
   const double harvest = basis.harvest_a * *life.life / whole;
   if (const double lost = usable - used + harvest; lost > 1e-4)
@@ -161,7 +165,8 @@ CapacityBar::CapacityBar(QWidget* parent) : QWidget(parent) {
 
 void CapacityBar::setView(LifeViewPtr view) {
   view_ = std::move(view);
-  parts_ = view_ ? capacity_parts(view_->as_scenario, view_->scenario) : std::vector<CapacityPart>();
+  parts_ =
+      view_ ? capacity_parts(view_->as_scenario, view_->scenario) : std::vector<CapacityPart>();
   QStringList words;
   for (const CapacityPart& p : parts_) words << p.name + QLatin1Char(' ') + q(percent(p.share));
   setAccessibleDescription(words.join(QStringLiteral(", ")));
@@ -199,11 +204,10 @@ void CapacityBar::paintEvent(QPaintEvent*) {
       const double wide = metrics.horizontalAdvance(text) + 22;
       if (legend + wide < width()) {
         const QRectF swatch(legend, 46, 11, 11);
-        painter.fillRect(swatch, p.state.empty()
-                                     ? QBrush(t.border(), p.name == tr("self-discharge")
-                                                              ? Qt::Dense6Pattern
-                                                              : Qt::BDiagPattern)
-                                     : t.fill(p.state, view_->fills));
+        painter.fillRect(swatch, p.state.empty() ? QBrush(t.border(), p.name == tr("self-discharge")
+                                                                          ? Qt::Dense6Pattern
+                                                                          : Qt::BDiagPattern)
+                                                 : t.fill(p.state, view_->fills));
         painter.setPen(QPen(t.border(), 1));
         painter.drawRect(swatch);
         painter.setPen(t.muted());

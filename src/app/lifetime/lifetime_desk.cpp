@@ -123,8 +123,8 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), as_int(Dimension::charge));
   reserve_ = addRow(QStringLiteral("reserve"), tr("Reserve left"), as_int(Dimension::ratio));
   margin_ = addRow(QStringLiteral("margin"), tr("Safety margin"), as_int(Dimension::ratio));
-  discharge_ =
-      addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"), as_int(Dimension::ratio_per_time));
+  discharge_ = addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"),
+                      as_int(Dimension::ratio_per_time));
   harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested"), as_int(Dimension::current), true);
   wanted_ = addRow(QStringLiteral("wanted"), tr("Wanted life"), as_int(Dimension::time), true);
   connect(capacity_.edit, &QuantityEdit::quantityEdited, this, [this] {
@@ -147,9 +147,9 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   const auto note = [this](Row& row, const char* key, Dimension dimension, const QString& why) {
     connect(row.edit, &QuantityEdit::quantityEdited, this, [this, &row, key, dimension, why] {
       const auto value = row.edit->quantity();
-      c_.session.put(why, {{0, key,
-                            value ? std::optional(formats::quantity_text(*value, dimension))
-                                  : std::nullopt}});
+      c_.session.put(
+          why, {{0, key,
+                 value ? std::optional(formats::quantity_text(*value, dimension)) : std::nullopt}});
     });
   };
   note(harvest_, "harvest", Dimension::current, tr("harvest"));
@@ -211,8 +211,8 @@ void LifetimeDesk::makeActions() {
     c_.actions.add(QLatin1String(id), menu, text, {}, std::move(run), desk);
   };
   add("openDutyAction", tr("Open duty plan…"), [this] {
-    const QString path =
-        QFileDialog::getOpenFileName(this, tr("Open duty plan"), {}, tr("Duty plans (*.duty.toml)"));
+    const QString path = QFileDialog::getOpenFileName(this, tr("Open duty plan"), {},
+                                                      tr("Duty plans (*.duty.toml)"));
     if (!path.isEmpty()) openFile(book::kDuty, path);
   });
   add("openBatteryAction", tr("Open battery…"), [this] {
@@ -273,8 +273,8 @@ void LifetimeDesk::ask() {
   c_.session.wantLife(wish);
 }
 
-void LifetimeDesk::setRow(Row& row, std::optional<double> captured,
-                          std::optional<double> scenario, const QString& captured_text) {
+void LifetimeDesk::setRow(Row& row, std::optional<double> captured, std::optional<double> scenario,
+                          const QString& captured_text) {
   row.captured->setText(captured_text);
   row.edit->setQuantity(scenario);
   const bool changed =
@@ -299,8 +299,8 @@ void LifetimeDesk::buildRounds() {
   }
   while (rounds_.size() < rounds.size()) {
     const std::size_t i = rounds_.size();
-    rounds_.push_back(
-        addRow(QStringLiteral("round%1").arg(i), tr("Round %1").arg(i + 1), as_int(Dimension::time)));
+    rounds_.push_back(addRow(QStringLiteral("round%1").arg(i), tr("Round %1").arg(i + 1),
+                             as_int(Dimension::time)));
     connect(rounds_.back().edit, &QuantityEdit::quantityEdited, this, [this, i] {
       if (i < rounds_.size() && rounds_[i].edit->quantity())
         putRound(i, *rounds_[i].edit->quantity());
@@ -325,9 +325,10 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   show(scenario_life_, scenario_interval_, view->as_scenario);
   if (view->as_captured.life && view->as_scenario.life) {
     const double d = *view->as_scenario.life - *view->as_captured.life;
-    difference_->setText(std::fabs(d) < 43200 ? tr("The same life")
-                                              : (d > 0 ? tr("%1 longer") : tr("%1 shorter"))
-                                                    .arg(q(life_time(std::fabs(d)))));
+    difference_->setText(
+        std::fabs(d) < 43200
+            ? tr("The same life")
+            : (d > 0 ? tr("%1 longer") : tr("%1 shorter")).arg(q(life_time(std::fabs(d)))));
   } else {
     difference_->setText({});
   }
@@ -355,7 +356,8 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
         tr("Interval of %1 in the scenario").arg(names.join(QStringLiteral(", "))));
     std::optional<double> captured;
     for (const Round& r : view->captured.plan.rounds) {
-      if (!r.states.empty() && !rounds[i].states.empty() && r.states.back() == rounds[i].states.back())
+      if (!r.states.empty() && !rounds[i].states.empty() &&
+          r.states.back() == rounds[i].states.back())
         captured = 1 / r.rate_hz;
     }
     setRow(rounds_[i], captured, 1 / rounds[i].rate_hz,
@@ -380,10 +382,10 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   }
   plan_name_->setText(
       tr("Battery: %1. Rounds: %2.")
-          .arg(view->scenario.battery.name.empty() ? tr("unnamed")
-                                                   : q(view->scenario.battery.name),
-               view->has_plan ? q(plan().name) : tr("as often as captured; set their intervals, or "
-                                                    "open a duty plan")));
+          .arg(view->scenario.battery.name.empty() ? tr("unnamed") : q(view->scenario.battery.name),
+               view->has_plan ? q(plan().name)
+                              : tr("as often as captured; set their intervals, or "
+                                   "open a duty plan")));
   curve_->setView(view);
   bar_->setView(view);
   emit footChanged();
@@ -454,9 +456,9 @@ void LifetimeDesk::openFile(const char* kind, const QString& path) {
       emit told(tr("%1: %2. The scenario stays as it was.").arg(q(e.where()), q(e.why())));
       return;
     }
-    c_.session.put(kind == book::kDuty ? tr("duty plan %1").arg(q(name))
-                                       : tr("battery %1").arg(q(name)),
-                   {book::document_note(kind, {name, path.toStdString(), text, text})});
+    c_.session.put(
+        kind == book::kDuty ? tr("duty plan %1").arg(q(name)) : tr("battery %1").arg(q(name)),
+        {book::document_note(kind, {name, path.toStdString(), text, text})});
   });
 }
 

@@ -49,10 +49,9 @@ void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& give
   if (option.displayAlignment & Qt::AlignRight) {
     paintFigures(*painter, box, option.text);
   } else {
-    painter->drawText(
-        box, Qt::AlignVCenter | Qt::AlignLeft,
-        QFontMetrics(option.font)
-            .elidedText(option.text, Qt::ElideRight, static_cast<int>(box.width())));
+    painter->drawText(box, Qt::AlignVCenter | Qt::AlignLeft,
+                      QFontMetrics(option.font)
+                          .elidedText(option.text, Qt::ElideRight, static_cast<int>(box.width())));
   }
   painter->restore();
 }

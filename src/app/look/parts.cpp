@@ -71,8 +71,7 @@ EmptyState::EmptyState(const QString& name, QWidget* parent) : QWidget(parent) {
   column->addStretch(3);
 }
 
-void EmptyState::say(const QString& title, const QString& text,
-                     const std::vector<Offer>& offers) {
+void EmptyState::say(const QString& title, const QString& text, const std::vector<Offer>& offers) {
   title_->setText(title);
   text_->setText(text);
   setAccessibleDescription(title + QLatin1Char(' ') + text);

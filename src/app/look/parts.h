@@ -50,8 +50,8 @@ class QuantityEdit : public QLineEdit {
   Q_OBJECT
 public:
   /// `dimension` is a kuvio::Dimension. With `optional` an empty line is a value too.
-  QuantityEdit(const QString& name, const QString& accessible_name, int dimension,
-               QWidget* parent, bool optional = false);
+  QuantityEdit(const QString& name, const QString& accessible_name, int dimension, QWidget* parent,
+               bool optional = false);
   void setQuantity(std::optional<double> value);
   std::optional<double> quantity() const { return value_; }
   /// Reads what is typed, as leaving the line does.

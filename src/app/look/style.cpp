@@ -33,7 +33,8 @@ void NotebookStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* 
     painter->restore();
     return;
   }
-  if ((element == PE_PanelLineEdit || element == PE_FrameLineEdit) && inside_another(widget)) return;
+  if ((element == PE_PanelLineEdit || element == PE_FrameLineEdit) && inside_another(widget))
+    return;
   if (element == PE_PanelLineEdit || element == PE_FrameLineEdit) {
     painter->save();
     painter->setRenderHint(QPainter::Antialiasing);
@@ -65,12 +66,13 @@ void NotebookStyle::drawControl(ControlElement element, const QStyleOption* opti
       fill = primary ? t.ink(0).lighter(112) : t.wash();
     painter->setPen(flat ? QPen(Qt::NoPen) : QPen(primary && on ? fill : t.border(), 1));
     painter->setBrush(flat && !(option->state & State_MouseOver) && !down ? QBrush(Qt::NoBrush)
-                                                                        : QBrush(fill));
+                                                                          : QBrush(fill));
     painter->drawRoundedRect(box, 4, 4);
     if (b && (b->features & QStyleOptionButton::HasMenu)) {
       const QPointF at(box.right() - 12, box.center().y());
       painter->setPen(QPen(t.muted(), 1.4));
-      painter->drawPolyline(QPolygonF({at + QPointF(-3.5, -1.5), at + QPointF(0, 2), at + QPointF(3.5, -1.5)}));
+      painter->drawPolyline(
+          QPolygonF({at + QPointF(-3.5, -1.5), at + QPointF(0, 2), at + QPointF(3.5, -1.5)}));
     }
     painter->restore();
     return;
@@ -85,9 +87,9 @@ void NotebookStyle::drawControl(ControlElement element, const QStyleOption* opti
     painter->setPen(on ? t.text() : t.muted());
     painter->drawText(option->rect, Qt::AlignCenter, tab->text);
     if (on)
-      painter->fillRect(QRectF(option->rect.left() + 10, option->rect.bottom() - 3,
-                               option->rect.width() - 20, 2),
-                        t.accent());
+      painter->fillRect(
+          QRectF(option->rect.left() + 10, option->rect.bottom() - 3, option->rect.width() - 20, 2),
+          t.accent());
     if (option->state & State_HasFocus) {
       painter->setPen(QPen(t.focus(), 1.5));
       painter->drawRoundedRect(QRectF(option->rect).adjusted(3, 3, -3, -3), 4, 4);

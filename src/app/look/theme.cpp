@@ -39,7 +39,8 @@ QFont Theme::baseFont(int pixels, QFont::Weight weight) {
 void Theme::apply(Kind kind) {
   inForce() = Theme(kind);
   const Theme& t = inForce();
-  if (!qobject_cast<NotebookStyle*>(QApplication::style())) QApplication::setStyle(new NotebookStyle);
+  if (!qobject_cast<NotebookStyle*>(QApplication::style()))
+    QApplication::setStyle(new NotebookStyle);
   QPalette p;
   p.setColor(QPalette::Window, t.ground());
   p.setColor(QPalette::Base, t.ground());

@@ -143,9 +143,9 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   painter->drawRoundedRect(tick, 3, 3);
   if (ticked) {
     painter->setPen(QPen(t.ground(), 1.8));
-    painter->drawPolyline(QPolygonF({tick.topLeft() + QPointF(3, 7.2),
-                                     tick.topLeft() + QPointF(5.8, 10),
-                                     tick.topLeft() + QPointF(10.5, 4)}));
+    painter->drawPolyline(
+        QPolygonF({tick.topLeft() + QPointF(3, 7.2), tick.topLeft() + QPointF(5.8, 10),
+                   tick.topLeft() + QPointF(10.5, 4)}));
   }
   const double text_left = tick.right() + 8;
   double right = in.right();
@@ -215,8 +215,7 @@ bool CaptureDelegate::editorEvent(QEvent* event, QAbstractItemModel* model,
     // Taken in both, so that a tick does not pick the row as well.
     return event->type() == QEvent::MouseButtonRelease ? toggle() : true;
   }
-  if (event->type() == QEvent::KeyPress &&
-      static_cast<QKeyEvent*>(event)->key() == Qt::Key_Space)
+  if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Space)
     return toggle();
   return false;
 }

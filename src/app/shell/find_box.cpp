@@ -123,8 +123,7 @@ void FindBox::search() {
   for (const auto& [score, action] : found) {
     auto* item = new QListWidgetItem(action->text().remove(QLatin1Char('&')), list_);
     const QVariant put_by = action->property("keys");
-    const QKeySequence keys =
-        put_by.isNull() ? action->shortcut() : put_by.value<QKeySequence>();
+    const QKeySequence keys = put_by.isNull() ? action->shortcut() : put_by.value<QKeySequence>();
     item->setData(Qt::UserRole, QVariant::fromValue<QObject*>(action));
     item->setData(kKeys, keys.toString(QKeySequence::NativeText));
     item->setData(kMenu, Actions::menuOf(action));

@@ -43,16 +43,13 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   column->addWidget(ruling(centre));
   column->addWidget(new RecordingStrip(bench_, centre));
   column->addWidget(makeMessage());
-  parts_ = new QSplitter(Qt::Horizontal, centre);
+  desks_ = new QStackedWidget(centre);
+  column->addWidget(desks_, 1);
+  parts_ = new QSplitter(Qt::Horizontal, desks_);
   parts_->setObjectName(QStringLiteral("parts"));
   parts_->setHandleWidth(1);
   parts_->addWidget(makeCaptures());
-  desks_ = new QStackedWidget(parts_);
-  parts_->addWidget(desks_);
-  parts_->setStretchFactor(1, 1);
-  parts_->setSizes({180, 1100});
   parts_->setChildrenCollapsible(false);
-  column->addWidget(parts_, 1);
   column->addWidget(ruling(centre));
   column->addWidget(makeFoot());
   setCentralWidget(centre);
@@ -133,8 +130,8 @@ QWidget* MainWindow::makeFoot() {
   unit_ = new QComboBox(bar);
   unit_->setObjectName(QStringLiteral("unit"));
   unit_->setAccessibleName(tr("Unit that charge is told in"));
-  unit_->addItems({QStringLiteral("C"), QStringLiteral("Ah"), QStringLiteral("Wh"),
-                   QStringLiteral("J")});
+  unit_->addItems(
+      {QStringLiteral("C"), QStringLiteral("Ah"), QStringLiteral("Wh"), QStringLiteral("J")});
   row->addWidget(unit_);
   bar->setFixedHeight(40);
   return bar;
@@ -143,7 +140,7 @@ QWidget* MainWindow::makeFoot() {
 void MainWindow::makeDesks() {
   const Context context{session_, view_, bench_, actions_};
   bench_desk_ = new BenchDesk(context, preferences_, desks_);
-  trace_desk_ = new TraceDesk(context, desks_);
+  trace_desk_ = new TraceDesk(context, parts_);
   builds_desk_ = new BuildsDesk(context, desks_);
   budget_desk_ = new BudgetDesk(context, desks_);
   lifetime_desk_ = new LifetimeDesk(context, desks_);
@@ -152,8 +149,11 @@ void MainWindow::makeDesks() {
               {QStringLiteral("Builds"), builds_desk_},
               {QStringLiteral("Budget"), budget_desk_},
               {QStringLiteral("Lifetime"), lifetime_desk_}};
+  parts_->addWidget(trace_desk_);
+  parts_->setStretchFactor(1, 1);
+  parts_->setSizes({180, 1100});
   for (const auto& [name, one] : by_name_) {
-    desks_->addWidget(one);
+    desks_->addWidget(one == trace_desk_ ? static_cast<QWidget*>(parts_) : one);
     connect(one, &Desk::told, this, &MainWindow::tell);
     connect(one, &Desk::footChanged, this, &MainWindow::updateFoot);
     connect(one, &Desk::deskWanted, this, &MainWindow::setDesk);
@@ -228,11 +228,10 @@ void MainWindow::setDesk(const QString& name) {
   actions_.setDesk(name);
   const bool trace = name == QStringLiteral("Trace");
   const bool any = session_.book() && !session_.book()->rows.empty();
-  captures_box_->setVisible(trace && any);
   if (trace && !any) {
     desks_->setCurrentWidget(empty_);
   } else {
-    desks_->setCurrentWidget(it->second);
+    desks_->setCurrentWidget(trace ? static_cast<QWidget*>(parts_) : it->second);
     it->second->enter();
   }
   updateFoot();
@@ -275,12 +274,11 @@ void MainWindow::openFile(const QString& path) {
   if (ends(".recipe.toml")) {
     session_.readFile(path, [this, path](const std::string& text) {
       const std::string name = file_name(path).toStdString();
-      session_.change(tr("recipe %1").arg(q(name)),
-                      [=](const book::Book&, const std::stop_token&) {
-                        formats::parse_recipe(text, name);
-                        return std::vector{book::document_note(
-                            book::kRecipe, {name, path.toStdString(), text, text})};
-                      });
+      session_.change(tr("recipe %1").arg(q(name)), [=](const book::Book&, const std::stop_token&) {
+        formats::parse_recipe(text, name);
+        return std::vector{
+            book::document_note(book::kRecipe, {name, path.toStdString(), text, text})};
+      });
       setDesk(QStringLiteral("Trace"));
       actions_.run(actions_.find(QStringLiteral("showRecipe")));
     });

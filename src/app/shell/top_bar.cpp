@@ -17,12 +17,12 @@ QString q(const std::string& text) { return QString::fromStdString(text); }
 
 QString clock(double s) {
   const auto whole = static_cast<long long>(s);
-  return whole >= 3600 ? QStringLiteral("%1:%2:%3")
-                             .arg(whole / 3600)
-                             .arg(whole / 60 % 60, 2, 10, QLatin1Char('0'))
-                             .arg(whole % 60, 2, 10, QLatin1Char('0'))
-                       : QStringLiteral("%1:%2").arg(whole / 60).arg(whole % 60, 2, 10,
-                                                                     QLatin1Char('0'));
+  return whole >= 3600
+             ? QStringLiteral("%1:%2:%3")
+                   .arg(whole / 3600)
+                   .arg(whole / 60 % 60, 2, 10, QLatin1Char('0'))
+                   .arg(whole % 60, 2, 10, QLatin1Char('0'))
+             : QStringLiteral("%1:%2").arg(whole / 60).arg(whole % 60, 2, 10, QLatin1Char('0'));
 }
 }  // namespace
 
@@ -48,8 +48,7 @@ void DeskButton::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(15, isChecked() ? QFont::DemiBold : QFont::Normal));
   painter.setPen(isChecked() || underMouse() ? t.text() : t.muted());
   painter.drawText(rect(), Qt::AlignCenter, text());
-  if (isChecked())
-    painter.fillRect(QRectF(12, height() - 7, width() - 24, 2), t.accent());
+  if (isChecked()) painter.fillRect(QRectF(12, height() - 7, width() - 24, 2), t.accent());
   if (hasFocus()) {
     painter.setPen(QPen(t.focus(), 1.5));
     painter.drawRoundedRect(QRectF(rect()).adjusted(3, 6, -3, -4), 4, 4);
@@ -63,12 +62,11 @@ TopBar::TopBar(Actions& actions, BenchControl& bench, QWidget* parent)
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(8, 0, 16, 0);
   row->setSpacing(2);
-  for (const auto& [desk, text] :
-       {std::pair{QStringLiteral("Bench"), tr("Bench")},
-        std::pair{QStringLiteral("Trace"), tr("Trace")},
-        std::pair{QStringLiteral("Builds"), tr("Builds")},
-        std::pair{QStringLiteral("Budget"), tr("Budget")},
-        std::pair{QStringLiteral("Lifetime"), tr("Lifetime")}}) {
+  for (const auto& [desk, text] : {std::pair{QStringLiteral("Bench"), tr("Bench")},
+                                   std::pair{QStringLiteral("Trace"), tr("Trace")},
+                                   std::pair{QStringLiteral("Builds"), tr("Builds")},
+                                   std::pair{QStringLiteral("Budget"), tr("Budget")},
+                                   std::pair{QStringLiteral("Lifetime"), tr("Lifetime")}}) {
     auto* b = new DeskButton(desk, text, this);
     connect(b, &QPushButton::clicked, this, [this, b] { emit deskWanted(b->desk()); });
     desks_.push_back(b);

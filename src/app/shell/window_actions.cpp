@@ -65,12 +65,12 @@ void MainWindow::makeEditActions() {
         captures_model_->setData(index, ticked ? Qt::Unchecked : Qt::Checked, Qt::CheckStateRole);
       },
       QStringLiteral("Trace"));
-  QAction* reference =
-      actions_.add(QStringLiteral("giveReference"), captures, tr("Its build is the reference (R)"),
-                   QKeySequence(tr("R")), [this] { giveReference(); }, QStringLiteral("Trace"));
-  QAction* rename =
-      actions_.add(QStringLiteral("renameCapture"), captures, tr("Rename capture…"), {},
-                   [this] { renameCapture(); }, QStringLiteral("Trace"));
+  QAction* reference = actions_.add(
+      QStringLiteral("giveReference"), captures, tr("Its build is the reference (R)"),
+      QKeySequence(tr("R")), [this] { giveReference(); }, QStringLiteral("Trace"));
+  QAction* rename = actions_.add(
+      QStringLiteral("renameCapture"), captures, tr("Rename capture…"), {},
+      [this] { renameCapture(); }, QStringLiteral("Trace"));
   QAction* next = actions_.add(
       QStringLiteral("nextCapture"), captures, tr("Next capture"), QKeySequence(tr("Ctrl+Down")),
       [this] {
@@ -144,15 +144,14 @@ void MainWindow::followSystem() {
 }
 
 void MainWindow::chooseBook() {
-  const QString path = QFileDialog::getOpenFileName(
-      this, tr("Open book"), book_path_.section(QLatin1Char('/'), 0, -2),
-      tr("Kuvio books (*.kuvio)"));
+  const QString path = QFileDialog::getOpenFileName(this, tr("Open book"),
+                                                    book_path_.section(QLatin1Char('/'), 0, -2),
+                                                    tr("Kuvio books (*.kuvio)"));
   if (!path.isEmpty()) openBook(path);
 }
 
 void MainWindow::newBook() {
-  QString path = QFileDialog::getSaveFileName(this, tr("New book"),
-                                              tr("Investigation.kuvio"),
+  QString path = QFileDialog::getSaveFileName(this, tr("New book"), tr("Investigation.kuvio"),
                                               tr("Kuvio books (*.kuvio)"), nullptr,
                                               QFileDialog::DontConfirmOverwrite);
   if (path.isEmpty()) return;

@@ -120,7 +120,9 @@ StretchMark::StretchMark(QCustomPlot* plot, const ViewState& view)
 void StretchMark::applyDefaultAntialiasingHint(QCPPainter* painter) const {
   painter->setAntialiasing(true);
 }
-QRect StretchMark::clipRect() const { return lanesBox(*mParentPlot).adjusted(0, -8, 1, 1).toRect(); }
+QRect StretchMark::clipRect() const {
+  return lanesBox(*mParentPlot).adjusted(0, -8, 1, 1).toRect();
+}
 
 void StretchMark::draw(QCPPainter* painter) {
   if (!view_.capture() || mParentPlot->axisRectCount() == 0) return;

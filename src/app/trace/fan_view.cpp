@@ -2,6 +2,7 @@
 #include "app/trace/fan_view.h"
 
 #include "app/look/theme.h"
+#include "app/trace/fan_raster.h"
 #include "app/trace/lanes.h"
 #include "core/present.h"
 
@@ -100,8 +101,8 @@ int FanView::visitAt(const QPointF& place) const {
     const FanBand* best = nullptr;
     double narrowest = 1e9;
     for (const FanBand& b : fan_.bands) {
-      const double s = (place.y() - rows_.ribbon_end) / (rows_.charge - rows_.ribbon_end);
-      const double ease = s * s * (3 - 2 * s);
+      const double ease =
+          band_ease((place.y() - rows_.ribbon_end) / (rows_.charge - rows_.ribbon_end));
       const double a = b.time_from + (b.charge_from - b.time_from) * ease,
                    e = b.time_to + (b.charge_to - b.time_to) * ease;
       if (share >= a && share < e && e - a < narrowest) {
@@ -112,23 +113,6 @@ int FanView::visitAt(const QPointF& place) const {
     if (best) return static_cast<int>(best->visit);
   }
   return ViewState::kNone;
-}
-
-/// Bands too thin for a shape are threads: the same curve, as a line.
-void FanView::paintThreads(QPainter& painter, const QVector<QPair<QLineF, QColor>>& threads) {
-  painter.save();
-  constexpr int kSteps = 7;
-  for (const auto& [line, color] : threads) {
-    QPolygonF curve;
-    for (int i = 0; i <= kSteps; ++i) {
-      const double s = static_cast<double>(i) / kSteps, ease = s * s * (3 - 2 * s);
-      curve.append(QPointF(line.x1() + (line.x2() - line.x1()) * ease,
-                           line.y1() + (line.y2() - line.y1()) * s));
-    }
-    painter.setPen(QPen(color, 1));
-    painter.drawPolyline(curve);
-  }
-  painter.restore();
 }
 
 void FanView::paintNames(QPainter& painter) const {
@@ -165,35 +149,33 @@ void FanView::paintBands(QPainter& painter) {
     return a->time_to - a->time_from + a->charge_to - a->charge_from >
            b->time_to - b->time_from + b->charge_to - b->charge_from;
   });
-  QVector<QPair<QLineF, QColor>> threads;
+  std::map<std::string, QBrush> fills;
+  std::vector<BandShape> shapes;
+  shapes.reserve(order.size());
+  painter.setRenderHint(QPainter::Antialiasing, false);
   painter.setPen(Qt::NoPen);
   for (const FanBand* b : order) {
     const int index = static_cast<int>(b->visit);
     const std::string& state = visits[b->visit].visit.state;
-    const QBrush fill = t.fill(state, view_.capture()->fills);
+    auto found = fills.find(state);
+    if (found == fills.end())
+      found = fills.emplace(state, t.fill(state, view_.capture()->fills)).first;
+    const QBrush& fill = found->second;
     const bool lit = index == view_.pointed() || index == view_.visit();
-    QBrush body = fill;
-    if (fill.style() == Qt::SolidPattern) {
-      QColor c = fill.color();
-      c.setAlphaF(lit ? 1.0F : picked.empty() || picked == state ? 0.72F : 0.4F);
-      body = c;
-    }
-    const QRectF ribbon = ribbonRect(*b), charge = chargeRect(*b);
-    if (ribbon.width() < 2 && charge.width() < 2 && !lit) {
-      threads.append(
-          {QLineF(ribbon.center().x(), rows_.ribbon_end, charge.center().x(), rows_.charge),
-           body.color()});
-    } else {
-      painter.setRenderHint(QPainter::Antialiasing, true);
-      painter.fillPath(shape(*b), body);
-    }
-    painter.setRenderHint(QPainter::Antialiasing, false);
-    painter.fillRect(wider(ribbon), fill);
-    painter.fillRect(wider(charge), fill);
+    const bool hatched = fill.style() != Qt::SolidPattern;
+    QColor body = fill.color();
+    body.setAlphaF(hatched ? 0.25F : lit ? 1.0F : picked.empty() || picked == state ? 0.72F : 0.4F);
+    shapes.push_back({b->time_from * span(), b->time_to * span(), b->charge_from * span(),
+                      b->charge_to * span(), body});
+    painter.fillRect(wider(ribbonRect(*b)), fill);
+    painter.fillRect(wider(chargeRect(*b)), fill);
   }
-  // Of a great many threads none is looked at by itself: smoothing them would cost most of a frame.
-  painter.setRenderHint(QPainter::Antialiasing, threads.size() <= 80);
-  paintThreads(painter, threads);
+  const double scale = devicePixelRatioF();
+  const QRectF room(left(), rows_.ribbon_end, span(), rows_.charge - rows_.ribbon_end);
+  QImage image(QSizeF(room.size() * scale).toSize(), QImage::Format_RGB32);
+  image.fill(t.ground());
+  paint_bands(image, scale, shapes);
+  painter.drawImage(room, image);
 }
 
 /// What is picked is outlined, from its stretch of time to its charge.

@@ -47,7 +47,6 @@ private:
   const FanBand* band(int visit) const;
   QRectF ribbonRect(const FanBand& band) const;
   QRectF chargeRect(const FanBand& band) const;
-  static void paintThreads(QPainter& painter, const QVector<QPair<QLineF, QColor>>& threads);
   QPainterPath shape(const FanBand& band) const;
   void paintNames(QPainter& painter) const;
   void paintBands(QPainter& painter);

@@ -12,9 +12,9 @@
 namespace kuvio::app {
 namespace {
 
-constexpr double kHandle = 6;       // half of a handle's width to aim at
-constexpr double kClick = 4;        // pixels the mouse may move in a click
-constexpr int kStandInMs = 14;      // a frame later than this is stood in for
+constexpr double kHandle = 6;   // half of a handle's width to aim at
+constexpr double kClick = 4;    // pixels the mouse may move in a click
+constexpr int kStandInMs = 14;  // a frame later than this is stood in for
 constexpr int kLogicHeight = 20, kFoot = 24, kHead = 18;
 
 int rank(const book::ChannelInfo& c) {
@@ -283,8 +283,8 @@ void Lanes::fitLane(Lane& lane) const {
     lane.value->setRange(log ? QCPRange(1e-6, 1) : QCPRange(0, 1));
   } else if (log) {
     const double top = std::max(hi, 1e-9);
-    const double foot = std::clamp(quiet > 0 ? quiet : std::max(lo, top * 1e-6), top * 1e-9,
-                                   top / 10);
+    const double foot =
+        std::clamp(quiet > 0 ? quiet : std::max(lo, top * 1e-6), top * 1e-9, top / 10);
     lane.value->setRange(std::pow(10, std::floor(std::log10(foot))), top * 2);
   } else {
     const double base = lane.quantity == "voltage" ? lo : std::min(lo, 0.0);
@@ -396,8 +396,7 @@ void Lanes::placeCaptions() {
     Lane& lane = lanes_[i];
     const QRect box = lane.rect->rect();
     const bool above = i == 0;
-    lane.caption->setPositionAlignment(Qt::AlignRight |
-                                       (above ? Qt::AlignTop : Qt::AlignVCenter));
+    lane.caption->setPositionAlignment(Qt::AlignRight | (above ? Qt::AlignTop : Qt::AlignVCenter));
     const double middle = lane.quantity == "logic" ? box.center().y() : box.top() + 8;
     lane.caption->position->setCoords(kLaneLeft - 8, above ? 1.0 : middle);
   }

@@ -3,9 +3,8 @@
 
 #include "app/work/view_state.h"
 
-#include <qcustomplot.h>
-
 #include <QTimer>
+#include <qcustomplot.h>
 
 #include <set>
 
@@ -19,9 +18,9 @@ inline constexpr int kLaneLeft = 84, kLaneRight = 16;
 /// The lanes of the Trace desk: a channel each, of all captures drawn together, on one time axis.
 /// Currents first, then voltages, then what else there is, logic lines last.
 ///
-/// Wheel zooms time at the pointer, Shift+wheel pans, Ctrl+wheel zooms the value axis under it; drag
-/// marks a span, whose ends are handles; middle drag, or a drag on an axis, pans; click picks a
-/// visit, double-click zooms to it.
+/// Wheel zooms time at the pointer, Shift+wheel pans, Ctrl+wheel zooms the value axis under it;
+/// drag marks a span, whose ends are handles; middle drag, or a drag on an axis, pans; click picks
+/// a visit, double-click zooms to it.
 class Lanes : public QCustomPlot {
   Q_OBJECT
 public:

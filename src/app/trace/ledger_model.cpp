@@ -33,12 +33,12 @@ std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
     const auto [it, fresh] = out.try_emplace(r.limit->state, StateVerdict{r.verdict, {}});
     it->second.verdict = fresh ? r.verdict : worse(it->second.verdict, r.verdict);
     const auto unit = unit_of(r.limit->quantity);
-    it->second.text += (fresh ? QString() : QStringLiteral("\n")) +
-                       QStringLiteral("%1: %2, %3 %4")
-                           .arg(q(r.limit->name()), verdictText(r.verdict),
-                                r.limit->max ? QStringLiteral("≤") : QStringLiteral("≥"),
-                                q(with_prefix(r.limit->max.value_or(r.limit->min.value_or(0)),
-                                              unit, 4)));
+    it->second.text +=
+        (fresh ? QString() : QStringLiteral("\n")) +
+        QStringLiteral("%1: %2, %3 %4")
+            .arg(q(r.limit->name()), verdictText(r.verdict),
+                 r.limit->max ? QStringLiteral("≤") : QStringLiteral("≥"),
+                 q(with_prefix(r.limit->max.value_or(r.limit->min.value_or(0)), unit, 4)));
   }
   return out;
 }
@@ -74,15 +74,16 @@ QString LedgerModel::text(const LedgerRow& r, int column) const {
     case Mean:
       return r.mean ? q(with_uncertainty(*r.mean, r.mean_u.U, "A")) : kNothing;
     case Charge:
-      return r.state == kMissing ? kNothing
-                                 : (r.lower_bound ? QStringLiteral("≥ ") : QString()) +
-                                       q(charge_with_uncertainty(r.charge, r.charge_u.U, unit_, voltage()));
+      return r.state == kMissing
+                 ? kNothing
+                 : (r.lower_bound ? QStringLiteral("≥ ") : QString()) +
+                       q(charge_with_uncertainty(r.charge, r.charge_u.U, unit_, voltage()));
     case Share:
       return r.state == kMissing ? QString() : q(percent(r.charge_share));
     case PerVisit:
       return r.whole_visits > 0
-                 ? q(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U,
-                                         unit_, voltage()))
+                 ? q(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, unit_,
+                                             voltage()))
                  : kNothing;
     case Peak:
       return r.peak ? q(with_prefix(*r.peak, "A", 3)) : kNothing;
@@ -205,9 +206,10 @@ QVariant LedgerModel::headerData(int section, Qt::Orientation orientation, int r
     return int(section == State ? Qt::AlignLeft | Qt::AlignVCenter
                                 : Qt::AlignRight | Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
-  const QStringList names{tr("state"),  tr("visits"), tr("time"),      tr("mean"),
-                          tr("charge"), tr("share"),  tr("per visit"), tr("peak"),
-                          verdicts_.empty() ? QString() : tr("budget")};
+  const QStringList names{
+      tr("state"),     tr("visits"), tr("time"),
+      tr("mean"),      tr("charge"), tr("share"),
+      tr("per visit"), tr("peak"),   verdicts_.empty() ? QString() : tr("budget")};
   return names.value(section);
 }
 

@@ -87,9 +87,8 @@ void LevelView::paintEvent(QPaintEvent*) {
     if (!(s > 0)) continue;
     // Four decades of share fit: a rare burst stands beside a long sleep.
     const double h = std::max(2.0, (1 + std::log10(s / most) / 5) * room);
-    const double level =
-        histogram_->low * std::pow(histogram_->high / histogram_->low,
-                                   (static_cast<double>(i) + 0.5) / bins);
+    const double level = histogram_->low * std::pow(histogram_->high / histogram_->low,
+                                                    (static_cast<double>(i) + 0.5) / bins);
     const QRectF bar(kSide + static_cast<double>(i) * pitch, foot - h, std::max(1.0, pitch), h);
     painter.fillRect(bar, fill_of(level));
     painter.setPen(QPen(t.border(), 0.8));

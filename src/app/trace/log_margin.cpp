@@ -50,7 +50,8 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   arrived_->setContentsMargins(8, 0, 12, 6);
   column->addWidget(arrived_);
 
-  connect(filter_, &QLineEdit::textChanged, filtered_, &QSortFilterProxyModel::setFilterFixedString);
+  connect(filter_, &QLineEdit::textChanged, filtered_,
+          &QSortFilterProxyModel::setFilterFixedString);
   connect(&view_, &ViewState::captureChanged, this, &LogMargin::takeCapture);
   connect(&view_, &ViewState::visitChanged, this, &LogMargin::follow);
   connect(&view_, &ViewState::spanChanged, this, &LogMargin::follow);

@@ -22,8 +22,7 @@ void LogModel::setCapture(const CaptureViewPtr& capture) {
 void LogModel::setInside(double from, double to) {
   inside_from_ = from;
   inside_to_ = to;
-  if (rowCount() > 0)
-    emit dataChanged(index(0, 0), index(rowCount() - 1, Columns - 1), {LitRole});
+  if (rowCount() > 0) emit dataChanged(index(0, 0), index(rowCount() - 1, Columns - 1), {LitRole});
 }
 
 int LogModel::rowCount(const QModelIndex& parent) const {

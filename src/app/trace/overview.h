@@ -4,7 +4,6 @@
 #include "app/work/view_state.h"
 
 #include <QPixmap>
-
 #include <QWidget>
 
 namespace kuvio::app {

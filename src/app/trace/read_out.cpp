@@ -24,18 +24,19 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
                               : tr("\nno sample flagged");
   const QString missing =
       s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(q(duration(s.missing_s))) : QString();
-  out.push_back({tr("%1%2 → %3 s (%4):")
-                     .arg(lead, moment_text(s.from_s, width), moment_text(s.to_s, width),
-                          q(duration(width))),
-                 tr("Times from the capture's start.%1").arg(missing)});
+  out.push_back(
+      {tr("%1%2 → %3 s (%4):")
+           .arg(lead, moment_text(s.from_s, width), moment_text(s.to_s, width), q(duration(width))),
+       tr("Times from the capture's start.%1").arg(missing)});
   if (!s.mean()) {
     out.push_back({tr("no samples"), missing});
     return out;
   }
   const QString least = s.lower_bound() ? QStringLiteral("≥ ") : QString();
-  const QString rests = capture.channel.accuracy.empty()
-                            ? tr("\nNo accuracy statement is known: no ±.")
-                            : tr("\n± from the accuracy %1, at 95 %.").arg(q(capture.channel.accuracy));
+  const QString rests =
+      capture.channel.accuracy.empty()
+          ? tr("\nNo accuracy statement is known: no ±.")
+          : tr("\n± from the accuracy %1, at 95 %.").arg(q(capture.channel.accuracy));
   out.push_back({tr("mean %1%2").arg(least, q(with_uncertainty(*s.mean(), u, "A"))),
                  tr("Charge over the %1 with samples.").arg(q(duration(s.observed_s))) + rests +
                      missing + flagged});
@@ -46,9 +47,10 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
   out.push_back({tr("peak %1%2").arg(least, q(with_prefix(s.max.value_or(0), "A", 3))),
                  tr("Largest sample; a shorter peak inside a sample is averaged.") + flagged});
   if (volts > 0 && unit != ChargeUnit::joule) {
-    out.push_back({tr("%1 at %2").arg(q(with_prefix(s.charge * volts, "J", 3)),
-                                      q(with_prefix(volts, "V", 3))),
-                   tr("Charge times the nominal supply voltage.")});
+    out.push_back(
+        {tr("%1 at %2")
+             .arg(q(with_prefix(s.charge * volts, "J", 3)), q(with_prefix(volts, "V", 3))),
+         tr("Charge times the nominal supply voltage.")});
   }
   if (s.missing_s > 0) out.push_back({tr("%1 missing").arg(q(duration(s.missing_s))), missing});
   return out;

@@ -8,8 +8,8 @@
 
 namespace kuvio::app {
 
-/// The read-out sentence: of the span, or with no span of the visit pointed at or picked, or else of
-/// the capture as a whole. `reading` is that of the span, once it is there. Empty while a span's
+/// The read-out sentence: of the span, or with no span of the visit pointed at or picked, or else
+/// of the capture as a whole. `reading` is that of the span, once it is there. Empty while a span's
 /// figures are on their way.
 std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& reading,
                                ChargeUnit unit);

@@ -33,11 +33,12 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
   stack_ = new QStackedWidget(this);
   column->addWidget(stack_);
   empty_ = new EmptyState(QStringLiteral("recipeEmpty"), this);
-  empty_->say(tr("No recipe yet"),
-              tr("A recipe tells the states from their levels. Begin with one rule, open a file, or "
-                 "mark a span on the trace and name it as a state."),
-              {{tr("New recipe"), [this] { newRecipe(); }},
-               {tr("Open recipe…"), [this] { openRecipe(); }}});
+  empty_->say(
+      tr("No recipe yet"),
+      tr("A recipe tells the states from their levels. Begin with one rule, open a file, or "
+         "mark a span on the trace and name it as a state."),
+      {{tr("New recipe"), [this] { newRecipe(); }},
+       {tr("Open recipe…"), [this] { openRecipe(); }}});
   stack_->addWidget(empty_);
 
   auto* page = new QWidget(this);
@@ -144,9 +145,9 @@ void RecipeMargin::takeBook() {
   }
   document_ = *document;
   name_->setText(QString::fromStdString(document_.name) +
-                 (document_.path.empty()                ? tr(" · in the book")
+                 (document_.path.empty()              ? tr(" · in the book")
                   : document_.text != document_.saved ? tr(" · not saved")
-                                                        : QString()));
+                                                      : QString()));
   name_->setToolTip(QString::fromStdString(document_.path));
   const QString text = QString::fromStdString(document_.text);
   if (text_->toPlainText() != text) text_->setPlainText(text);
@@ -164,9 +165,8 @@ void RecipeMargin::takeText(const std::string& text) {
     return;
   }
   if (rules_.size() != recipe_->recipe.states.size()) buildCards();
-  const Fills fills = view_.capture() && !view_.capture()->fills.empty()
-                          ? view_.capture()->fills
-                          : fills_for(text, {});
+  const Fills fills = view_.capture() && !view_.capture()->fills.empty() ? view_.capture()->fills
+                                                                         : fills_for(text, {});
   levels_->setRules(recipe_->recipe.states, fills);
   for (std::size_t i = 0; i < rules_.size(); ++i) {
     const StateRule& rule = recipe_->recipe.states[i];
@@ -194,9 +194,9 @@ void RecipeMargin::buildCards() {
             });
     connect(card, &RuleCard::renamed, this, [this](int rule, const QString& name) {
       const std::string& was = recipe_->recipe.states[static_cast<std::size_t>(rule)].name;
-      const auto text = formats::toml_set(
-          document_.text, document_.name, {kArray, static_cast<std::size_t>(rule), "name", ""},
-          formats::toml_quote(name.toStdString()));
+      const auto text = formats::toml_set(document_.text, document_.name,
+                                          {kArray, static_cast<std::size_t>(rule), "name", ""},
+                                          formats::toml_quote(name.toStdString()));
       keep(text, tr("rule of %1 is of %2").arg(QString::fromStdString(was), name));
     });
     connect(card, &RuleCard::removed, this, [this](int rule) {
@@ -323,12 +323,12 @@ void RecipeMargin::addRule() {
   rule.level.low = 1e-3;
   if (!recipe_->recipe.states.empty()) {  // above what the others hold
     for (const StateRule& other : recipe_->recipe.states) {
-      if (std::isfinite(other.level.high)) rule.level.low = std::max(rule.level.low, other.level.high);
+      if (std::isfinite(other.level.high))
+        rule.level.low = std::max(rule.level.low, other.level.high);
     }
   }
   rule.level.release_low = rule.level.low;
-  keep(formats::toml_append(document_.text, formats::state_block(rule)),
-       tr("rule added"));
+  keep(formats::toml_append(document_.text, formats::state_block(rule)), tr("rule added"));
 }
 
 void RecipeMargin::newRecipe() {
@@ -356,9 +356,9 @@ void RecipeMargin::openRecipe() {
 
 void RecipeMargin::saveAs() {
   if (document_.text.empty()) return;
-  const QString path = QFileDialog::getSaveFileName(
-      this, tr("Save recipe"), QString::fromStdString(document_.name),
-      tr("State recipes (*.recipe.toml)"));
+  const QString path =
+      QFileDialog::getSaveFileName(this, tr("Save recipe"), QString::fromStdString(document_.name),
+                                   tr("State recipes (*.recipe.toml)"));
   if (path.isEmpty()) return;
   book::Document next = document_;
   next.path = path.toStdString();

@@ -40,10 +40,9 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
     auto* text = remark(label, this);
     text->setWordWrap(false);
     text->setFont(Theme::baseFont(11));
-    auto* edit = new QuantityEdit(QStringLiteral("rule%1_%2").arg(index).arg(
-                                      QLatin1String(*inner ? inner : key)),
-                                  tr("State %1, %2").arg(number, label),
-                                  static_cast<int>(dimension), this, true);
+    auto* edit = new QuantityEdit(
+        QStringLiteral("rule%1_%2").arg(index).arg(QLatin1String(*inner ? inner : key)),
+        tr("State %1, %2").arg(number, label), static_cast<int>(dimension), this, true);
     edit->setMinimumWidth(50);
     grid->addWidget(text, row, column);
     grid->addWidget(edit, row, column + 1);
@@ -87,7 +86,9 @@ void RuleCard::setRule(const StateRule& rule, const QBrush& fill) {
 }
 
 void RuleCard::setVisits(int visits) {
-  visits_->setText(visits < 0 ? QString() : visits == 1 ? tr("1 visit") : tr("%1 visits").arg(visits));
+  visits_->setText(visits < 0    ? QString()
+                   : visits == 1 ? tr("1 visit")
+                                 : tr("%1 visits").arg(visits));
 }
 
 void RuleCard::paintEvent(QPaintEvent*) {

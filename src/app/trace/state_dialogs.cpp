@@ -72,12 +72,13 @@ NameSpanDialog::NameSpanDialog(const QStringList& states, const QString& rule, b
     close();
   });
   // A state that has a rule already is given by hand: a second rule of its name cannot be.
-  connect(name_, &QComboBox::currentTextChanged, this, [this, states, offer_rule](const QString& t) {
-    const bool known = states.contains(t.trimmed());
-    as_rule_->setEnabled(offer_rule && !known);
-    if (known) by_hand_->setChecked(true);
-    if (!known && offer_rule && !hand_chosen_) as_rule_->setChecked(true);
-  });
+  connect(name_, &QComboBox::currentTextChanged, this,
+          [this, states, offer_rule](const QString& t) {
+            const bool known = states.contains(t.trimmed());
+            as_rule_->setEnabled(offer_rule && !known);
+            if (known) by_hand_->setChecked(true);
+            if (!known && offer_rule && !hand_chosen_) as_rule_->setChecked(true);
+          });
   connect(by_hand_, &QRadioButton::clicked, this, [this] { hand_chosen_ = true; });
   name_->setFocus();
 }
@@ -140,9 +141,10 @@ EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(
   setAttribute(Qt::WA_DeleteOnClose);
   resize(520, 320);
   auto* column = new QVBoxLayout(this);
-  column->addWidget(remark(tr("Corrections made by hand lie on top of the recipe and stay when it is "
-                              "run again."),
-                           this));
+  column->addWidget(
+      remark(tr("Corrections made by hand lie on top of the recipe and stay when it is "
+                "run again."),
+             this));
   auto* list = new QListWidget(this);
   list->setObjectName(QStringLiteral("edits"));
   list->setAccessibleName(tr("Hand edits, in the order they were made"));

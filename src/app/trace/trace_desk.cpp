@@ -183,10 +183,12 @@ void TraceDesk::makeActions() {
     across_->setSizes(sizes[1] > 0 ? QList<int>{sizes[0] + sizes[1], 0}
                                    : QList<int>{sizes[0] - 250, 250});
   });
-  c_.actions.add(QStringLiteral("copyTrace"), tr("Edit"), tr("Copy picture of the traces"),
-                 QKeySequence(tr("Ctrl+Shift+P")), [this] { copyPicture(lanes_); }, desk);
-  c_.actions.add(QStringLiteral("copyLedger"), tr("Edit"), tr("Copy ledger as text (TSV)"), {},
-                 [this] { ledger_->copy(); }, desk);
+  c_.actions.add(
+      QStringLiteral("copyTrace"), tr("Edit"), tr("Copy picture of the traces"),
+      QKeySequence(tr("Ctrl+Shift+P")), [this] { copyPicture(lanes_); }, desk);
+  c_.actions.add(
+      QStringLiteral("copyLedger"), tr("Edit"), tr("Copy ledger as text (TSV)"), {},
+      [this] { ledger_->copy(); }, desk);
 }
 
 void TraceDesk::makeStateActions() {
@@ -288,12 +290,11 @@ void TraceDesk::takeCapture() {
   }
   edits_->setVisible(split && capture->edits > 0);
   if (capture && capture->edits > 0) {
-    edits_->setText((capture->edits == 1 ? tr("1 hand edit")
-                                         : tr("%1 hand edits").arg(capture->edits)) +
-                    (capture->conflicts.empty()
-                         ? QString()
-                         : tr(", %1 left out").arg(capture->conflicts.size())) +
-                    tr(" · review"));
+    edits_->setText(
+        (capture->edits == 1 ? tr("1 hand edit") : tr("%1 hand edits").arg(capture->edits)) +
+        (capture->conflicts.empty() ? QString()
+                                    : tr(", %1 left out").arg(capture->conflicts.size())) +
+        tr(" · review"));
     edits_->setAccessibleName(edits_->text());
   }
   follow();
@@ -346,10 +347,10 @@ void TraceDesk::follow() {
 void TraceDesk::updatePill() {
   pill_->setVisible(c_.view.recording());
   if (!c_.view.recording()) return;
-  pill_->setText(c_.view.held()
-                     ? tr("Held, %1 behind · Return (End)")
-                           .arg(q(duration(std::max(0.0, c_.view.behind()))))
-                     : tr("Live"));
+  pill_->setText(
+      c_.view.held()
+          ? tr("Held, %1 behind · Return (End)").arg(q(duration(std::max(0.0, c_.view.behind()))))
+          : tr("Live"));
   pill_->setAccessibleName(pill_->text());
   pill_->adjustSize();
   pill_->move(lanes_->width() - pill_->width() - kLaneRight - 6, 22);

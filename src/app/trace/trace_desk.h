@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/shell/desk.h"
 #include "app/look/parts.h"
+#include "app/shell/desk.h"
 #include "app/trace/fan_view.h"
 #include "app/trace/lanes.h"
 #include "app/trace/ledger_model.h"

@@ -48,17 +48,14 @@ void TraceDesk::lanesMenu(QMenu& menu) {
     QAction* one = lanes->addAction(q(name));
     one->setCheckable(true);
     one->setChecked(!lanes_->isHidden(name));
-    connect(one, &QAction::toggled, this,
-            [this, name](bool on) { lanes_->setHidden(name, !on); });
+    connect(one, &QAction::toggled, this, [this, name](bool on) { lanes_->setHidden(name, !on); });
   }
 }
 
 void TraceDesk::spanMenu(const QPoint& at) {
   QMenu menu(this);
   menu.setObjectName(QStringLiteral("spanMenu"));
-  const auto offer = [&](const char* id) {
-    menu.addAction(c_.actions.find(QLatin1String(id)));
-  };
+  const auto offer = [&](const char* id) { menu.addAction(c_.actions.find(QLatin1String(id))); };
   if (c_.view.span()) {
     for (const char* id : {"zoomSpan", "nameSpan", "limitFromSpan", "copyReadOut", "clearSpan"})
       offer(id);
@@ -155,8 +152,7 @@ void TraceDesk::limitFromSpan() {
     return;
   }
   if (const Visit* v = pickedVisit()) {
-    const VisitFigures& f =
-        c_.view.capture()->visits[static_cast<std::size_t>(c_.view.visit())];
+    const VisitFigures& f = c_.view.capture()->visits[static_cast<std::size_t>(c_.view.visit())];
     SpanFigures s;
     s.from_s = v->from_s;
     s.to_s = v->to_s;

@@ -134,8 +134,8 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
     const double mean = *out->comparison.reference_mean;
     const auto before = kuvio::life(*cell, mean, out->reference_life->once_charge);
     for (const CompareRow& row : out->comparison.rows) {
-      const auto after = kuvio::life(*cell, std::max(0.0, mean + row.bridge),
-                              out->reference_life->once_charge);
+      const auto after =
+          kuvio::life(*cell, std::max(0.0, mean + row.bridge), out->reference_life->once_charge);
       out->life_change.push_back(before && after ? std::optional(*after - *before) : std::nullopt);
     }
   } catch (const Error& e) {
@@ -200,8 +200,8 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
   std::optional<formats::RecipeFile> recipe;
   try {
     const auto find = [&](const std::string& name) { return find_file(name, document->path); };
-    auto budget = std::make_shared<Budget>(
-        formats::parse_budget(document->text, document->name, find));
+    auto budget =
+        std::make_shared<Budget>(formats::parse_budget(document->text, document->name, find));
     recipe = formats::parse_recipe(
         find(std::filesystem::path(budget->recipe_file).filename().string()), budget->recipe_file);
     for (const StateRule& rule : recipe->recipe.states) out->states.push_back(rule.name);

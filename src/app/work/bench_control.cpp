@@ -4,10 +4,9 @@
 #include "core/present.h"
 #include "core/quantity.h"
 
-#include <nlohmann/json.hpp>
-
 #include <QCoreApplication>
 
+#include <nlohmann/json.hpp>
 #include <sys/statvfs.h>
 
 #include <algorithm>
@@ -38,8 +37,8 @@ BenchControl::BenchControl(QObject* parent)
   connect(&process_, &QProcess::readyReadStandardOutput, this, &BenchControl::readProcess);
   connect(&process_, &QProcess::errorOccurred, this, [this](QProcess::ProcessError error) {
     if (error == QProcess::FailedToStart)
-      emit failed(tr("The simulated bench cannot be started: %1 is not there.")
-                      .arg(process_.program()));
+      emit failed(
+          tr("The simulated bench cannot be started: %1 is not there.").arg(process_.program()));
   });
 }
 
@@ -47,9 +46,8 @@ BenchControl::~BenchControl() {
   courier_.retire();
   if (stop_) stop_->request_stop();
   // A monitor may have to wait for a link that has stalled: not here.
-  helper_->post([monitor = std::move(monitor_)](const std::stop_token&) mutable {
-    monitor.reset();
-  });
+  helper_->post(
+      [monitor = std::move(monitor_)](const std::stop_token&) mutable { monitor.reset(); });
   recorder_.reset();
   helper_.reset();
   if (process_.state() != QProcess::NotRunning) {
@@ -67,8 +65,8 @@ void BenchControl::connectTo(const QString& output, const QString& log) {
   try {
     const auto endpoint = acquire::parse_endpoint(output.trimmed().toStdString());
     if (endpoint.speaks != "scpi") {
-      emit failed(tr("%1 is no address of an output; it looks like scpi+tcp://HOST:PORT.")
-                      .arg(output));
+      emit failed(
+          tr("%1 is no address of an output; it looks like scpi+tcp://HOST:PORT.").arg(output));
       return;
     }
     if (!log.trimmed().isEmpty() &&
@@ -128,8 +126,7 @@ void BenchControl::startSimulated(const QString& build, quint64 seed, double spe
   }
   process_.setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
   process_.setArguments({QStringLiteral("--build"), build, QStringLiteral("--seed"),
-                         QString::number(seed), QStringLiteral("--speed"),
-                         QString::number(speed)});
+                         QString::number(seed), QStringLiteral("--speed"), QString::number(speed)});
   process_.setStandardErrorFile(QProcess::nullDevice());
   state_.phase = BenchState::Phase::connecting;
   process_.start();
@@ -138,8 +135,7 @@ void BenchControl::startSimulated(const QString& build, quint64 seed, double spe
 
 void BenchControl::readProcess() {
   if (!process_.canReadLine()) return;
-  const auto endpoints =
-      nlohmann::json::parse(process_.readLine().toStdString(), nullptr, false);
+  const auto endpoints = nlohmann::json::parse(process_.readLine().toStdString(), nullptr, false);
   if (!endpoints.is_object()) return;
   connectTo(QString::fromStdString(endpoints.value("scpi", "")),
             QString::fromStdString(endpoints.value("log", "")));
@@ -253,11 +249,11 @@ void BenchControl::record(const RecordWish& wish) {
   control_ = std::make_shared<acquire::RecordControl>();
   emit changed();
   // The recorder has the links for itself: the monitor lets go of them first.
-  helper_->post([this, courier = courier_, old = std::move(monitor_),
-                 wish](const std::stop_token&) mutable {
-    old.reset();
-    courier.deliver([this, wish] { startRecording(wish); });
-  });
+  helper_->post(
+      [this, courier = courier_, old = std::move(monitor_), wish](const std::stop_token&) mutable {
+        old.reset();
+        courier.deliver([this, wish] { startRecording(wish); });
+      });
   monitor_.reset();
 }
 
@@ -365,7 +361,8 @@ void BenchControl::ended(const acquire::RecordResult& result, const QString& tro
                         .arg(trouble, QString::fromStdString(duration(state_.recorded_s)))
                   : tr("Nothing was recorded: %1").arg(trouble));
   }
-  for (const std::string& w : result.warnings) words << QString::fromStdString(w) + QLatin1Char('.');
+  for (const std::string& w : result.warnings)
+    words << QString::fromStdString(w) + QLatin1Char('.');
   emit recordingEnded(result.capture, result.interrupted || !trouble.isEmpty(),
                       words.join(QLatin1Char(' ')));
   watch();

@@ -23,7 +23,8 @@ Preferences Preferences::load() {
   p.unit = s.value(QStringLiteral("unit"), p.unit).toString();
   p.output_address = s.value(QStringLiteral("bench/output")).toString();
   p.log_address = s.value(QStringLiteral("bench/log")).toString();
-  p.simulated_build = s.value(QStringLiteral("bench/simulated_build"), p.simulated_build).toString();
+  p.simulated_build =
+      s.value(QStringLiteral("bench/simulated_build"), p.simulated_build).toString();
   p.conditions = s.value(QStringLiteral("bench/conditions")).toStringList();
   return p;
 }

@@ -152,14 +152,15 @@ ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
   return out;
 }
 
-void Reader::fill_columns(const Trace& trace, double width, std::int64_t first,
-                          std::int64_t count, Columns& cache) {
+void Reader::fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
+                          Columns& cache) {
   const auto make = [&](std::int64_t from, std::int64_t n) {
     const double at = static_cast<double>(from) * width;
     return envelope(trace, at, at + static_cast<double>(n) * width, static_cast<int>(n));
   };
   const std::int64_t had = static_cast<std::int64_t>(cache.columns.size());
-  const std::int64_t a = std::max(first, cache.first), b = std::min(first + count, cache.first + had);
+  const std::int64_t a = std::max(first, cache.first),
+                     b = std::min(first + count, cache.first + had);
   const bool same = std::fabs(cache.width - width) * static_cast<double>(count) < 1e-6 * width;
   if (!same || b - a < count / 4) {
     cache = {width, first, make(first, count)};

@@ -19,8 +19,8 @@ struct FrameWish {
   std::vector<std::string> lanes;  ///< names of the channels
 };
 
-/// Reads a book for the window: its list, the captures shown, frames and spans. Lives in one thread,
-/// that of its connection. Throws Error.
+/// Reads a book for the window: its list, the captures shown, frames and spans. Lives in one
+/// thread, that of its connection. Throws Error.
 class Reader {
 public:
   explicit Reader(const QString& path);

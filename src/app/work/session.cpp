@@ -83,9 +83,8 @@ void Session::post(Who who, Job job, const QString& title) {
     busy_ << title;
     emit busyChanged(busy_.last());
   }
-  const std::stop_source source =
-      strand.post([this, courier = courier_, job = std::move(job),
-                   title](const std::stop_token& stop) {
+  const std::stop_source source = strand.post(
+      [this, courier = courier_, job = std::move(job), title](const std::stop_token& stop) {
         QString trouble;
         try {
           job(stop);
@@ -137,16 +136,16 @@ void Session::open(const QString& path, bool create) {
 }
 
 void Session::list() {
-  post(Who::view, [this, courier = courier_, reader = reader_,
-                   mine = generation_](const std::stop_token&) {
-    if (!*reader) return;
-    const BookViewPtr book = (*reader)->list();
-    courier.deliver([this, book, mine] {
-      if (mine != generation_) return;
-      book_ = book;
-      emit bookOpened(book);
-    });
-  });
+  post(Who::view,
+       [this, courier = courier_, reader = reader_, mine = generation_](const std::stop_token&) {
+         if (!*reader) return;
+         const BookViewPtr book = (*reader)->list();
+         courier.deliver([this, book, mine] {
+           if (mine != generation_) return;
+           book_ = book;
+           emit bookOpened(book);
+         });
+       });
 }
 
 void Session::show(const std::vector<std::int64_t>& captures) {
@@ -174,24 +173,24 @@ void Session::poll() {
 
 void Session::wantFrame(const FrameWish& wish) {
   frame_wish_->set(wish);
-  post(Who::view, [this, courier = courier_, reader = reader_,
-                   wishes = frame_wish_](const std::stop_token&) {
-    const auto newest = wishes->take();
-    if (!newest || !*reader) return;
-    if (const FramePtr frame = (*reader)->frame(*newest))
-      courier.deliver([this, frame] { emit frameReady(frame); });
-  });
+  post(Who::view,
+       [this, courier = courier_, reader = reader_, wishes = frame_wish_](const std::stop_token&) {
+         const auto newest = wishes->take();
+         if (!newest || !*reader) return;
+         if (const FramePtr frame = (*reader)->frame(*newest))
+           courier.deliver([this, frame] { emit frameReady(frame); });
+       });
 }
 
 void Session::wantSpan(double from_s, double to_s) {
   span_wish_->set({from_s, to_s});
-  post(Who::view, [this, courier = courier_, reader = reader_,
-                   wishes = span_wish_](const std::stop_token&) {
-    const auto newest = wishes->take();
-    if (!newest || !*reader) return;
-    if (const SpanReadingPtr reading = (*reader)->span(newest->first, newest->second))
-      courier.deliver([this, reading] { emit spanReady(reading); });
-  });
+  post(Who::view,
+       [this, courier = courier_, reader = reader_, wishes = span_wish_](const std::stop_token&) {
+         const auto newest = wishes->take();
+         if (!newest || !*reader) return;
+         if (const SpanReadingPtr reading = (*reader)->span(newest->first, newest->second))
+           courier.deliver([this, reading] { emit spanReady(reading); });
+       });
 }
 
 void Session::wantPreview(const std::string& recipe_text) {
@@ -235,7 +234,8 @@ void Session::change(const QString& text, MakeNotes make) {
 }
 
 void Session::put(const QString& text, std::vector<book::Note> notes) {
-  change(text, [notes = std::move(notes)](const book::Book&, const std::stop_token&) { return notes; });
+  change(text,
+         [notes = std::move(notes)](const book::Book&, const std::stop_token&) { return notes; });
 }
 
 void Session::keep(const std::string& key, const std::string& value) {

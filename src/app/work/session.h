@@ -61,7 +61,8 @@ public:
   void wantPreview(const std::string& recipe_text);
   void wantHistogram();
 
-  // --- files --------------------------------------------------------------------------------------
+  // --- files
+  // --------------------------------------------------------------------------------------
   /// Reads or writes text files and then calls `done` in the interface thread; failures are told.
   void readFile(const QString& path, std::function<void(std::string)> done);
   void writeFile(const QString& path, std::string text, std::function<void()> done);

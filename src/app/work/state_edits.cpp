@@ -30,10 +30,9 @@ std::vector<book::Note> add_edit(const book::Book& book, std::int64_t capture, E
   list.push_back(edit);
   out.push_back(book::edits_note(capture, list));
   // An edit that cannot be made is refused now, not kept as a conflict.
-  const auto split = info.split ? book.split(capture)
-                                : std::optional(book::split_capture(book, info, {}, ""));
-  const Edited edited =
-      apply_edits(split->visits, list, book::edit_reach(info, split->channel));
+  const auto split =
+      info.split ? book.split(capture) : std::optional(book::split_capture(book, info, {}, ""));
+  const Edited edited = apply_edits(split->visits, list, book::edit_reach(info, split->channel));
   for (const Conflict& c : edited.conflicts) {
     if (c.edit + 1 == list.size()) {
       throw Error(Failure::bad_data, "the states stay as they were", describe(edit), c.why);
@@ -77,14 +76,14 @@ void name_span(Session& session, std::int64_t capture, double from_s, double to_
 void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
                   const book::Document& recipe) {
   session.change(tr("split by a recipe"), [captures, recipe](const book::Book& book,
-                                                            const std::stop_token& stop) {
+                                                             const std::stop_token& stop) {
     const formats::RecipeFile parsed = formats::parse_recipe(recipe.text, recipe.name);
     std::vector<book::Note> out{book::document_note(book::kRecipe, recipe)};
     std::vector<std::pair<std::int64_t, book::StoredSplit>> splits;
     for (const std::int64_t id : captures) {
       if (stop.stop_requested()) return std::vector<book::Note>{};
-      splits.emplace_back(
-          id, book::split_capture(book, book.capture(id), parsed.recipe, parsed.text));
+      splits.emplace_back(id,
+                          book::split_capture(book, book.capture(id), parsed.recipe, parsed.text));
     }
     for (const auto& [id, split] : splits) {
       const auto before = book.split(id);
@@ -116,24 +115,25 @@ StateRule rule_from_span(const std::string& state, const SpanFigures& span) {
 }
 
 void limits_from_capture(Session& session, std::int64_t capture) {
-  session.change(tr("limits from a capture"), [capture](const book::Book& book, const std::stop_token&) {
-    const book::CaptureInfo info = book.capture(capture);
-    const book::SplitCapture split = book::load_split(book, info);
-    std::vector<book::Note> out;
-    if (!book::document(book, book::kRecipe)) {
-      if (split.recipe_text.empty()) {
-        throw Error(Failure::bad_data, "no limits made", "capture " + info.name,
-                    "its states were named by hand; a budget needs a recipe that finds them in "
-                    "other captures too");
-      }
-      out.push_back(book::document_note(
-          book::kRecipe, {"states.recipe.toml", "", split.recipe_text, ""}));
-    }
-    Analyst analyst(QString::fromStdString(book.path()));
-    out.push_back(book::document_note(
-        book::kBudget, {"limits.budget.toml", "", analyst.budget_from(capture), ""}));
-    return out;
-  });
+  session.change(
+      tr("limits from a capture"), [capture](const book::Book& book, const std::stop_token&) {
+        const book::CaptureInfo info = book.capture(capture);
+        const book::SplitCapture split = book::load_split(book, info);
+        std::vector<book::Note> out;
+        if (!book::document(book, book::kRecipe)) {
+          if (split.recipe_text.empty()) {
+            throw Error(Failure::bad_data, "no limits made", "capture " + info.name,
+                        "its states were named by hand; a budget needs a recipe that finds them in "
+                        "other captures too");
+          }
+          out.push_back(book::document_note(book::kRecipe,
+                                            {"states.recipe.toml", "", split.recipe_text, ""}));
+        }
+        Analyst analyst(QString::fromStdString(book.path()));
+        out.push_back(book::document_note(
+            book::kBudget, {"limits.budget.toml", "", analyst.budget_from(capture), ""}));
+        return out;
+      });
 }
 
 }  // namespace kuvio::app

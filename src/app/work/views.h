@@ -32,7 +32,7 @@ struct CaptureView {
   std::vector<VisitFigures> visits;  ///< empty: not split yet
   std::optional<Ledger> ledger;
   std::string recipe_name, recipe_text;
-  std::size_t edits = 0;            ///< corrections by hand
+  std::size_t edits = 0;  ///< corrections by hand
   std::vector<Edit> edit_list;
   std::vector<Conflict> conflicts;  ///< those whose ground is gone
   std::vector<book::LogLine> log;
@@ -128,17 +128,18 @@ using SpanReadingPtr = std::shared_ptr<const SpanReading>;
 /// How a capture's time is spread over levels, and what a recipe that is being written makes of it.
 struct RecipePreview {
   std::int64_t capture = 0;
-  std::string text;                            ///< of the recipe
-  std::string error;                           ///< empty when it can be applied
-  std::map<std::string, std::size_t> visits;   ///< by state
+  std::string text;                           ///< of the recipe
+  std::string error;                          ///< empty when it can be applied
+  std::map<std::string, std::size_t> visits;  ///< by state
   double unassigned_s = 0;
 };
 using RecipePreviewPtr = std::shared_ptr<const RecipePreview>;
 
 struct LevelHistogram {
   std::int64_t capture = 0;
-  double low = 1e-9, high = 1;   ///< edges of the first and last bin (A), bins equal in the logarithm
-  std::vector<double> share;     ///< of the time
+  double low = 1e-9,
+         high = 1;            ///< edges of the first and last bin (A), bins equal in the logarithm
+  std::vector<double> share;  ///< of the time
 };
 using LevelHistogramPtr = std::shared_ptr<const LevelHistogram>;
 
@@ -176,10 +177,10 @@ struct BudgetView {
   std::shared_ptr<const Budget> budget;  ///< null: there is none, or its text is not valid
   std::string text, error;
   std::vector<std::string> builds;
-  std::vector<CheckResult> results;   ///< one a build; its limits point into `budget`
-  std::vector<std::string> troubles;  ///< one a build: why it could not be checked
-  std::vector<std::string> states;    ///< that its recipe knows
-  std::optional<std::string> on_disk; ///< the file's text where it is no longer what was read
+  std::vector<CheckResult> results;    ///< one a build; its limits point into `budget`
+  std::vector<std::string> troubles;   ///< one a build: why it could not be checked
+  std::vector<std::string> states;     ///< that its recipe knows
+  std::optional<std::string> on_disk;  ///< the file's text where it is no longer what was read
 };
 using BudgetViewPtr = std::shared_ptr<const BudgetView>;
 
