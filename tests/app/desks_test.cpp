@@ -1,1 +1,313 @@
-#include <catch2/catch.hpp>
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The desks on a made book: what they say, what they say when there is nothing, and what goes wrong.
+
+#include "app/builds/sentence.h"
+#include "app/look/parts.h"
+#include "app/shell/captures_list.h"
+#include "app/trace/log_margin.h"
+
+#include "desk_fixture.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QComboBox>
+#include <QFile>
+#include <QLineEdit>
+#include <QListView>
+#include <QPlainTextEdit>
+#include <QPushButton>
+
+using namespace kuvio;
+using namespace kuvio::app;
+using namespace kuvio::test;
+
+namespace {
+
+void open_examples(Opened& s) {
+  for (const char* name : {"satchel.battery.toml", "satchel.duty.toml", "satchel.budget.toml"}) {
+    s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/") + QLatin1String(name));
+    QTest::qWait(50);
+  }
+  REQUIRE(s.wait([&] { return s.window.session().book()->documents.size() == 4; }));
+}
+
+}  // namespace
+
+TEST_CASE("each desk without anything to show says what to do next and offers it") {
+  const test::Folder folder;
+  MainWindow window;
+  window.show();
+  const auto empty = [&](const char* name) {
+    auto* e = window.findChild<EmptyState*>(QLatin1String(name));
+    REQUIRE(e);
+    CHECK(e->isVisible());
+    CHECK(e->findChild<QPushButton*>(QStringLiteral("offer0")));
+    return e->text().toStdString();
+  };
+  CHECK_THAT(empty("empty"), Catch::Contains("No book is open"));
+  window.openBook(QString::fromStdString(folder / "new.kuvio"), true);
+  REQUIRE(QTest::qWaitFor([&] { return !window.session().path().isEmpty(); }));
+  CHECK_THAT(empty("empty"), Catch::Contains("holds no captures"));
+  for (const auto& [desk, name, words] :
+       {std::tuple{"Builds", "buildsEmpty", "No build yet"},
+        std::tuple{"Budget", "budgetEmpty", "No budget yet"},
+        std::tuple{"Lifetime", "lifetimeEmpty", "No life"}}) {
+    window.setDesk(QLatin1String(desk));
+    CHECK_THAT(empty(name), Catch::Contains(words));
+  }
+  window.setDesk(QStringLiteral("Lifetime"));
+  auto* offer = window.findChild<EmptyState*>(QStringLiteral("lifetimeEmpty"))
+                    ->findChild<QPushButton*>(QStringLiteral("offer0"));
+  QTest::qWait(30);
+  QTest::mouseClick(offer, Qt::LeftButton);
+  CHECK(window.desk() == QStringLiteral("Bench"));
+}
+
+TEST_CASE("a file that is no book is told and the open one stays") {
+  Opened s;
+  const std::string junk = s.made.folder.write("junk.kuvio", "not a book");
+  s.window.openBook(QString::fromStdString(junk));
+  REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("not a Kuvio book")); }));
+  s.window.openFile(QStringLiteral("/nowhere/x.toml"));
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("none of the files"));
+}
+
+TEST_CASE("the sentence names who draws more, by how much, and what accounts for it") {
+  BuildsView v;
+  v.reference = "1.0";
+  v.candidate = "1.1";
+  v.reference_captures = v.candidate_captures = 1;
+  v.field = true;
+  Comparison& c = v.comparison;
+  c.reference_mean = 45e-6;
+  c.candidate_mean = 79e-6;
+  c.total = {34e-6, 33.7e-6, 34.3e-6, 0, 0, 0, true, true};
+  c.total_shown = Shown::higher;
+  CompareRow row;
+  row.state = "Rest";
+  row.reference_mean = 3e-6;
+  row.candidate_mean = 38e-6;
+  row.mean = {35e-6, 34e-6, 36e-6, 0, 0, 0, true, true};
+  row.shown = Shown::higher;
+  row.bridge = 34.3e-6;
+  c.rows.push_back(row);
+  LifeFigures a, b;
+  a.life = 2.8 * 365.25 * 86400;
+  b.life = 1.6 * 365.25 * 86400;
+  v.reference_life = a;
+  v.candidate_life = b;
+  const Sentence s = sentence_of(v);
+  CHECK(s.first == QStringLiteral("In the field 1.1 draws 34.0\u2009±\u20090.3\u2009µA more than 1.0."));
+  CHECK_THAT(s.second.toStdString(), Catch::Contains("Rest adds 34.3\u2009µA") &&
+                                         Catch::Contains("falls from 2.80") &&
+                                         Catch::Contains("alike in every condition"));
+  CHECK(shown_text(row) == QStringLiteral("higher: 12.7 ×"));
+  c.total_shown = Shown::none;
+  CHECK_THAT(sentence_of(v).first.toStdString(), Catch::Contains("no difference is shown"));
+  c.total.known = false;
+  CHECK_THAT(sentence_of(v).first.toStdString(), Catch::Contains("cannot be compared"));
+}
+
+TEST_CASE("unlike captures are called out until they are accepted with a reason") {
+  Opened s;
+  {
+    const book::Book book = book::Book::open(s.made.path, book::Book::Mode::write);
+    book.database()
+        .prepare("UPDATE condition SET value='3.3 V' WHERE capture=2 AND key='voltage'")
+        .run();
+  }
+  s.window.setDesk(QStringLiteral("Builds"));
+  auto* banner = s.child<QWidget>("unlikeBanner");
+  REQUIRE(s.wait([&] { return banner->isVisible(); }));
+  CHECK_THAT(s.child<QLabel>("unlike")->text().toStdString(),
+             Catch::Contains("voltage 3.6 V / 3.3 V"));
+  CHECK_FALSE(s.child<QLabel>("sentence")->isEnabled());
+  QTest::mouseClick(s.child<QPushButton>("compareAnyway"), Qt::LeftButton);
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("why"));
+  QTest::keyClicks(s.child<QLineEdit>("unlikeReason"), QStringLiteral("end of discharge"));
+  QTest::mouseClick(s.child<QPushButton>("compareAnyway"), Qt::LeftButton);
+  REQUIRE(s.wait([&] {
+    return s.child<QLabel>("unlike")->text().contains(QStringLiteral("end of discharge"));
+  }));
+  CHECK(s.child<QLabel>("sentence")->isEnabled());
+}
+
+TEST_CASE("the reference can be given to any build, and is kept and undone") {
+  Opened s;
+  auto* list = s.child<QListView>("captures");
+  auto* model = qobject_cast<CapturesModel*>(list->model());
+  CHECK(model->isReference(0));
+  list->setCurrentIndex(model->index(1));
+  QTest::keyClick(s.lane, Qt::Key_R);
+  REQUIRE(s.wait([&] { return model->isReference(1); }));
+  CHECK_FALSE(model->isReference(0));
+  QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return model->isReference(0); }));
+}
+
+TEST_CASE("ticked captures are drawn together on one axis and stay ticked") {
+  Opened s;
+  auto* list = s.child<QListView>("captures");
+  const QRect item = list->visualRect(list->model()->index(1, 0));
+  QTest::mouseClick(list->viewport(), Qt::LeftButton, {},
+                    CaptureDelegate::tickRect(item).center().toPoint());
+  REQUIRE(s.wait([&] { return s.view().shown()->captures.size() == 2; }));
+  CHECK(s.view().capture()->info.build == "1.0");  // the current one is still the first
+  REQUIRE(s.wait([&] { return s.lane->curve(0, 1) != nullptr; }));
+  REQUIRE(s.wait([&] {
+    return book::Book::open(s.made.path, book::Book::Mode::read).note(0, "ticks") == "2";
+  }));
+  MainWindow again;
+  again.show();
+  again.openBook(QString::fromStdString(s.made.path));
+  REQUIRE(s.wait([&] { return again.view().shown() && again.view().shown()->captures.size() == 2; }));
+}
+
+TEST_CASE("one control changes the unit of charge everywhere, and tables copy as text") {
+  Opened s;
+  const auto charge = [&] {
+    return s.ledger->model()->index(0, LedgerModel::Charge).data().toString();
+  };
+  CHECK(charge().endsWith(QStringLiteral("C")));
+  auto* unit = s.child<QComboBox>("unit");
+  unit->setCurrentText(QStringLiteral("Ah"));
+  CHECK(charge().endsWith(QStringLiteral("Ah")));
+  for (int r = 0; r < s.ledger->model()->rowCount(); ++r) {
+    for (const int c : {LedgerModel::Charge, LedgerModel::PerVisit})
+      CHECK_FALSE(s.ledger->model()->index(r, c).data().toString().endsWith(QStringLiteral("mC")));
+  }
+  unit->setCurrentText(QStringLiteral("J"));
+  CHECK(charge().endsWith(QStringLiteral("J")));
+  s.ledger->setFocus();
+  QTest::keyClick(s.ledger, Qt::Key_C, Qt::ControlModifier);
+  const QStringList lines = QApplication::clipboard()->text().split(QLatin1Char('\n'));
+  CHECK(lines.size() == s.ledger->model()->rowCount() + 2);
+  CHECK(lines[0].startsWith(QStringLiteral("state\tvisits\ttime\tmean")));
+  CHECK(lines[1].split(QLatin1Char('\t')).size() == LedgerModel::Columns);
+  s.window.actions().find(QStringLiteral("copyTrace"))->trigger();
+  CHECK(QApplication::clipboard()->image().width() == s.lane->width());
+  s.window.actions().find(QStringLiteral("copyReadOut"))->trigger();
+  CHECK(QApplication::clipboard()->text() == s.window.readOut());
+  unit->setCurrentText(QStringLiteral("C"));
+}
+
+TEST_CASE("a budget's gauges say what the command line says, its text and its file stay in step") {
+  Opened s;
+  open_examples(s);
+  s.window.setDesk(QStringLiteral("Budget"));
+  auto* limits = s.child<NotebookTable>("limits");
+  REQUIRE(s.wait([&] { return limits->model()->rowCount() == 10; }));
+  CHECK_THAT(limits->model()->index(0, 0).data().toString().toStdString(),
+             Catch::Contains("Hibernate mean current"));
+  CHECK_THAT(limits->model()->index(0, 3).data().toString().toStdString(),
+             Catch::Contains("within"));
+  // The ledger tells it beside each state.
+  CHECK(s.ledger->model()
+            ->index(qobject_cast<LedgerModel*>(s.ledger->model())->rowOf("Hibernate"),
+                    LedgerModel::Verdicts)
+            .data()
+            .toString() == QStringLiteral("✓ within"));
+  // An invalid text names its line and leaves the rows as they were.
+  QTest::mouseClick(s.child<QPushButton>("showFile"), Qt::LeftButton);
+  auto* source = s.child<QPlainTextEdit>("budgetSource");
+  QString text = source->toPlainText();
+  source->setPlainText(QString(text).replace(QStringLiteral("\"4 uA\""), QStringLiteral("4")));
+  QTest::mouseClick(s.child<QPushButton>("keepText"), Qt::LeftButton);
+  CHECK_THAT(s.child<QLabel>("budgetError")->text().toStdString(),
+             Catch::Contains("satchel.budget.toml:8") && Catch::Contains("no unit"));
+  CHECK(limits->model()->rowCount() == 10);
+  source->setPlainText(QString(text).replace(QStringLiteral("\"4 uA\""), QStringLiteral("\"1 uA\"")));
+  QTest::mouseClick(s.child<QPushButton>("keepText"), Qt::LeftButton);
+  REQUIRE(s.wait([&] {
+    return limits->model()->index(0, 3).data().toString().contains(QStringLiteral("over"));
+  }));
+  // Removing a limit is undone like everything else.
+  limits->setCurrentIndex(limits->model()->index(1, 0));
+  QTest::mouseClick(s.child<QPushButton>("removeLimit"), Qt::LeftButton);
+  REQUIRE(s.wait([&] { return limits->model()->rowCount() == 9; }));
+  QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return limits->model()->rowCount() == 10; }));
+}
+
+TEST_CASE("a budget that changed on disk is told: reload or keep mine") {
+  Opened s;
+  for (const char* name : {"satchel.battery.toml", "satchel.duty.toml", "satchel.budget.toml",
+                           "satchel.recipe.toml"})
+    QFile::copy(QStringLiteral(KUVIO_SOURCE "/examples/") + QLatin1String(name),
+                QString::fromStdString(s.made.folder / name));
+  const std::string path = s.made.folder / "satchel.budget.toml";
+  QFile::setPermissions(QString::fromStdString(path), QFile::ReadOwner | QFile::WriteOwner);
+  s.window.openFile(QString::fromStdString(path));
+  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kBudget) != nullptr; }));
+  std::string text = s.window.session().book()->document(book::kBudget)->text;
+  text.replace(text.find("Satchel two-year budget"), 23, "A later budget");
+  s.made.folder.write("satchel.budget.toml", text);
+  s.window.setDesk(QStringLiteral("Trace"));
+  s.window.setDesk(QStringLiteral("Budget"));
+  auto* banner = s.child<QWidget>("diskBanner");
+  REQUIRE(s.wait([&] { return banner->isVisible(); }));
+  QTest::qWait(50);  // as laid out
+  QTest::mouseClick(s.child<QPushButton>("reloadBudget"), Qt::LeftButton);
+  REQUIRE(s.wait([&] {
+    return s.child<QLabel>("budgetTitle")->text() == QStringLiteral("A later budget");
+  }));
+  REQUIRE(s.wait([&] { return !banner->isVisible(); }));
+}
+
+TEST_CASE("a life says the same as the engine, and its scenario can be put back") {
+  Opened s;
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.battery.toml"));
+  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kBattery) != nullptr; }));
+  s.window.setDesk(QStringLiteral("Lifetime"));
+  auto* captured = s.child<QLabel>("lifeCaptured");
+  const book::Book book = book::Book::open(s.made.path, book::Book::Mode::read);
+  std::vector<book::SplitCapture> one;
+  one.push_back(book::load_split(book, book.capture(s.made.capture)));
+  const FieldMean mean =
+      captured_mean(*one[0].trace, one[0].visits, book::pooled_ledger(one));
+  const auto expected =
+      life(formats::read_battery(KUVIO_SOURCE "/examples/satchel.battery.toml"), mean.mean);
+  REQUIRE(s.wait([&] { return captured->text() == QString::fromStdString(life_time(*expected)); }));
+  auto* scenario = s.child<QLabel>("lifeScenario");
+  const QString before = scenario->text();
+  auto* capacity = s.child<QLineEdit>("life_capacity");
+  capacity->selectAll();
+  QTest::keyClicks(capacity, QStringLiteral("2400 mAh"));
+  QTest::keyClick(capacity, Qt::Key_Return);
+  REQUIRE(s.wait([&] { return scenario->text() != before; }));
+  CHECK(captured->text() == QString::fromStdString(life_time(*expected)));  // pinned
+  capacity->selectAll();
+  QTest::keyClicks(capacity, QStringLiteral("lots"));
+  QTest::keyClick(capacity, Qt::Key_Return);
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("stays as it was"));
+  QTest::mouseClick(s.child<QPushButton>("resetScenario"), Qt::LeftButton);
+  REQUIRE(s.wait([&] { return scenario->text() == before; }));
+}
+
+TEST_CASE("the log is filtered, goes where a line is picked, and gives an edge to a visit") {
+  Opened s;
+  auto* filter = s.child<QLineEdit>("logFilter");
+  QTest::keyClicks(filter, QStringLiteral("step at 1"));
+  CHECK(s.log->model()->rowCount() > 0);
+  CHECK(s.log->model()->rowCount() < 18);
+  filter->clear();
+  CHECK(s.log->model()->rowCount() == 18);
+  const int locate = s.first("Locate");
+  s.view().pickVisit(locate);
+  const Visit before = s.visits()[static_cast<std::size_t>(locate)].visit;
+  {
+    const book::Book book = book::Book::open(s.made.path, book::Book::Mode::write);
+    book.database()
+        .prepare("INSERT INTO log_line(capture, time_s, direction, text) VALUES(1, ?1, 'received', "
+                 "'fix')")
+        .bind_all(before.to_s - 0.25)
+        .run();
+  }
+  REQUIRE(s.wait([&] { return s.log->model()->rowCount() == 19; }));
+  QTest::keyClicks(filter, QStringLiteral("fix"));
+  s.log->setCurrentIndex(s.log->model()->index(0, 1));
+  s.view().pickVisit(locate);
+  s.log->actions().first()->trigger();
+  REQUIRE(s.wait([&] { return s.view().capture()->edits == 1; }));
+  CHECK(s.visits()[static_cast<std::size_t>(locate)].visit.to_s == Approx(before.to_s - 0.25));
+}

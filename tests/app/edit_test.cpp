@@ -1,1 +1,194 @@
-#include <catch2/catch.hpp>
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Hand edits on the Trace desk, by mouse and keyboard, with fan and ledger following.
+
+#include "app/trace/level_view.h"
+#include "app/trace/recipe_margin.h"
+
+#include "desk_fixture.h"
+
+#include <QComboBox>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QRadioButton>
+
+using namespace kuvio;
+using namespace kuvio::app;
+using namespace kuvio::test;
+
+namespace {
+
+std::size_t visits_to(Opened& s, const std::string& state) {
+  std::size_t out = 0;
+  for (const VisitFigures& v : s.visits()) out += v.visit.state == state;
+  return out;
+}
+
+void closes(Opened& s) {
+  double sum = 0;
+  for (const LedgerRow& row : s.view().capture()->ledger->rows) sum += row.charge;
+  CHECK(sum == Approx(s.view().capture()->ledger->charge));
+  for (std::size_t i = 1; i < s.visits().size(); ++i)
+    CHECK(s.visits()[i].visit.from_s == s.visits()[i - 1].visit.to_s);
+}
+
+bool edits_are(Opened& s, std::size_t n) {
+  return s.wait([&] { return s.view().capture()->edits == n; });
+}
+
+}  // namespace
+
+TEST_CASE("visits are cut, joined, pinned and undone by key, and the ledger always closes") {
+  Opened s;
+  const int uplink = s.first("Uplink");
+  const Visit visit = s.visits()[static_cast<std::size_t>(uplink)].visit;
+  s.view().setPointer(visit.from_s + 0.5);
+  QTest::keyClick(s.lane, Qt::Key_C);
+  REQUIRE(edits_are(s, 1));
+  CHECK(visits_to(s, "Uplink") == 4);
+  closes(s);
+  s.view().pickVisit(uplink);
+  QTest::keyClick(s.lane, Qt::Key_J);  // the two halves together again
+  REQUIRE(edits_are(s, 2));
+  CHECK(visits_to(s, "Uplink") == 3);
+  s.view().pickVisit(uplink);
+  QTest::keyClick(s.lane, Qt::Key_J, Qt::ShiftModifier);  // and with what was before it
+  REQUIRE(edits_are(s, 3));
+  CHECK(s.visits()[static_cast<std::size_t>(uplink - 1)].visit.state == "Uplink");
+  closes(s);
+  for (std::size_t left = 2;; --left) {
+    QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+    REQUIRE(edits_are(s, left));
+    if (left == 0) break;
+  }
+  CHECK(visits_to(s, "Uplink") == 3);
+  CHECK_FALSE(s.window.session().history()->canUndo());
+}
+
+TEST_CASE("what cannot be edited is told, and nothing is changed") {
+  Opened s;
+  s.view().pickVisit(ViewState::kNone);
+  QTest::keyClick(s.lane, Qt::Key_J);
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Pick a visit"));
+  QTest::keyClick(s.lane, Qt::Key_N);
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Mark a span"));
+  s.view().pickVisit(0);
+  QTest::keyClick(s.lane, Qt::Key_J, Qt::ShiftModifier);
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("neighbour"));
+  CHECK(s.view().capture()->edits == 0);
+}
+
+TEST_CASE("a span is named as a state by hand, for itself alone") {
+  Opened s;
+  s.drag(s.at(2.0), s.at(5.0));
+  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("mean")); }));
+  QTest::keyClick(s.lane, Qt::Key_N);
+  auto* dialog = s.child<QDialog>("nameSpan");
+  auto* name = dialog->findChild<QComboBox*>(QStringLiteral("spanState"));
+  QTest::keyClicks(name->lineEdit(), QStringLiteral("Odd"));
+  QTest::mouseClick(dialog->findChild<QRadioButton*>(QStringLiteral("byHand")), Qt::LeftButton);
+  QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("accept")), Qt::LeftButton);
+  REQUIRE(edits_are(s, 1));
+  CHECK(visits_to(s, "Odd") == 1);
+  closes(s);
+  CHECK(s.ledger->model()->rowCount() == 8);
+}
+
+TEST_CASE("a span named as a rule begins a recipe where there is none") {
+  Opened s(false);
+  CHECK(s.child<QWidget>("notSplit")->isVisible());
+  s.drag(s.at(13.0), s.at(14.0));  // in the uplink, at 70 mA
+  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("mean 70")); }));
+  QTest::keyClick(s.lane, Qt::Key_N);
+  auto* dialog = s.child<QDialog>("nameSpan");
+  QTest::keyClicks(dialog->findChild<QComboBox*>(QStringLiteral("spanState"))->lineEdit(),
+                   QStringLiteral("Uplink"));
+  QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("accept")), Qt::LeftButton);
+  REQUIRE(s.wait([&] { return !s.visits().empty(); }));
+  CHECK(visits_to(s, "Uplink") == 3);
+  CHECK(visits_to(s, kUnassigned) == 4);
+  CHECK_THAT(s.window.session().book()->document(book::kRecipe)->text,
+             Catch::Contains("name = \"Uplink\""));
+  s.window.activateWindow();
+  QTest::qWait(30);
+  QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return s.visits().empty(); }));
+  CHECK_FALSE(s.window.session().book()->document(book::kRecipe));
+}
+
+TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable") {
+  Opened s;
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
+  auto* session = &s.window.session();
+  REQUIRE(s.wait([&] { return session->book()->document(book::kRecipe) != nullptr; }));
+  const std::string original = session->book()->document(book::kRecipe)->text;
+  const auto text = [&] { return session->book()->document(book::kRecipe)->text; };
+  // By form: the counts of visits follow before anything is applied.
+  QLineEdit* shortest = nullptr;
+  REQUIRE(s.wait([&] {
+    shortest = s.window.findChild<QLineEdit*>(QStringLiteral("rule7_join_gaps"));
+    return shortest && shortest->isVisible();
+  }));
+  shortest->setFocus();
+  shortest->selectAll();
+  QTest::keyClicks(shortest, QStringLiteral("400 ms"));
+  QTest::keyClick(shortest, Qt::Key_Return);
+  REQUIRE(s.wait([&] { return text().find("join_gaps = \"400 ms\"") != std::string::npos; }));
+  CHECK_THAT(text(), Catch::Contains("# left only above 260 uA"));  // its comments stay
+  // A threshold is dragged; its release goes with it.
+  auto* levels = s.child<LevelView>("levels");
+  QTest::qWait(200);
+  const QPoint from(static_cast<int>(std::lround(levels->pixelOf(200e-6))), 30);
+  s.drag(from, from + QPoint(12, 0), Qt::LeftButton, levels);
+  REQUIRE(s.wait([&] { return text().find("below = \"200 uA\"") == std::string::npos; }));
+  const Recipe dragged = formats::parse_recipe(text(), "r").recipe;
+  CHECK(dragged.states[0].level.high > 210e-6);
+  CHECK(dragged.states[0].level.release_high == Approx(1.3 * dragged.states[0].level.high).epsilon(0.01));
+  // By text: what is not valid is told with its line and kept out.
+  QTest::mouseClick(s.child<QPushButton>("recipeText"), Qt::LeftButton);
+  auto* source = s.child<QPlainTextEdit>("recipeSource");
+  source->setPlainText(QStringLiteral("kuvio = \"recipe/1\"\nname = \"x\"\nsmoth = 1\n"));
+  QTest::mouseClick(s.child<QPushButton>("recipeKeep"), Qt::LeftButton);
+  QTest::qWait(100);
+  CHECK(formats::parse_recipe(text(), "r").recipe.states.size() == 8);
+  for (int i = 0; i < 2; ++i) {
+    QSignalSpy changed(session, &Session::changed);
+    QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+    REQUIRE((changed.count() > 0 || changed.wait(5000)));
+  }
+  REQUIRE(s.wait([&] { return text() == original; }));
+}
+
+TEST_CASE("hand edits outlive the recipe's re-run; those without ground are told and can go") {
+  Opened s;
+  const int uplink = s.first("Uplink");
+  s.view().pickVisit(uplink);
+  QTest::keyClick(s.lane, Qt::Key_F2);
+  auto* dialog = s.child<QDialog>("visitDialog");
+  auto* name = dialog->findChild<QComboBox*>(QStringLiteral("visitState"));
+  name->lineEdit()->selectAll();
+  QTest::keyClicks(name->lineEdit(), QStringLiteral("Burst"));
+  QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("accept")), Qt::LeftButton);
+  REQUIRE(edits_are(s, 1));
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
+  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe) != nullptr; }));
+  s.window.activateWindow();
+  QTest::qWait(30);
+  QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return s.window.session().history()->count() == 3; }));
+  CHECK(visits_to(s, "Burst") == 1);
+  // A recipe that knows no Uplink takes the ground away.
+  const std::string other =
+      "kuvio = \"recipe/1\"\nname = \"o\"\n[[state]]\nname = \"Low\"\nlevel = { below = \"1 mA\" }\n"
+      "[[state]]\nname = \"High\"\nlevel = { above = \"1 mA\" }\n";
+  s.window.openFile(QString::fromStdString(s.made.folder.write("o.recipe.toml", other)));
+  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe)->text == other; }));
+  QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return s.view().capture()->conflicts.size() == 1; }));
+  auto* review = s.child<QPushButton>("edits");
+  CHECK_THAT(review->text().toStdString(), Catch::Contains("1 left out"));
+  QTest::mouseClick(review, Qt::LeftButton);
+  QTest::mouseClick(s.child<QDialog>("editsDialog")->findChild<QPushButton*>(QStringLiteral("dropAll")),
+                    Qt::LeftButton);
+  REQUIRE(edits_are(s, 0));
+}

@@ -1,1 +1,123 @@
-#include <catch2/catch.hpp>
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/work/session.h"
+#include "app/work/state_edits.h"
+
+#include "desk_fixture.h"
+
+#include <atomic>
+#include <thread>
+
+using namespace kuvio;
+using namespace kuvio::app;
+using namespace kuvio::test;
+
+TEST_CASE("a strand runs its jobs in order, stops the one that is asked to and runs the last") {
+  std::vector<int> done;
+  std::atomic<bool> last{false}, stopped{false}, started{false};
+  {
+    Strand strand;
+    strand.at_end([&] { last = true; });
+    strand.post([&](const std::stop_token&) { done.push_back(1); });
+    strand.post([&](const std::stop_token&) { done.push_back(2); });
+    std::stop_source source = strand.post([&](const std::stop_token& stop) {
+      started = true;
+      while (!stop.stop_requested()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+      stopped = true;
+    });
+    REQUIRE(QTest::qWaitFor([&] { return started.load(); }));
+    source.request_stop();
+    REQUIRE(QTest::qWaitFor([&] { return stopped.load(); }));
+  }
+  CHECK(last);
+  CHECK(done == std::vector<int>{1, 2});
+}
+
+TEST_CASE("a courier delivers in the interface thread, and nothing to who has gone") {
+  auto* to = new QObject;
+  const Courier courier(to);
+  std::thread::id where;
+  bool arrived = false;
+  std::thread([&] { courier.deliver([&] {
+    where = std::this_thread::get_id();
+    arrived = true;
+  }); }).join();
+  REQUIRE(QTest::qWaitFor([&] { return arrived; }));
+  CHECK(where == std::this_thread::get_id());
+  Courier retired = courier;
+  retired.retire();
+  delete to;
+  courier.deliver([] { FAIL("delivered to nobody"); });
+  QTest::qWait(20);
+}
+
+TEST_CASE("a change is made, undone and redone, and a failing one changes nothing") {
+  Made made;
+  Session session;
+  QStringList told;
+  QObject::connect(&session, &Session::failed, [&](const QString& m) { told << m; });
+  session.open(QString::fromStdString(made.path));
+  REQUIRE(QTest::qWaitFor([&] { return session.book() != nullptr; }));
+  QSignalSpy changed(&session, &Session::changed);
+  session.put(QStringLiteral("one"), {{0, "reference", "1.1"}, {made.capture, "name", "renamed"}});
+  REQUIRE(QTest::qWaitFor([&] { return changed.count() == 1; }));
+  REQUIRE(QTest::qWaitFor([&] { return session.book()->reference() == "1.1"; }));
+  session.change(QStringLiteral("bad"),
+                 [](const book::Book&, const std::stop_token&) -> std::vector<book::Note> {
+                   throw Error(Failure::bad_data, "no", "here", "because");
+                 });
+  REQUIRE(QTest::qWaitFor([&] { return !told.isEmpty(); }));
+  CHECK(told.front() == QStringLiteral("no: here: because"));
+  CHECK(session.history()->count() == 1);
+  session.put(QStringLiteral("the same again"), {{0, "reference", "1.1"}});
+  session.history()->undo();
+  REQUIRE(QTest::qWaitFor([&] { return session.book()->row(made.capture)->info.name == "1.0"; }));
+  CHECK(session.history()->count() == 1);  // what changes nothing is no step
+  session.history()->redo();
+  REQUIRE(QTest::qWaitFor(
+      [&] { return session.book()->row(made.capture)->info.name == "renamed"; }));
+}
+
+TEST_CASE("splitting many captures can be cancelled and then nothing is changed") {
+  Made made(false);
+  Session session;
+  session.open(QString::fromStdString(made.path));
+  REQUIRE(QTest::qWaitFor([&] { return session.book() != nullptr; }));
+  const auto recipe =
+      formats::read_recipe(std::string(KUVIO_SOURCE) + "/examples/satchel.recipe.toml");
+  std::vector<std::int64_t> ids(4000, made.capture);
+  apply_recipe(session, ids, {"r.recipe.toml", "", recipe.text, ""});
+  QTest::qWait(50);
+  session.cancel();
+  QSignalSpy busy(&session, &Session::busyChanged);
+  REQUIRE((busy.wait(10000)));
+  QTest::qWait(50);
+  CHECK(session.history()->count() == 0);
+  CHECK_FALSE(session.book()->document(book::kRecipe));
+}
+
+TEST_CASE("frames of panning are those of a fresh look, column for column") {
+  Made made;
+  Reader reader(QString::fromStdString(made.path));
+  reader.show({made.capture});
+  const auto view = [&](double from) {
+    FrameWish wish{from, from + 30, 700, {"I"}};
+    return wish;
+  };
+  for (int i = 0; i < 12; ++i) {
+    const double from = 0.37 * i;
+    const FramePtr panned = reader.frame(view(from));
+    Reader other(QString::fromStdString(made.path));
+    other.show({made.capture});
+    const FramePtr fresh = other.frame(view(from));
+    const Curve &a = panned->lanes[0].curves[0], &b = fresh->lanes[0].curves[0];
+    REQUIRE(a.columns.size() == b.columns.size());
+    CHECK(a.from_s == Approx(b.from_s));
+    int differ = 0;
+    for (std::size_t k = 0; k < a.columns.size(); ++k)
+      differ += a.columns[k].any != b.columns[k].any || a.columns[k].lo != b.columns[k].lo ||
+                a.columns[k].hi != b.columns[k].hi;
+    // The grid of a pan is that of its first frame but for rounding: a sample on an edge may fall
+    // into the next column.
+    CHECK(differ <= 4);
+  }
+}

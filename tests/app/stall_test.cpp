@@ -1,1 +1,124 @@
-#include <catch2/catch.hpp>
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Whatever stalls, a disk, a book or a link, the window answers.
+
+#include "cli/process.h"
+#include "desk_fixture.h"
+
+#include <QElapsedTimer>
+#include <QTimer>
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <limits>
+
+using namespace kuvio;
+using namespace kuvio::app;
+using namespace kuvio::test;
+
+namespace {
+
+/// The longest time (ms) that the interface thread did not come round in, of `ms`. The machine may
+/// hold it up by itself: the best of a few tries counts. Had it waited for what stalls here, every
+/// try would be as long as the stall.
+double longest_silence(int ms) {
+  double best = std::numeric_limits<double>::infinity();
+  for (int attempt = 0; attempt < 4 && best > 50; ++attempt) {
+    double worst = 0;
+    QElapsedTimer since;
+    since.start();
+    QTimer beat;
+    QObject::connect(&beat, &QTimer::timeout, [&] {
+      worst = std::max(worst, static_cast<double>(since.nsecsElapsed()) / 1e6);
+      since.start();
+    });
+    beat.start(2);
+    QTest::qWait(ms);
+    best = std::min(best, worst);
+  }
+  return best;
+}
+
+/// Uses the window as one would meanwhile.
+void use(Opened& s) {
+  QTest::keyClick(s.lane, Qt::Key_Plus);
+  QTest::keyClick(s.lane, Qt::Key_Right);
+  s.wheel(s.at(s.view().from() + 1), 1);
+}
+
+}  // namespace
+
+TEST_CASE("a file on a stalled disk holds nothing up but itself") {
+  Opened s;
+  const std::string fifo = s.made.folder / "slow.recipe.toml";  // opening it waits for a writer
+  REQUIRE(::mkfifo(fifo.c_str(), 0600) == 0);
+  s.window.openFile(QString::fromStdString(fifo));
+  use(s);
+  CHECK(longest_silence(300) < 50);
+  // The trace, its figures and edits go on.
+  s.drag(s.at(9.0), s.at(20.0));
+  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("mean")); }));
+  s.window.session().put(QStringLiteral("a change"), {{0, "reference", "1.1"}});
+  REQUIRE(s.wait([&] { return s.window.session().book()->reference() == "1.1"; }));
+  // It is told as under way, and comes as soon as the disk does.
+  REQUIRE(s.wait([&] { return s.child<QWidget>("workStrip")->isVisible(); }));
+  const int end = ::open(fifo.c_str(), O_WRONLY);
+  const std::string text = "kuvio = \"recipe/1\"\nname = \"slow\"\n[[state]]\nname = \"A\"\n"
+                           "level = { below = \"1 A\" }\n";
+  REQUIRE(::write(end, text.data(), text.size()) == static_cast<ssize_t>(text.size()));
+  ::close(end);
+  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe) != nullptr; }));
+  REQUIRE(s.wait([&] { return !s.child<QWidget>("workStrip")->isVisible(); }));
+}
+
+TEST_CASE("a book that another process is writing to keeps a change waiting, not the window") {
+  Opened s;
+  {
+    const book::Book other = book::Book::open(s.made.path, book::Book::Mode::write);
+    book::Transaction transaction(other.database());
+    s.window.session().put(QStringLiteral("a change"), {{0, "reference", "1.1"}});
+    use(s);
+    CHECK(longest_silence(300) < 50);
+    CHECK(s.window.session().book()->note("reference").empty());
+    s.view().show(5, 15);
+    REQUIRE(s.wait([&] { return s.lane->curve() && s.lane->timeAt(s.at(10).x()) > 9; }));
+  }
+  REQUIRE(s.wait([&] { return s.window.session().book()->reference() == "1.1"; }, 10000));
+}
+
+TEST_CASE("a bench that stalls, watched or recording, holds up nothing, and is told") {
+  test::Bench bench({"--speed", "10"});
+  Opened s;
+  s.window.bench().connectTo(QString::fromStdString(bench.scpi()), QString());
+  REQUIRE(s.wait([&] { return s.window.bench().state().phase == BenchState::Phase::ready; }));
+  bench.process.signal(SIGSTOP);
+  use(s);
+  CHECK(longest_silence(300) < 50);
+  s.window.bench().switchOutput(false);
+  s.window.bench().setVoltage(3.3);
+  CHECK(longest_silence(100) < 50);
+  bench.process.signal(SIGCONT);
+  REQUIRE(s.wait([&] { return s.window.bench().state().output.set_voltage == Approx(3.3); }));
+
+  RecordWish wish;
+  wish.name = wish.build = "stalled";
+  wish.seconds = 3600;
+  wish.record_voltage = false;
+  s.window.bench().record(wish);
+  REQUIRE(s.wait([&] { return s.window.bench().state().recorded_s > 1; }));
+  bench.process.signal(SIGSTOP);
+  use(s);
+  CHECK(longest_silence(300) < 50);
+  // After 5 s without an answer the capture ends as interrupted, with what was recorded.
+  REQUIRE(s.wait([&] { return !s.window.bench().recording(); }, 12000));
+  CHECK_THAT(s.window.message().toStdString(),
+             Catch::Contains("saved") && Catch::Contains("may still be on"));
+  bench.process.signal(SIGCONT);
+  REQUIRE(s.wait([&] {
+    const auto& rows = s.window.session().book()->rows;
+    return rows.size() == 3 && rows.back().info.interrupted;
+  }));
+  CHECK(s.window.session().book()->rows.back().info.duration_s() > 1);
+}

@@ -19,7 +19,8 @@ const QString kKey = QStringLiteral("color-scheme");
 SystemLook::SystemLook(const QDBusConnection& given, QObject* parent) : QObject(parent) {
   QDBusConnection bus = given;
   if (!bus.isConnected()) return;
-  bus.connect(kService, kObject, kSettings, QStringLiteral("SettingChanged"), this,
+  // From any sender: to be told of one service alone Qt would first ask, and wait, for its owner.
+  bus.connect(QString(), kObject, kSettings, QStringLiteral("SettingChanged"), this,
               SLOT(settingChanged(QString, QString, QDBusVariant)));
   QDBusMessage ask =
       QDBusMessage::createMethodCall(kService, kObject, kSettings, QStringLiteral("Read"));
