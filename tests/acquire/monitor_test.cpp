@@ -97,7 +97,7 @@ TEST_CASE("an output found on is told, and one that goes away is lost with its r
 }
 
 TEST_CASE("voltage and logic lines are recorded beside the current, on its clock") {
-  test::Bench sim({"--seed", "9", "--speed", "400"});
+  test::Bench sim({"--seed", "9", "--speed", "100"});
   const test::Folder folder;
   book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
   RecordSettings s;
@@ -105,7 +105,7 @@ TEST_CASE("voltage and logic lines are recorded beside the current, on its clock
   s.analyser = parse_endpoint(sim.scpi());
   s.log = parse_endpoint(sim.log());
   s.seconds = 120;
-  s.time_scale = 400;
+  s.time_scale = 100;
   s.setup.voltage = 3.6;
   s.setup.power_on = s.setup.power_off = s.setup.record_voltage = true;
   s.setup.logic = {"radio_on", "locate_on"};
@@ -115,7 +115,7 @@ TEST_CASE("voltage and logic lines are recorded beside the current, on its clock
   RecordProgress last;
   bool asked = false;
   const RecordResult result = record(book, s, {}, [&](const RecordProgress& p) {
-    if (!asked && p.recorded_s > 10) {
+    if (!asked && p.recorded_s > 2) {
       asked = true;
       control.send("status");
     }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The desks on a made book: what they say, what they say when there is nothing, and what goes wrong.
+// The desks on a made book: what they say, what they say when there is nothing, and what goes
+// wrong.
 
 #include "app/builds/sentence.h"
 #include "app/look/parts.h"
@@ -48,10 +49,9 @@ TEST_CASE("each desk without anything to show says what to do next and offers it
   window.openBook(QString::fromStdString(folder / "new.kuvio"), true);
   REQUIRE(QTest::qWaitFor([&] { return !window.session().path().isEmpty(); }));
   CHECK_THAT(empty("empty"), Catch::Contains("holds no captures"));
-  for (const auto& [desk, name, words] :
-       {std::tuple{"Builds", "buildsEmpty", "No build yet"},
-        std::tuple{"Budget", "budgetEmpty", "No budget yet"},
-        std::tuple{"Lifetime", "lifetimeEmpty", "No life"}}) {
+  for (const auto& [desk, name, words] : {std::tuple{"Builds", "buildsEmpty", "No build yet"},
+                                          std::tuple{"Budget", "budgetEmpty", "No budget yet"},
+                                          std::tuple{"Lifetime", "lifetimeEmpty", "No life"}}) {
     window.setDesk(QLatin1String(desk));
     CHECK_THAT(empty(name), Catch::Contains(words));
   }
@@ -97,7 +97,8 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
   v.reference_life = a;
   v.candidate_life = b;
   const Sentence s = sentence_of(v);
-  CHECK(s.first == QStringLiteral("In the field 1.1 draws 34.0\u2009±\u20090.3\u2009µA more than 1.0."));
+  CHECK(s.first ==
+        QStringLiteral("In the field 1.1 draws 34.0\u2009±\u20090.3\u2009µA more than 1.0."));
   CHECK_THAT(s.second.toStdString(), Catch::Contains("Rest adds 34.3\u2009µA") &&
                                          Catch::Contains("falls from 2.80") &&
                                          Catch::Contains("alike in every condition"));
@@ -160,7 +161,8 @@ TEST_CASE("ticked captures are drawn together on one axis and stay ticked") {
   MainWindow again;
   again.show();
   again.openBook(QString::fromStdString(s.made.path));
-  REQUIRE(s.wait([&] { return again.view().shown() && again.view().shown()->captures.size() == 2; }));
+  REQUIRE(
+      s.wait([&] { return again.view().shown() && again.view().shown()->captures.size() == 2; }));
 }
 
 TEST_CASE("one control changes the unit of charge everywhere, and tables copy as text") {
@@ -216,7 +218,8 @@ TEST_CASE("a budget's gauges say what the command line says, its text and its fi
   CHECK_THAT(s.child<QLabel>("budgetError")->text().toStdString(),
              Catch::Contains("satchel.budget.toml:8") && Catch::Contains("no unit"));
   CHECK(limits->model()->rowCount() == 10);
-  source->setPlainText(QString(text).replace(QStringLiteral("\"4 uA\""), QStringLiteral("\"1 uA\"")));
+  source->setPlainText(
+      QString(text).replace(QStringLiteral("\"4 uA\""), QStringLiteral("\"1 uA\"")));
   QTest::mouseClick(s.child<QPushButton>("keepText"), Qt::LeftButton);
   REQUIRE(s.wait([&] {
     return limits->model()->index(0, 3).data().toString().contains(QStringLiteral("over"));
@@ -231,8 +234,8 @@ TEST_CASE("a budget's gauges say what the command line says, its text and its fi
 
 TEST_CASE("a budget that changed on disk is told: reload or keep mine") {
   Opened s;
-  for (const char* name : {"satchel.battery.toml", "satchel.duty.toml", "satchel.budget.toml",
-                           "satchel.recipe.toml"})
+  for (const char* name :
+       {"satchel.battery.toml", "satchel.duty.toml", "satchel.budget.toml", "satchel.recipe.toml"})
     QFile::copy(QStringLiteral(KUVIO_SOURCE "/examples/") + QLatin1String(name),
                 QString::fromStdString(s.made.folder / name));
   const std::string path = s.made.folder / "satchel.budget.toml";
@@ -248,9 +251,8 @@ TEST_CASE("a budget that changed on disk is told: reload or keep mine") {
   REQUIRE(s.wait([&] { return banner->isVisible(); }));
   QTest::qWait(50);  // as laid out
   QTest::mouseClick(s.child<QPushButton>("reloadBudget"), Qt::LeftButton);
-  REQUIRE(s.wait([&] {
-    return s.child<QLabel>("budgetTitle")->text() == QStringLiteral("A later budget");
-  }));
+  REQUIRE(s.wait(
+      [&] { return s.child<QLabel>("budgetTitle")->text() == QStringLiteral("A later budget"); }));
   REQUIRE(s.wait([&] { return !banner->isVisible(); }));
 }
 
@@ -263,8 +265,7 @@ TEST_CASE("a life says the same as the engine, and its scenario can be put back"
   const book::Book book = book::Book::open(s.made.path, book::Book::Mode::read);
   std::vector<book::SplitCapture> one;
   one.push_back(book::load_split(book, book.capture(s.made.capture)));
-  const FieldMean mean =
-      captured_mean(*one[0].trace, one[0].visits, book::pooled_ledger(one));
+  const FieldMean mean = captured_mean(*one[0].trace, one[0].visits, book::pooled_ledger(one));
   const auto expected =
       life(formats::read_battery(KUVIO_SOURCE "/examples/satchel.battery.toml"), mean.mean);
   REQUIRE(s.wait([&] { return captured->text() == QString::fromStdString(life_time(*expected)); }));
@@ -298,8 +299,9 @@ TEST_CASE("the log is filtered, goes where a line is picked, and gives an edge t
   {
     const book::Book book = book::Book::open(s.made.path, book::Book::Mode::write);
     book.database()
-        .prepare("INSERT INTO log_line(capture, time_s, direction, text) VALUES(1, ?1, 'received', "
-                 "'fix')")
+        .prepare(
+            "INSERT INTO log_line(capture, time_s, direction, text) VALUES(1, ?1, 'received', "
+            "'fix')")
         .bind_all(before.to_s - 0.25)
         .run();
   }

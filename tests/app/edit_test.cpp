@@ -143,7 +143,8 @@ TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable
   REQUIRE(s.wait([&] { return text().find("below = \"200 uA\"") == std::string::npos; }));
   const Recipe dragged = formats::parse_recipe(text(), "r").recipe;
   CHECK(dragged.states[0].level.high > 210e-6);
-  CHECK(dragged.states[0].level.release_high == Approx(1.3 * dragged.states[0].level.high).epsilon(0.01));
+  CHECK(dragged.states[0].level.release_high ==
+        Approx(1.3 * dragged.states[0].level.high).epsilon(0.01));
   // By text: what is not valid is told with its line and kept out.
   QTest::mouseClick(s.child<QPushButton>("recipeText"), Qt::LeftButton);
   auto* source = s.child<QPlainTextEdit>("recipeSource");
@@ -179,16 +180,19 @@ TEST_CASE("hand edits outlive the recipe's re-run; those without ground are told
   CHECK(visits_to(s, "Burst") == 1);
   // A recipe that knows no Uplink takes the ground away.
   const std::string other =
-      "kuvio = \"recipe/1\"\nname = \"o\"\n[[state]]\nname = \"Low\"\nlevel = { below = \"1 mA\" }\n"
+      "kuvio = \"recipe/1\"\nname = \"o\"\n[[state]]\nname = \"Low\"\nlevel = { below = \"1 mA\" "
+      "}\n"
       "[[state]]\nname = \"High\"\nlevel = { above = \"1 mA\" }\n";
   s.window.openFile(QString::fromStdString(s.made.folder.write("o.recipe.toml", other)));
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe)->text == other; }));
+  REQUIRE(
+      s.wait([&] { return s.window.session().book()->document(book::kRecipe)->text == other; }));
   QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
   REQUIRE(s.wait([&] { return s.view().capture()->conflicts.size() == 1; }));
   auto* review = s.child<QPushButton>("edits");
   CHECK_THAT(review->text().toStdString(), Catch::Contains("1 left out"));
   QTest::mouseClick(review, Qt::LeftButton);
-  QTest::mouseClick(s.child<QDialog>("editsDialog")->findChild<QPushButton*>(QStringLiteral("dropAll")),
-                    Qt::LeftButton);
+  QTest::mouseClick(
+      s.child<QDialog>("editsDialog")->findChild<QPushButton*>(QStringLiteral("dropAll")),
+      Qt::LeftButton);
   REQUIRE(edits_are(s, 0));
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/work/session.h"
+
 #include "app/work/state_edits.h"
 
 #include "desk_fixture.h"
@@ -37,10 +38,12 @@ TEST_CASE("a courier delivers in the interface thread, and nothing to who has go
   const Courier courier(to);
   std::thread::id where;
   bool arrived = false;
-  std::thread([&] { courier.deliver([&] {
-    where = std::this_thread::get_id();
-    arrived = true;
-  }); }).join();
+  std::thread([&] {
+    courier.deliver([&] {
+      where = std::this_thread::get_id();
+      arrived = true;
+    });
+  }).join();
   REQUIRE(QTest::qWaitFor([&] { return arrived; }));
   CHECK(where == std::this_thread::get_id());
   Courier retired = courier;
@@ -73,8 +76,8 @@ TEST_CASE("a change is made, undone and redone, and a failing one changes nothin
   REQUIRE(QTest::qWaitFor([&] { return session.book()->row(made.capture)->info.name == "1.0"; }));
   CHECK(session.history()->count() == 1);  // what changes nothing is no step
   session.history()->redo();
-  REQUIRE(QTest::qWaitFor(
-      [&] { return session.book()->row(made.capture)->info.name == "renamed"; }));
+  REQUIRE(
+      QTest::qWaitFor([&] { return session.book()->row(made.capture)->info.name == "renamed"; }));
 }
 
 TEST_CASE("splitting many captures can be cancelled and then nothing is changed") {

@@ -2,6 +2,7 @@
 // Whatever stalls, a disk, a book or a link, the window answers.
 
 #include "cli/process.h"
+
 #include "desk_fixture.h"
 
 #include <QElapsedTimer>
@@ -65,8 +66,9 @@ TEST_CASE("a file on a stalled disk holds nothing up but itself") {
   // It is told as under way, and comes as soon as the disk does.
   REQUIRE(s.wait([&] { return s.child<QWidget>("workStrip")->isVisible(); }));
   const int end = ::open(fifo.c_str(), O_WRONLY);
-  const std::string text = "kuvio = \"recipe/1\"\nname = \"slow\"\n[[state]]\nname = \"A\"\n"
-                           "level = { below = \"1 A\" }\n";
+  const std::string text =
+      "kuvio = \"recipe/1\"\nname = \"slow\"\n[[state]]\nname = \"A\"\n"
+      "level = { below = \"1 A\" }\n";
   REQUIRE(::write(end, text.data(), text.size()) == static_cast<ssize_t>(text.size()));
   ::close(end);
   REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe) != nullptr; }));

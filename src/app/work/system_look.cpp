@@ -21,7 +21,7 @@ SystemLook::SystemLook(const QDBusConnection& given, QObject* parent) : QObject(
   if (!bus.isConnected()) return;
   // From any sender: to be told of one service alone Qt would first ask, and wait, for its owner.
   bus.connect(QString(), kObject, kSettings, QStringLiteral("SettingChanged"), this,
-              SLOT(settingChanged(QString, QString, QDBusVariant)));
+              SLOT(settingChanged(QDBusMessage)));
   QDBusMessage ask =
       QDBusMessage::createMethodCall(kService, kObject, kSettings, QStringLiteral("Read"));
   ask << kSpace << kKey;
@@ -33,9 +33,10 @@ SystemLook::SystemLook(const QDBusConnection& given, QObject* parent) : QObject(
   });
 }
 
-void SystemLook::settingChanged(const QString& space, const QString& key,
-                                const QDBusVariant& value) {
-  if (space == kSpace && key == kKey) take(value.variant());
+void SystemLook::settingChanged(const QDBusMessage& message) {
+  const QVariantList values = message.arguments();
+  if (values.size() == 3 && values[0].toString() == kSpace && values[1].toString() == kKey)
+    take(values[2]);
 }
 
 void SystemLook::take(const QVariant& given) {

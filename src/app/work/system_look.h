@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QDBusConnection>
+#include <QDBusMessage>
 #include <QDBusVariant>
 #include <QObject>
 
@@ -20,7 +21,7 @@ signals:
   void told(bool dark);
 
 private slots:
-  void settingChanged(const QString& space, const QString& key, const QDBusVariant& value);
+  void settingChanged(const QDBusMessage& message);
 
 private:
   void take(const QVariant& value);
