@@ -79,7 +79,16 @@ int main(int argc, char** argv) {
   // The example's budget, duty plan and battery, as dropped on the window.
   const QString examples = QString::fromLocal8Bit(argc > 3 ? argv[3] : "examples");
   window.setDesk(QStringLiteral("Bench"));
+  BenchControl& bench = window.bench();
+  bench.startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20);
+  if (waitFor([&] { return bench.state().phase == BenchState::Phase::ready; }, 5000)) {
+    bench.switchOutput(true);
+    settle(4000);
+  }
   take("bench.png");
+  bench.switchOutput(false);
+  settle(300);
+  bench.disconnectAll();
   window.openFile(examples + QStringLiteral("/satchel.battery.toml"));
   settle(400);
   window.openFile(examples + QStringLiteral("/satchel.duty.toml"));
