@@ -93,7 +93,7 @@ struct Hand {
     auto* speed = find<QSpinBox>("simulatedSpeed");
     speed->setFocus();
     speed->selectAll();
-    QTest::keyClicks(speed, QStringLiteral("300"));
+    QTest::keyClicks(speed, QStringLiteral("100"));
     click("simulate");
     REQUIRE(wait([&] { return find<QPushButton>("recordPowerOn")->isEnabled(); }));
     CHECK(find<QLabel>("outputState")->text() == QStringLiteral("Output off"));

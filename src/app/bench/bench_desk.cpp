@@ -71,6 +71,7 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
   connect(&c_.bench, &BenchControl::connected, this, [this] {
     output_address_->setText(c_.bench.outputAddress());
     log_address_->setText(c_.bench.logAddress());
+    for (QLineEdit* line : {output_address_, log_address_}) line->setCursorPosition(0);
     shown_settings_ = false;
     console_->clear();
     if (!c_.bench.simulated()) {
@@ -337,9 +338,11 @@ void BenchDesk::makeActions() {
   a.add(
       QStringLiteral("connectAction"), menu, tr("Connect"), {}, [this] { connectAddresses(); },
       desk);
-  a.add(
-      QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
-      QKeySequence(tr("Ctrl+T")), [this] { line_->setFocus(); }, desk);
+  a.add(QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
+        QKeySequence(tr("Ctrl+T")), [this] {
+          emit deskWanted(QStringLiteral("Bench"));
+          line_->setFocus();
+        });
 }
 
 void BenchDesk::enter() { refresh(); }
@@ -354,8 +357,7 @@ void BenchDesk::startSimulated() {
   const QString build = simulated_build_->currentText();
   preferences_.simulated_build = build;
   emit preferencesChanged();
-  c_.bench.startSimulated(build, QRandomGenerator::global()->bounded(1U, 1000000U),
-                          simulated_speed_->value());
+  c_.bench.startSimulated(build, seed_, simulated_speed_->value());
   build_->setText(build);
   if (logic_->text().isEmpty()) logic_->setText(QStringLiteral("radio_on, locate_on"));
   if (accuracy_->text().isEmpty()) accuracy_->setText(QStringLiteral("0.08 % + 40 nA"));

@@ -10,6 +10,7 @@
 #include <QComboBox>
 #include <QPlainTextEdit>
 #include <QRadioButton>
+#include <QRandomGenerator>
 #include <QSpinBox>
 
 namespace kuvio::app {
@@ -62,6 +63,8 @@ private:
   QPlainTextEdit* console_;
   QLineEdit* line_;
   bool shown_settings_ = false;
+  // One simulated bench a day: builds are compared on the same instrument.
+  quint64 seed_ = QRandomGenerator::global()->bounded(1U, 1000000U);
 };
 
 }  // namespace kuvio::app

@@ -48,11 +48,9 @@ void ReadingsView::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(12));
   painter.setPen(t.muted());
   const auto average = bench_.average(window_s_);
-  painter.drawText(
-      QRectF(0, 44, width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
-      live && average
-          ? tr("averaged over %1: %2").arg(q(duration(window_s_)), q(with_prefix(*average, "A", 4)))
-          : tr("averaged: –"));
+  painter.drawText(QRectF(0, 44, width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
+                   live && average ? tr("averaged: %1").arg(q(with_prefix(*average, "A", 4)))
+                                   : tr("averaged: –"));
   const double third = width() / 3.0;
   const std::pair<QString, double> figures[] = {
       {tr("least"), s.least}, {tr("mean"), s.mean}, {tr("most"), s.most}};

@@ -19,6 +19,8 @@ QString captures(std::size_t a, std::size_t b) {
 
 QString shown_text(const CompareRow& row) {
   const QString per = row.by_charge ? tr(" per visit") : QString();
+  if (!row.reference_mean && row.candidate_mean) return tr("in the candidate alone");
+  if (row.reference_mean && !row.candidate_mean) return tr("in the reference alone");
   switch (row.shown) {
     case Shown::higher:
     case Shown::lower: {
@@ -82,6 +84,13 @@ Sentence sentence_of(const BuildsView& v) {
                  .arg(q(rows[i]->state), q(with_prefix(std::fabs(rows[i]->bridge), "A", 3)));
   }
   if (!parts.isEmpty()) out.second = parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
+  QStringList alone;
+  for (const CompareRow& r : c.rows) {
+    if (!is_built_in_state(r.state) && r.reference_mean.has_value() != r.candidate_mean.has_value())
+      alone << q(r.state);
+  }
+  if (!alone.isEmpty())
+    out.second += tr("%1 only in one of them. ").arg(alone.join(QStringLiteral(", ")));
   if (v.reference_life && v.candidate_life && v.reference_life->life && v.candidate_life->life) {
     const double a = *v.reference_life->life, b = *v.candidate_life->life;
     out.second +=

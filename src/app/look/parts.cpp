@@ -117,7 +117,10 @@ void QuantityEdit::setQuantity(std::optional<double> value) {
                        formats::quantity_text(*value, static_cast<Dimension>(dimension_), 5))
                        .replace(QStringLiteral(" u"), QStringLiteral(" µ"))
                  : QString();
-  if (!hasFocus() || text() != shown_) setText(shown_);
+  if (!hasFocus() || text() != shown_) {
+    setText(shown_);
+    setCursorPosition(0);  // where it is too long its beginning is seen
+  }
   setToolTip({});
   update();
 }

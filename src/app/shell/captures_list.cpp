@@ -177,21 +177,18 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
       painter->fillRect(stretch, t.fill(v.state, row->fills));
     }
   }
-  if (row->info.recording || row->info.interrupted) {
-    painter->setFont(Theme::baseFont(11));
-    painter->setPen(t.accent());
-    painter->drawText(
-        QRectF(in.left(), in.top() + 63, in.width(), 16), Qt::AlignRight | Qt::AlignVCenter,
-        row->info.recording ? QObject::tr("● recording") : QObject::tr("interrupted"));
-  }
   painter->setFont(Theme::baseFont(11));
-  painter->setPen(t.muted());
+  const bool marked = row->info.recording || row->info.interrupted;
+  painter->setPen(marked ? t.accent() : t.muted());
   const QDateTime started =
       QDateTime::fromString(QString::fromStdString(row->info.started_utc), Qt::ISODateWithMs)
           .toLocalTime();
   painter->drawText(QRectF(in.left(), in.top() + 63, in.width(), 16),
                     Qt::AlignLeft | Qt::AlignVCenter,
-                    QStringLiteral("%1 · %2").arg(started.toString(QStringLiteral("HH:mm")),
+                    QStringLiteral("%1 · %2").arg(row->info.recording ? QObject::tr("● recording")
+                                                  : row->info.interrupted
+                                                      ? QObject::tr("interrupted")
+                                                      : started.toString(QStringLiteral("HH:mm")),
                                                   QString::fromStdString(duration(whole))));
   painter->restore();
 }

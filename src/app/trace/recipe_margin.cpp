@@ -144,7 +144,8 @@ void RecipeMargin::takeBook() {
     return;
   }
   document_ = *document;
-  name_->setText(QString::fromStdString(document_.name) +
+  name_->setText(QFontMetrics(name_->font())
+                     .elidedText(QString::fromStdString(document_.name), Qt::ElideMiddle, 104) +
                  (document_.path.empty()              ? tr(" · in the book")
                   : document_.text != document_.saved ? tr(" · not saved")
                                                       : QString()));

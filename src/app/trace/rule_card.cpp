@@ -14,7 +14,7 @@ namespace kuvio::app {
 RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) {
   setObjectName(QStringLiteral("rule%1").arg(index));
   auto* grid = new QGridLayout(this);
-  grid->setContentsMargins(26, 8, 10, 8);
+  grid->setContentsMargins(8, 8, 8, 8);
   grid->setHorizontalSpacing(6);
   grid->setVerticalSpacing(5);
   const auto number = QString::number(index + 1);
@@ -31,6 +31,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   remove->setFixedSize(24, 24);
   auto* head = new QHBoxLayout;
   head->setSpacing(8);
+  head->addSpacing(18);
   head->addWidget(name_, 1);
   head->addWidget(visits_);
   head->addWidget(remove);
@@ -43,7 +44,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
     auto* edit = new QuantityEdit(
         QStringLiteral("rule%1_%2").arg(index).arg(QLatin1String(*inner ? inner : key)),
         tr("State %1, %2").arg(number, label), static_cast<int>(dimension), this, true);
-    edit->setMinimumWidth(50);
+    edit->setMinimumWidth(56);
     grid->addWidget(text, row, column);
     grid->addWidget(edit, row, column + 1);
     connect(edit, &QuantityEdit::quantityEdited, this, [this, edit, key, inner, dimension] {

@@ -31,7 +31,7 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_
   across_->addWidget(makeMiddle());
   across_->addWidget(makeMargin());
   across_->setStretchFactor(0, 1);
-  across_->setSizes({868, 232});
+  across_->setSizes({860, 240});
   across_->setCollapsible(0, false);
   row->addWidget(across_);
   makeActions();
@@ -353,7 +353,7 @@ void TraceDesk::updatePill() {
           : tr("Live"));
   pill_->setAccessibleName(pill_->text());
   pill_->adjustSize();
-  pill_->move(lanes_->width() - pill_->width() - kLaneRight - 6, 22);
+  pill_->move(lanes_->width() - pill_->width() - kLaneRight, lanes_->height() - pill_->height());
 }
 
 void TraceDesk::markSpanEnd(bool right) {

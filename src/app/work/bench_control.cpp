@@ -34,12 +34,6 @@ BenchControl::BenchControl(QObject* parent)
       helper_(std::make_unique<Strand>()) {
   look_.setInterval(kLookMs);
   connect(&look_, &QTimer::timeout, this, &BenchControl::look);
-  connect(&process_, &QProcess::readyReadStandardOutput, this, &BenchControl::readProcess);
-  connect(&process_, &QProcess::errorOccurred, this, [this](QProcess::ProcessError error) {
-    if (error == QProcess::FailedToStart)
-      emit failed(
-          tr("The simulated bench cannot be started: %1 is not there.").arg(process_.program()));
-  });
 }
 
 BenchControl::~BenchControl() {
@@ -50,10 +44,10 @@ BenchControl::~BenchControl() {
       [monitor = std::move(monitor_)](const std::stop_token&) mutable { monitor.reset(); });
   recorder_.reset();
   helper_.reset();
-  if (process_.state() != QProcess::NotRunning) {
-    process_.disconnect(this);
-    process_.terminate();
-    process_.waitForFinished(1000);
+  if (simulated()) {
+    process_->disconnect(this);
+    process_->terminate();
+    process_->waitForFinished(1000);
   }
 }
 
@@ -120,22 +114,31 @@ void BenchControl::disconnectAll() {
 void BenchControl::startSimulated(const QString& build, quint64 seed, double speed) {
   if (recording()) return;
   disconnectAll();
-  if (simulated()) {
-    process_.kill();
-    process_.waitForFinished(300);
+  if (process_) {  // the one before ends in its own time
+    process_->disconnect(this);
+    connect(process_, &QProcess::finished, process_, &QObject::deleteLater);
+    process_->kill();
   }
-  process_.setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
-  process_.setArguments({QStringLiteral("--build"), build, QStringLiteral("--seed"),
-                         QString::number(seed), QStringLiteral("--speed"), QString::number(speed)});
-  process_.setStandardErrorFile(QProcess::nullDevice());
+  process_ = new QProcess(this);
+  connect(process_, &QProcess::readyReadStandardOutput, this, &BenchControl::readProcess);
+  connect(process_, &QProcess::errorOccurred, this, [this](QProcess::ProcessError error) {
+    if (error == QProcess::FailedToStart)
+      emit failed(
+          tr("The simulated bench cannot be started: %1 is not there.").arg(process_->program()));
+  });
+  process_->setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
+  process_->setArguments({QStringLiteral("--build"), build, QStringLiteral("--seed"),
+                          QString::number(seed), QStringLiteral("--speed"),
+                          QString::number(speed)});
+  process_->setStandardErrorFile(QProcess::nullDevice());
   state_.phase = BenchState::Phase::connecting;
-  process_.start();
+  process_->start();
   emit changed();
 }
 
 void BenchControl::readProcess() {
-  if (!process_.canReadLine()) return;
-  const auto endpoints = nlohmann::json::parse(process_.readLine().toStdString(), nullptr, false);
+  if (!process_->canReadLine()) return;
+  const auto endpoints = nlohmann::json::parse(process_->readLine().toStdString(), nullptr, false);
   if (!endpoints.is_object()) return;
   connectTo(QString::fromStdString(endpoints.value("scpi", "")),
             QString::fromStdString(endpoints.value("log", "")));

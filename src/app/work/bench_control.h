@@ -60,7 +60,7 @@ public:
   void startSimulated(const QString& build, quint64 seed, double speed);
   const QString& outputAddress() const { return output_address_; }
   const QString& logAddress() const { return log_address_; }
-  bool simulated() const { return process_.state() != QProcess::NotRunning; }
+  bool simulated() const { return process_ && process_->state() != QProcess::NotRunning; }
   /// The accuracy statement of the simulated bench; "" for others.
   QString knownAccuracy() const;
 
@@ -109,7 +109,7 @@ private:
   std::deque<Mark> marks_;
   std::size_t told_ = 0;
   QTimer look_;
-  QProcess process_;
+  QProcess* process_ = nullptr;  // the simulated bench, if it was started here
   Courier courier_;
   std::unique_ptr<Strand> recorder_, helper_;
 };
