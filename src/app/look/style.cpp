@@ -6,12 +6,24 @@
 #include <QAbstractSpinBox>
 #include <QComboBox>
 #include <QPainter>
+#include <QPlainTextEdit>
 #include <QStyleFactory>
 #include <QStyleOption>
 
 namespace kuvio::app {
 
 namespace {
+/// The frame of a field: clear in both themes, a ring where the keyboard is.
+void frame(QPainter* painter, const QRect& rect, bool focus) {
+  painter->save();
+  painter->setRenderHint(QPainter::Antialiasing);
+  painter->setPen(
+      QPen(focus ? Theme::current().focus() : Theme::current().border(), focus ? 1.6 : 1));
+  painter->setBrush(Qt::NoBrush);
+  painter->drawRoundedRect(QRectF(rect).adjusted(0.8, 0.8, -0.8, -0.8), 3, 3);
+  painter->restore();
+}
+
 /// The line of a spin box or a combo box, which draw their own frames.
 bool inside_another(const QWidget* widget) {
   const QWidget* parent = widget ? widget->parentWidget() : nullptr;
@@ -30,6 +42,30 @@ void NotebookStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* 
     painter->setPen(QPen(t.focus(), 1.5));
     painter->setBrush(Qt::NoBrush);
     painter->drawRoundedRect(QRectF(option->rect).adjusted(0.75, 0.75, -0.75, -0.75), 3, 3);
+    painter->restore();
+    return;
+  }
+  if (element == PE_IndicatorCheckBox || element == PE_IndicatorRadioButton) {
+    const bool on = option->state & State_On, can = option->state & State_Enabled;
+    const QRectF box = QRectF(option->rect).adjusted(1, 1, -1, -1);
+    painter->save();
+    painter->setRenderHint(QPainter::Antialiasing);
+    painter->setPen(QPen(on && can ? t.ink(0) : t.border(), 1.2));
+    painter->setBrush(on ? QBrush(can ? t.ink(0) : t.border()) : QBrush(t.ground()));
+    if (element == PE_IndicatorCheckBox) {
+      painter->drawRoundedRect(box, 3, 3);
+      painter->setPen(QPen(t.ground(), 1.8));
+      const double w = box.width(), h = box.height();
+      if (on)
+        painter->drawPolyline(QPolygonF({box.topLeft() + QPointF(0.22 * w, 0.52 * h),
+                                         box.topLeft() + QPointF(0.42 * w, 0.72 * h),
+                                         box.topLeft() + QPointF(0.78 * w, 0.3 * h)}));
+    } else {
+      painter->drawEllipse(box);
+      painter->setPen(Qt::NoPen);
+      painter->setBrush(t.ground());
+      if (on) painter->drawEllipse(box.center(), box.width() * 0.2, box.height() * 0.2);
+    }
     painter->restore();
     return;
   }
@@ -77,6 +113,12 @@ void NotebookStyle::drawControl(ControlElement element, const QStyleOption* opti
     painter->restore();
     return;
   }
+  if (element == CE_ShapedFrame) {
+    QProxyStyle::drawControl(element, option, painter, widget);
+    if (qobject_cast<const QPlainTextEdit*>(widget))
+      frame(painter, option->rect, widget->hasFocus());
+    return;
+  }
   if (element == CE_TabBarTabShape) return;
   if (element == CE_TabBarTabLabel) {
     const auto* tab = qstyleoption_cast<const QStyleOptionTab*>(option);
@@ -105,6 +147,16 @@ void NotebookStyle::drawControl(ControlElement element, const QStyleOption* opti
     return;
   }
   QProxyStyle::drawControl(element, option, painter, widget);
+}
+
+void NotebookStyle::drawComplexControl(ComplexControl control, const QStyleOptionComplex* option,
+                                       QPainter* painter, const QWidget* widget) const {
+  QProxyStyle::drawComplexControl(control, option, painter, widget);
+  const bool box = control == CC_ComboBox || control == CC_SpinBox;
+  // An editable box gives the keyboard to the line inside it.
+  const bool focus = (option->state & State_HasFocus) ||
+                     (widget && widget->focusProxy() && widget->focusProxy()->hasFocus());
+  if (box) frame(painter, option->rect, focus);
 }
 
 int NotebookStyle::pixelMetric(PixelMetric metric, const QStyleOption* option,

@@ -160,9 +160,15 @@ void PointerMark::applyDefaultAntialiasingHint(QCPPainter* painter) const {
 }
 
 void PointerMark::draw(QCPPainter* painter) {
-  if (!view_.pointer() || mParentPlot->axisRectCount() == 0) return;
-  const QCPAxis* time = mParentPlot->axisRect(0)->axis(QCPAxis::atBottom);
+  if (mParentPlot->axisRectCount() == 0) return;
   const QRectF box = lanesBox(*mParentPlot);
+  if (mParentPlot->hasFocus()) {  // where the keyboard is
+    painter->setPen(QPen(Theme::current().focus(), 1));
+    painter->setBrush(Qt::NoBrush);
+    painter->drawRect(box.adjusted(-1, -1, 1, 1));
+  }
+  if (!view_.pointer()) return;
+  const QCPAxis* time = mParentPlot->axisRect(0)->axis(QCPAxis::atBottom);
   const double x = time->coordToPixel(*view_.pointer());
   if (x < box.left() || x > box.right()) return;
   painter->setPen(QPen(Theme::current().border(), 1, Qt::DashLine));

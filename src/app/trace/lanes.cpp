@@ -529,6 +529,15 @@ void Lanes::contextMenuEvent(QContextMenuEvent* event) {
   emit menuWanted(at);
 }
 
+void Lanes::focusInEvent(QFocusEvent* event) {
+  QCustomPlot::focusInEvent(event);
+  layer(QStringLiteral("cursor"))->replot();
+}
+void Lanes::focusOutEvent(QFocusEvent* event) {
+  QCustomPlot::focusOutEvent(event);
+  layer(QStringLiteral("cursor"))->replot();
+}
+
 void Lanes::leaveEvent(QEvent* event) {
   view_.setPointer(std::nullopt);
   QCustomPlot::leaveEvent(event);
