@@ -264,6 +264,8 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
         .contains(QStringLiteral("mAh"));
   }));
 
+  const QString scenario = life->text();
+
   // Undo walks back through every edit to the start …
   const int all = h.session().history()->index();
   CHECK(all >= 7);
@@ -293,7 +295,6 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
   REQUIRE(Hand::wait([&] { return h.session().book()->documents.size() == 3; }));
 
   // … and so does closing and opening.
-  const QString scenario = life->text();
   h.window->close();
   h.window = std::make_unique<MainWindow>();
   h.window->resize(1280, 800);
