@@ -43,10 +43,9 @@ int main(int argc, char** argv) {
 
   using namespace kuvio::app;
   // Read before there is a window: from then on no file is touched in this thread.
-  Preferences preferences = Preferences::load();
-  if (parser.isSet(night)) preferences.look = Preferences::Look::night;
-  Theme::apply(preferences.look == Preferences::Look::night ? Theme::Kind::night
-                                                            : Theme::Kind::paper);
+  const Preferences preferences = Preferences::load();
+  const bool dark = parser.isSet(night) || preferences.look == Preferences::Look::night;
+  Theme::apply(dark ? Theme::Kind::night : Theme::Kind::paper);
   MainWindow window(preferences);
   window.show();
   if (parser.isSet(timing)) {

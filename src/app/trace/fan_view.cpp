@@ -73,14 +73,18 @@ QRectF FanView::chargeRect(const FanBand& band) const {
 }
 
 QPainterPath FanView::shape(const FanBand& b) const {
-  const double t0 = left() + b.time_from * span(), t1 = left() + b.time_to * span();
-  const double q0 = left() + b.charge_from * span(), q1 = left() + b.charge_to * span();
-  const double middle = (rows_.ribbon_end + rows_.charge) / 2;
-  QPainterPath path(QPointF(t0, rows_.ribbon_end));
-  path.lineTo(t1, rows_.ribbon_end);
-  path.cubicTo(t1, middle, q1, middle, q1, rows_.charge);
-  path.lineTo(q0, rows_.charge);
-  path.cubicTo(q0, middle, t0, middle, t0, rows_.ribbon_end);
+  // The same curve that the bands are painted by.
+  constexpr int kSteps = 24;
+  QPolygonF right, both;
+  for (int i = 0; i <= kSteps; ++i) {
+    const double s = static_cast<double>(i) / kSteps, ease = band_ease(s);
+    const double y = rows_.ribbon_end + (rows_.charge - rows_.ribbon_end) * s;
+    both.append({left() + (b.time_from + (b.charge_from - b.time_from) * ease) * span(), y});
+    right.prepend({left() + (b.time_to + (b.charge_to - b.time_to) * ease) * span(), y});
+  }
+  QPainterPath path;
+  path.addPolygon(both + right);
+  path.closeSubpath();
   return path;
 }
 
