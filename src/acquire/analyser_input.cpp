@@ -23,8 +23,7 @@ AnalyserInput::AnalyserInput(const Endpoint& endpoint, const AnalyserSettings& s
   identity_ = scpi_.query("*IDN?");
   scpi_.send("ABOR");  // whoever logged before may have died over it
   scpi_.send("*CLS");
-  const std::string output = scpi_.query("OUTP?");
-  found_on_ = output == "1" || output == "+1" || output == "ON";
+  found_on_ = scpi_.query_on("OUTP?");
   output_on_ = found_on_;
   if (settings_.voltage) {
     scpi_.send(fmt::format("VOLT {:.6g}", *settings_.voltage));

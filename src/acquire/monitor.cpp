@@ -15,8 +15,6 @@ constexpr auto kEvery = std::chrono::milliseconds(100);
 constexpr double kKept = 10;  // s
 constexpr std::size_t kTold = 50, kLines = 10000;
 
-bool is_on(const std::string& answer) { return answer == "1" || answer == "+1" || answer == "ON"; }
-
 }  // namespace
 
 Monitor::Monitor(Endpoint output, std::optional<Endpoint> log)
@@ -56,9 +54,14 @@ std::vector<DeviceLine> Monitor::take_lines() {
   return std::exchange(lines_, {});
 }
 
+std::vector<std::string> Monitor::take_told() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(told_, {});
+}
+
 void Monitor::read_settings(Scpi& scpi) {
   const double volts = scpi.query_number("VOLT?"), limit = scpi.query_number("CURR?");
-  const bool cut_off = is_on(scpi.query("CURR:PROT:STAT?"));
+  const bool cut_off = scpi.query_on("CURR:PROT:STAT?");
   const std::lock_guard lock(mutex_);
   state_.set_voltage = volts;
   state_.current_limit = limit;
@@ -67,14 +70,14 @@ void Monitor::read_settings(Scpi& scpi) {
 
 void Monitor::read_once(Scpi& scpi, double at_s) {
   LiveReading reading{at_s, scpi.query_number("MEAS:CURR?"), scpi.query_number("MEAS:VOLT?")};
-  const bool on = is_on(scpi.query("OUTP?"));
+  const bool on = scpi.query_on("OUTP?");
   const auto errors = scpi.errors();
   const std::lock_guard lock(mutex_);
   state_.output_on = on;
   readings_.push_back(reading);
   while (readings_.front().at_s < at_s - kKept) readings_.pop_front();
-  state_.told.insert(state_.told.end(), errors.begin(), errors.end());
-  if (state_.told.size() > kTold) state_.told.erase(state_.told.begin(), state_.told.end() - kTold);
+  told_.insert(told_.end(), errors.begin(), errors.end());
+  if (told_.size() > kTold) told_.erase(told_.begin(), told_.end() - kTold);
   answered_ = Clock::now();
 }
 
@@ -84,7 +87,7 @@ void Monitor::run(const std::stop_token& stop) {
     Scpi scpi(open_link(output_), output_.text);
     const std::string identity = scpi.query("*IDN?");
     scpi.send("*CLS");
-    const bool on = is_on(scpi.query("OUTP?"));
+    const bool on = scpi.query_on("OUTP?");
     read_settings(scpi);
     {
       const std::lock_guard lock(mutex_);

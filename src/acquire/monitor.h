@@ -29,7 +29,6 @@ struct MonitorState {
   bool cut_off = true;  ///< on over-current: switches off; else holds the current
   bool output_on = false, found_on = false;
   std::vector<LiveReading> readings;  ///< of the last ten seconds, oldest first
-  std::vector<std::string> told;      ///< what the instrument's error queue held, newest last
   double silent_s = 0;                ///< since its last answer
 };
 
@@ -54,6 +53,8 @@ public:
   MonitorState state() const;
   /// Lines of the device since the last call, sent ones included.
   std::vector<DeviceLine> take_lines();
+  /// What the instrument's error queue held since the last call, newest last.
+  std::vector<std::string> take_told();
 
 private:
   void run(const std::stop_token& stop);
@@ -67,7 +68,7 @@ private:
   mutable std::mutex mutex_;  // guards what follows; held for moments only
   MonitorState state_;
   std::deque<LiveReading> readings_;
-  std::vector<std::string> orders_, lines_to_send_;
+  std::vector<std::string> orders_, lines_to_send_, told_;
   std::vector<DeviceLine> lines_;
   std::chrono::steady_clock::time_point answered_ = std::chrono::steady_clock::now();
   std::jthread log_thread_, thread_;

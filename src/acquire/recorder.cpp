@@ -157,7 +157,10 @@ private:
   }
 
   void tell(const std::function<void(const RecordProgress&)>& progress) {
-    if (!progress) return;
+    if (!progress) {
+      live_.lines.clear();  // nobody takes them
+      return;
+    }
     live_.recorded_s = recorded_s();
     live_.samples = samples_;
     live_.log_lines = log_lines_;
@@ -259,6 +262,8 @@ private:
       double last = -1;
       for (std::size_t i = 0; i < words.size(); ++i) {
         if (sort_of(words[i]) != Sort::good) continue;
+        // Whatever an instrument answers, only what fits a word of lines is one.
+        if (!(words[i] >= 0 && words[i] < 4294967296.0F)) continue;
         const double level = (static_cast<std::uint32_t>(words[i]) >> line) & 1U;
         if (level == last) continue;
         times.push_back((index + static_cast<std::int64_t>(i)) * period_);

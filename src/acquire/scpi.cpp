@@ -49,6 +49,11 @@ std::string Scpi::query(const std::string& message) {
   return answer;
 }
 
+bool Scpi::query_on(const std::string& message) {
+  const std::string answer = query(message);
+  return answer == "1" || answer == "+1" || answer == "ON";
+}
+
 double Scpi::query_number(const std::string& message) {
   const std::string answer = query(message);
   const char* begin = answer.c_str() + (answer.starts_with('+') ? 1 : 0);

@@ -20,6 +20,8 @@ public:
   /// Sends a query and returns its answer without the terminator. Error (unavailable) when none
   /// comes within 5 s or the link is lost.
   std::string query(const std::string& message);
+  /// Whether the answer is 1, +1 or ON.
+  bool query_on(const std::string& message);
   double query_number(const std::string& message);
   /// Sends a query answered by a definite-length block (#<digits><length><data>) of 32-bit floats,
   /// little-endian. Error (bad_data) when the answer is something else.

@@ -71,8 +71,12 @@ TEST_CASE("an output is watched, set and switched, and never switched on by itse
   }));
   CHECK_THAT(heard, Catch::Contains("> version"));
   monitor.set_voltage(99);  // out of its range: refused, told, and nothing is changed
-  REQUIRE(wait_for([&] { return !monitor.state().told.empty(); }));
-  CHECK_THAT(monitor.state().told.back(), Catch::Contains("-222"));
+  std::vector<std::string> told;
+  REQUIRE(wait_for([&] {
+    for (std::string& t : monitor.take_told()) told.push_back(std::move(t));
+    return !told.empty();
+  }));
+  CHECK_THAT(told.back(), Catch::Contains("-222"));
   CHECK(monitor.state().set_voltage == Approx(3.3));
   monitor.switch_output(false);
   REQUIRE(wait_for([&] { return !monitor.state().output_on; }));

@@ -64,7 +64,7 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   if (!preferences_.geometry.isEmpty()) restoreGeometry(preferences_.geometry);
   trace_desk_->restoreLayout(preferences_.trace_parts);
   setUnit(preferences_.unit);
-  setDesk(QStringLiteral("Trace"));
+  setDesk(by_name_.count(preferences_.desk) > 0 ? preferences_.desk : QStringLiteral("Trace"));
   sayEmpty();
   setFocus();
 }

@@ -92,7 +92,6 @@ void BenchControl::watch() {
       acquire::parse_endpoint(output_address_.toStdString()), log);
   state_.phase = BenchState::Phase::connecting;
   state_.trouble.clear();
-  told_ = 0;
   look_.start();
   askDisk();
   emit changed();
@@ -176,9 +175,8 @@ void BenchControl::look() {
   }
   for (const acquire::DeviceLine& l : monitor_->take_lines())
     emit line(QString::fromStdString(book::printable(l.text)), l.sent);
-  for (std::size_t i = std::min(told_, m.told.size()); i < m.told.size(); ++i)
-    emit failed(tr("The output says: %1").arg(QString::fromStdString(m.told[i])));
-  told_ = m.told.size();
+  for (const std::string& text : monitor_->take_told())
+    emit failed(tr("The output says: %1").arg(QString::fromStdString(text)));
   if (was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost)
     emit failed(tr("%1. Its output may be on: check it.").arg(QString::fromStdString(m.trouble)));
   emit changed();

@@ -107,7 +107,6 @@ private:
     double at_s = 0, charge = 0, observed_s = 0;
   };
   std::deque<Mark> marks_;
-  std::size_t told_ = 0;
   QTimer look_;
   QProcess* process_ = nullptr;  // the simulated bench, if it was started here
   Courier courier_;
