@@ -281,6 +281,28 @@ void lay_off(Visits& visits, double from, double to) {
   visits = std::move(out);
 }
 
+/// What is left of a visit behind a stretch of Off, when too short for its state, belongs to the
+/// visit that follows: the sample in which the power came on is low, and no state of its own.
+void absorb_stubs(Visits& visits, const Recipe& recipe) {
+  const auto shortest = [&](const std::string& name) {
+    for (const StateRule& rule : recipe.states) {
+      if (rule.name == name) return rule.shortest_s;
+    }
+    return 0.0;
+  };
+  for (std::size_t i = 1; i + 1 < visits.size();) {
+    const Visit& stub = visits[i];
+    Visit& next = visits[i + 1];
+    if (visits[i - 1].state == kOff && next.from_s == stub.to_s && next.state != kMissing &&
+        next.state != kOff && stub.to_s - stub.from_s < shortest(stub.state)) {
+      next.from_s = stub.from_s;
+      visits.erase(visits.begin() + static_cast<std::ptrdiff_t>(i));
+    } else {
+      ++i;
+    }
+  }
+}
+
 /// The sample edge nearest below a moment, so that visit edges stay on samples.
 double on_sample(const Trace& trace, double t) {
   for (const Block& block : trace.blocks()) {
@@ -338,6 +360,7 @@ Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputS
   for (const auto& [from, to] : off_stretches(trace, switches)) {
     lay_off(out, on_sample(trace, from), on_sample(trace, to));
   }
+  absorb_stubs(out, recipe);
   return out;
 }
 

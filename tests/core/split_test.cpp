@@ -116,3 +116,17 @@ TEST_CASE("a split covers any trace from end to end, under any recipe") {
     if (trace.to_s() > trace.from_s()) REQUIRE(at == Approx(trace.to_s()));
   }
 }
+
+TEST_CASE("the sample in which the power came on is no visit of its own") {
+  // 1 kS/s; the output came on 0.7 % before the end of sample 100, which so reads 126 uA.
+  const MemoryTrace trace = trace_of({{0, 100}, {126e-6, 1}, {18e-3, 200}, {3e-6, 300}});
+  const double on = first_rise(trace, 0.095, 0.110, 200e-9);
+  CHECK(on == Approx(0.100));
+  const Visits v = split(trace, satchel(), {{true, 0.095, on}});
+  REQUIRE(names(v) == std::vector<std::string>{kOff, "Work", "Sleep"});
+  CHECK(v[1].from_s == Approx(0.100));
+  // A stay that is long enough behind the switch is a visit.
+  const MemoryTrace slow = trace_of({{0, 100}, {126e-6, 30}, {18e-3, 200}});
+  CHECK(names(split(slow, satchel(), {{true, 0.095, 0.100}})) ==
+        std::vector<std::string>{kOff, "Sleep", "Work"});
+}
