@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <set>
@@ -32,6 +33,9 @@ std::multiset<std::string> expected_schema(std::int64_t version) {
   if (version >= 2) {
     for (const char* ddl : kSchemaSince2) db.execute(ddl);
   }
+  if (version >= 3) {
+    for (const char* ddl : kSchemaSince3) db.execute(ddl);
+  }
   return schema_of(db);
 }
 
@@ -39,6 +43,7 @@ void create_schema(const Database& db) {
   Transaction transaction(db);
   for (const char* ddl : kSchema) db.execute(ddl);
   for (const char* ddl : kSchemaSince2) db.execute(ddl);
+  for (const char* ddl : kSchemaSince3) db.execute(ddl);
   db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId,
                          kSchemaVersion));
   transaction.commit();
@@ -212,8 +217,12 @@ void Book::require_schema() const {
 void Book::migrate() const {
   if (pragma(*db_, "user_version") == kSchemaVersion) return;
   Transaction transaction(*db_);
-  if (pragma(*db_, "user_version") == 1) {  // nobody else did it in the meantime
+  const auto version = pragma(*db_, "user_version");  // somebody else may have done it meanwhile
+  if (version < 2) {
     for (const char* ddl : kSchemaSince2) db_->execute(ddl);
+  }
+  if (version < 3) {
+    for (const char* ddl : kSchemaSince3) db_->execute(ddl);
     db_->execute(fmt::format("PRAGMA user_version={}", kSchemaVersion));
   }
   transaction.commit();
@@ -264,6 +273,48 @@ void Book::discard(std::int64_t capture) const {
   transaction.commit();
 }
 
+/// The clock and calibration of a channel, as far as the book has them.
+void Book::read_adjustments(ChannelInfo& c) const {
+  if (pragma(*db_, "user_version") < 3) return;
+  auto clock = db_->prepare("SELECT origin_s, rate, spread_s FROM clock WHERE channel=?1");
+  clock.bind_all(c.id);
+  if (clock.step()) {
+    c.clock = ClockMap{clock.real(0), clock.real(1), clock.real(2)};
+    if (!std::isfinite(c.clock->origin_s) || std::fabs(c.clock->origin_s) > 1e9 ||
+        !(c.clock->rate > 0.5 && c.clock->rate < 2)) {
+      throw Error(Failure::bad_data, "damaged book", path(),
+                  "the clock of channel " + c.name + " makes no sense");
+    }
+  }
+  auto calibration = db_->prepare("SELECT gain, offset, text FROM calibration WHERE channel=?1");
+  calibration.bind_all(c.id);
+  if (calibration.step()) {
+    c.calibration = {calibration.real(0), calibration.real(1), calibration.text(2)};
+    if (!std::isfinite(c.calibration.gain) || c.calibration.gain == 0 ||
+        !std::isfinite(c.calibration.offset)) {
+      throw Error(Failure::bad_data, "damaged book", path(),
+                  "the calibration of channel " + c.name + " makes no sense");
+    }
+  }
+}
+
+std::vector<SyncPoint> Book::sync_points(std::int64_t channel) const {
+  std::vector<SyncPoint> out;
+  if (pragma(*db_, "user_version") < 3) return out;
+  constexpr double kNone = std::numeric_limits<double>::infinity();
+  auto rows = db_->prepare(
+      "SELECT own_s, coalesce(earliest_s, -9e999), coalesce(latest_s, 9e999) FROM sync_point WHERE "
+      "channel=?1 ORDER BY own_s");
+  rows.bind_all(channel);
+  while (rows.step()) {
+    SyncPoint p{rows.real(0), rows.real(1), rows.real(2)};
+    if (p.earliest_s < -1e300) p.earliest_s = -kNone;
+    if (p.latest_s > 1e300) p.latest_s = kNone;
+    out.push_back(p);
+  }
+  return out;
+}
+
 std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
   std::vector<ChannelInfo> out;
   auto rows = db_->prepare(
@@ -286,6 +337,8 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     }
     c.input = rows.text(8);
     c.accuracy = rows.text(9);
+    read_adjustments(c);
+    const auto on_axis = [&c](double own_s) { return c.clock ? c.clock->at(own_s) : own_s; };
     auto segments = db_->prepare(
         "SELECT start_tick, period_ticks, end_tick, samples FROM segment WHERE channel=?1 ORDER BY "
         "seq");
@@ -294,10 +347,10 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     bool first = true;
     while (segments.step()) {
       const std::int64_t start = segments.integer(0), end = segments.integer(2);
-      if (first) c.from_s = c.time_base.seconds(start);
+      if (first) c.from_s = on_axis(c.time_base.seconds(start));
       if (!first && start > last_end) ++c.gaps;
       if (c.period_s == 0) c.period_s = c.time_base.seconds(segments.integer(1));
-      c.to_s = c.time_base.seconds(end);
+      c.to_s = on_axis(c.time_base.seconds(end));
       const std::int64_t samples = segments.integer(3);
       if (samples < 1 || samples > (std::int64_t{1} << 40)) {
         throw Error(Failure::bad_data, "damaged book", path(),

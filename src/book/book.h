@@ -3,6 +3,7 @@
 
 #include "book/chunk.h"
 #include "book/sqlite.h"
+#include "core/clock_map.h"
 #include "core/compare.h"
 #include "core/split.h"
 
@@ -13,6 +14,16 @@
 #include <vector>
 
 namespace kuvio::book {
+
+/// From what an input delivered to what is meant: value = gain * raw + offset. Samples are stored
+/// as they came.
+struct Calibration {
+  double gain = 1, offset = 0;  ///< offset in the channel's unit
+  std::string text;             ///< where it comes from, for people
+
+  bool identity() const { return gain == 1 && offset == 0; }
+  bool operator==(const Calibration&) const = default;
+};
 
 /// A channel as the book knows it.
 struct ChannelInfo {
@@ -25,6 +36,10 @@ struct ChannelInfo {
   TimeBase time_base;
   std::string input;     ///< what delivered it
   std::string accuracy;  ///< accuracy statement as written, or empty
+  /// How the input's own time lies on the capture's axis; nothing: it is the capture's axis.
+  /// `time_base` is the input's own; a ChannelTrace is on the capture's.
+  std::optional<ClockMap> clock;
+  Calibration calibration;  ///< applied on reading
   // Figures of what is recorded so far.
   std::int64_t samples = 0, gaps = 0, flagged = 0;
   double from_s = 0, to_s = 0;
@@ -103,6 +118,10 @@ public:
   /// Saves a split and gives its id; it counts from now on. One transaction.
   std::int64_t save_split(std::int64_t capture, const StoredSplit& split) const;
 
+  /// Moments at which a channel's own clock was compared with the recorder's (s since the recorder
+  /// began), as far as they decide its map.
+  std::vector<SyncPoint> sync_points(std::int64_t channel) const;
+
   std::optional<std::string> note(std::int64_t capture, const std::string& key) const;
   std::vector<Note> notes() const;
 
@@ -120,6 +139,7 @@ private:
   void migrate() const;
   void settle_dead_writers() const;
   void erase(std::int64_t capture) const;
+  void read_adjustments(ChannelInfo& c) const;
   CaptureInfo read_capture(const Statement& row) const;
   std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
 

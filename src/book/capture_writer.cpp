@@ -5,6 +5,7 @@
 
 #include <chrono>
 #include <stdexcept>
+#include <utility>
 
 namespace kuvio::book {
 namespace {
@@ -25,6 +26,8 @@ const char* flag_name(Flag flag) {
       return "not_a_number";
     case Flag::dropped:
       return "dropped";
+    case Flag::range_change:
+      return "range_change";
   }
   return "dropped";
 }
@@ -49,6 +52,8 @@ struct CaptureWriter::Channel {
   ChannelInfo info;
   std::vector<Segment> segments;
   std::vector<FlagRun> flags;
+  std::optional<ClockMap> clock;  // to be written
+  std::vector<SyncPoint> sync_points;
   std::int64_t segment_seq = 0, chunk_seq = 0;
   std::int64_t sealed = 0;    // samples of the channel in chunks
   std::int64_t appended = 0;  // samples of the channel in all
@@ -81,6 +86,13 @@ CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
     auto channel = std::make_unique<Channel>();
     channel->info = info;
     channel->info.id = db.last_row();
+    if (!info.calibration.identity()) {
+      db.prepare("INSERT INTO calibration(channel, gain, offset, text) VALUES(?1, ?2, ?3, ?4)")
+          .bind_all(channel->info.id, info.calibration.gain, info.calibration.offset,
+                    info.calibration.text)
+          .run();
+    }
+    if (info.clock) channel->clock = info.clock;
     channels_.push_back(std::move(channel));
   }
   transaction.commit();
@@ -150,6 +162,30 @@ void CaptureWriter::append_times(std::size_t channel, std::span<const std::int64
 
 void CaptureWriter::flag(std::size_t channel, const FlagRun& run) {
   channels_.at(channel)->flags.push_back(run);
+}
+
+void CaptureWriter::clock(std::size_t channel, const ClockMap& map,
+                          std::vector<SyncPoint> points) {
+  channels_.at(channel)->clock = map;
+  channels_.at(channel)->sync_points = std::move(points);
+}
+
+void CaptureWriter::write_clock(const Channel& c) {
+  const Database& db = book_.database();
+  db.prepare(
+        "INSERT INTO clock(channel, map, origin_s, rate, spread_s) VALUES(?1, 1, ?2, ?3, ?4) "
+        "ON CONFLICT(channel) DO UPDATE SET map=map+1, origin_s=excluded.origin_s, "
+        "rate=excluded.rate, spread_s=excluded.spread_s")
+      .bind_all(c.info.id, c.clock->origin_s, c.clock->rate, c.clock->spread_s)
+      .run();
+  db.prepare("DELETE FROM sync_point WHERE channel=?1").bind_all(c.info.id).run();
+  for (const SyncPoint& p : c.sync_points) {
+    // NULL where a link tells nothing: an infinity would not survive other readers.
+    auto row = db.prepare(
+        "INSERT INTO sync_point(channel, own_s, earliest_s, latest_s) VALUES(?1, ?2, "
+        "iif(?3 < -1e300, NULL, ?3), iif(?4 > 1e300, NULL, ?4))");
+    row.bind_all(c.info.id, p.own_s, p.earliest_s, p.latest_s).run();
+  }
 }
 
 /// Stores samples [at, at + count) of what is open as a chunk. `last`: the segment ends with them.
@@ -238,6 +274,7 @@ void CaptureWriter::write_channel(Channel& c) {
     segment.bind_all(c.info.id, s.seq, s.start, s.period, s.end, s.first, s.count).run();
   }
   std::erase_if(c.segments, [](const Segment& s) { return s.closed; });
+  if (c.clock) write_clock(c);
   for (const FlagRun& run : c.flags) {
     db.prepare(
           "INSERT INTO flag_run(channel, flag, from_s, to_s, samples) VALUES(?1, ?2, ?3, ?4, ?5)")
@@ -264,7 +301,10 @@ void CaptureWriter::flush() {
   }
   db.prepare("UPDATE capture SET heartbeat_us=?2 WHERE id=?1").bind_all(id_, now_us()).run();
   transaction.commit();
-  for (auto& channel : channels_) channel->flags.clear();
+  for (auto& channel : channels_) {
+    channel->flags.clear();
+    channel->clock.reset();
+  }
   log_.clear();
   events_.clear();
   if (db.wal_bytes() > kCheckpointBytes) db.checkpoint();

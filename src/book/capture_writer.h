@@ -44,6 +44,9 @@ public:
   void log(const LogLine& line) { log_.push_back(line); }
   void event(const Event& event) { events_.push_back(event); }
   void condition(const std::string& key, const std::string& value);
+  /// How the channels' own time lies on the capture's axis, as it is known by now, and the points
+  /// that tell; written with the next flush. The last one given stays.
+  void clock(std::size_t channel, const ClockMap& map, std::vector<SyncPoint> points);
 
   /// Writes everything appended since the last flush and commits it.
   void flush();
@@ -55,6 +58,7 @@ private:
   struct Channel;
   static Segment& open_segment(Channel& channel, std::int64_t start, std::int64_t period);
   void write_channel(Channel& channel);
+  void write_clock(const Channel& channel);
   void seal_segment(Channel& channel, Segment& segment);
   void seal_chunk(Channel& channel, const Segment& segment, std::size_t at, std::size_t count,
                   bool last);

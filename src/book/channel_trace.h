@@ -1,27 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/book.h"
-#include "core/sum.h"
-#include "core/trace.h"
-
-#include <list>
-#include <unordered_map>
+#include "book/stored_trace.h"
 
 namespace kuvio::book {
 
-/// A channel of a book as a Trace: a snapshot of what was recorded when it was made.
-///
-/// Keeps one summary per chunk and one coarse node per 4096 samples in memory; strides and samples
-/// are read through a small cache, each checked against its CRC. Any span's figures cost at most
-/// two chunks' strides and a few reads of 256 samples. For the thread that owns the book's
-/// connection. Throws Error bad_data that names the chunk when what is read is damaged.
+/// A channel of a book as a Trace, on the capture's time axis and calibrated: what was stored
+/// (StoredTrace, with its costs, threads and errors), seen through the channel's clock map and
+/// calibration. Neither touches what is stored.
 class ChannelTrace : public Trace {
 public:
   ChannelTrace(const Book& book, const ChannelInfo& channel);
 
-  SampleKind kind() const override { return info_.kind; }
-  TimeBase time_base() const override { return info_.time_base; }
+  SampleKind kind() const override { return stored_.kind(); }
+  TimeBase time_base() const override { return base_; }
   std::span<const Block> blocks() const override { return blocks_; }
   std::span<const FlagRun> flags() const override { return flags_; }
   void read(const Block& block, std::int64_t at, std::span<double> out) const override;
@@ -30,71 +22,22 @@ public:
   std::pair<double, double> extremes(const Block& block, std::int64_t from,
                                      std::int64_t to) const override;
 
-  const ChannelInfo& info() const { return info_; }
-
-  /// What was fetched from the file so far; a span over a whole capture fetches no interior
-  /// samples.
-  struct Fetched {
-    std::int64_t sample_pieces = 0, stride_blobs = 0;
-    std::vector<std::int64_t> sample_chunks;  ///< ordinals of the chunks whose samples were read
-  };
-  const Fetched& fetched() const { return fetched_; }
+  const ChannelInfo& info() const { return stored_.info(); }
+  using Fetched = StoredTrace::Fetched;
+  const Fetched& fetched() const { return stored_.fetched(); }
 
 private:
-  struct Chunk {
-    std::int64_t id = 0, samples = 0;
-    CellSum sum;
-    std::vector<CellSum> coarse;
-    std::uint32_t strides_crc = 0, times_crc = 0;
-    Sum q_before, r_before;  // of the chunks before it in its block
-  };
-  struct Store {  // where a block's samples are
-    std::size_t first_chunk = 0, chunks = 0;
-    std::int64_t sealed = 0;  // samples in chunks; what follows is in the tail
-  };
+  void lay_on_axis(const ClockMap& clock);
+  const Block& stored(const Block& block) const;
+  CellSum calibrated(CellSum sum, double length) const;
 
-  void load_segments(const Book& book);
-  void load_chunks();
-  void load_tail();
-  void load_flags();
-  [[noreturn]] void damaged(const std::string& what) const;
-  std::size_t index_of(const Block& block) const;
-  const std::vector<StrideNode>& strides(std::size_t chunk) const;
-  const std::vector<std::int64_t>& chunk_times(std::size_t chunk) const;
-  void read_chunk(std::size_t chunk, std::int64_t at, std::span<double> out) const;
-  CellSum sum_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from,
-                       std::int64_t to) const;
-  template <typename Known>
-  void extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base,
-                         std::int64_t from, std::int64_t to, Known& known) const;
-  CellSum sum_raw(const Block& block, std::int64_t from, std::int64_t to) const;
-  CellSum sum_tail(const Block& block, std::int64_t from, std::int64_t to) const;
-
-  const Database& db_;
-  ChannelInfo info_;
+  StoredTrace stored_;
+  TimeBase base_;
+  std::int64_t fine_ = 1, origin_ = 0;  // axis ticks = stored ticks * fine + origin
+  bool calibrated_ = false;
+  double gain_ = 1, offset_ = 0;
   std::vector<Block> blocks_;
-  std::vector<Store> stores_;
-  std::vector<Chunk> chunks_;
   std::vector<FlagRun> flags_;
-  std::vector<double> tail_;
-  std::vector<std::int64_t> tail_times_;
-  std::vector<CellSum> tail_strides_;
-
-  template <typename Value>
-  struct Cache {
-    std::size_t capacity;
-    std::list<std::pair<std::size_t, Value>> order{};  // newest first
-    std::unordered_map<std::size_t, typename std::list<std::pair<std::size_t, Value>>::iterator>
-        where{};
-    Value* find(std::size_t key);
-    Value& put(std::size_t key, Value value);
-  };
-  mutable Cache<std::vector<StrideNode>> stride_cache_{64};
-  mutable Cache<std::vector<std::int64_t>> times_cache_{4};
-  mutable Cache<std::vector<double>> piece_cache_{256};  // single strides
-  mutable Cache<Bytes> raw_cache_{12};                   // whole chunks, not yet checked
-  mutable std::vector<std::uint8_t> misses_;             // of single strides, by chunk
-  mutable Fetched fetched_;
 };
 
 }  // namespace kuvio::book

@@ -9,7 +9,7 @@ namespace kuvio::book {
 // The book's constants and schema; docs/book-format.md explains them. Text and page agree.
 
 inline constexpr std::int64_t kApplicationId = 0x4b75766f;  // "Kuvo"
-inline constexpr std::int64_t kSchemaVersion = 2;
+inline constexpr std::int64_t kSchemaVersion = 3;
 inline constexpr std::int64_t kChunkSamples = 65536;
 inline constexpr std::int64_t kStrideSamples = 256;
 inline constexpr std::int64_t kCoarseSamples = 4096;
@@ -81,6 +81,19 @@ inline constexpr std::array kSchemaSince2{
     "CREATE TABLE note("
     "capture INTEGER NOT NULL, key TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY(capture, key)) "
     "WITHOUT ROWID",
+};
+
+/// What version 3 added: clocks of inputs, and calibration.
+inline constexpr std::array kSchemaSince3{
+    "CREATE TABLE clock("
+    "channel INTEGER PRIMARY KEY REFERENCES channel(id) ON DELETE CASCADE, map INTEGER NOT NULL, "
+    "origin_s REAL NOT NULL, rate REAL NOT NULL, spread_s REAL NOT NULL)",
+    "CREATE TABLE sync_point("
+    "channel INTEGER NOT NULL REFERENCES channel(id) ON DELETE CASCADE, own_s REAL NOT NULL, "
+    "earliest_s REAL, latest_s REAL)",
+    "CREATE TABLE calibration("
+    "channel INTEGER PRIMARY KEY REFERENCES channel(id) ON DELETE CASCADE, gain REAL NOT NULL, "
+    "offset REAL NOT NULL, text TEXT NOT NULL)",
 };
 
 }  // namespace kuvio::book

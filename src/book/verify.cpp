@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/verify.h"
 
-#include "book/channel_trace.h"
+#include "book/stored_trace.h"
 #include "book/schema.h"
 
 #include <fmt/format.h>
@@ -52,7 +52,7 @@ private:
   void check_capture(const CaptureInfo& capture) {
     for (const ChannelInfo& channel : capture.channels) {
       try {
-        const ChannelTrace trace(book_, channel);  // checks how everything fits
+        const StoredTrace trace(book_, channel);  // checks how everything fits
         check_chunks(capture, channel, trace);
       } catch (const Error& e) {
         add(capture.name, "channel " + channel.name, e.why());
@@ -67,7 +67,7 @@ private:
   }
 
   void check_chunks(const CaptureInfo& capture, const ChannelInfo& channel,
-                    const ChannelTrace& trace) {
+                    const StoredTrace& trace) {
     auto rows = db_.prepare(
         "SELECT c.id, c.first_sample, c.samples, c.q, c.r, c.coarse, s.data, n.data, t.data, "
         "c.times_crc FROM chunk c "
@@ -84,7 +84,7 @@ private:
   }
 
   void check_chunk(const CaptureInfo& capture, const ChannelInfo& channel,
-                   const ChannelTrace& trace, const Statement& row) {
+                   const StoredTrace& trace, const Statement& row) {
     const std::string where =
         fmt::format("channel {}, chunk {}", channel.name, row.integer(0) & 0xffffffff);
     const std::int64_t first = row.integer(1), samples = row.integer(2);
@@ -102,7 +102,7 @@ private:
     const auto block = std::find_if(blocks.begin(), blocks.end(), [&](const Block& b) {
       return first >= b.first && first < b.first + b.count;
     });
-    if (block == blocks.end()) return;  // ChannelTrace has told
+    if (block == blocks.end()) return;  // StoredTrace has told
     const std::int64_t after = first - block->first + samples;
     double next = 0;
     const bool has_next = after < block->count;

@@ -125,6 +125,9 @@ void count_flags(const Trace& trace, SpanFigures& out) {
       case Flag::dropped:
         out.dropped += n;
         break;
+      case Flag::range_change:
+        out.range_change += n;
+        break;
     }
   }
 }

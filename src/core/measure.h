@@ -16,7 +16,8 @@ struct SpanFigures {
   double charge = 0;  ///< integral of the value over the observed time (A s = C for a current)
   double square = 0;  ///< integral of its square; a lower bound for averaged samples
   std::optional<double> min, max;                              ///< over those samples
-  std::int64_t over_range = 0, not_a_number = 0, dropped = 0;  ///< flagged samples inside
+  std::int64_t over_range = 0, not_a_number = 0, dropped = 0,
+               range_change = 0;  ///< flagged samples inside
 
   double duration_s() const { return to_s - from_s; }
   /// charge / observed time; nothing when nothing was observed.

@@ -3,6 +3,7 @@
 
 #include <cmath>
 #include <cstdint>
+#include <utility>
 
 namespace kuvio {
 
@@ -29,5 +30,24 @@ struct TimeBase {
 
   bool operator==(const TimeBase&) const = default;
 };
+
+/// The time base whose tick is nearest to `tick_s` (s, more than nothing): the last convergent of
+/// its continued fraction that fits. Better than a double can tell for ticks of 1 ns and more.
+inline TimeBase nearest_time_base(long double tick_s) {
+  constexpr long double kMost = 4e18L;
+  std::int64_t num = 1, den = 0, last_num = 0, last_den = 1;
+  long double rest = tick_s;
+  for (int i = 0; i < 64; ++i) {
+    const long double whole = std::floor(rest);
+    if (whole * num + last_num > kMost || whole * den + last_den > kMost) break;
+    const auto n = static_cast<std::int64_t>(whole);
+    last_num = std::exchange(num, n * num + last_num);
+    last_den = std::exchange(den, n * den + last_den);
+    const long double error = std::fabs(static_cast<long double>(num) / den - tick_s);
+    if (rest == whole || (num > 0 && error < tick_s * 1e-18L)) break;
+    rest = 1 / (rest - whole);
+  }
+  return {num, den};
+}
 
 }  // namespace kuvio

@@ -18,7 +18,12 @@ enum class SampleKind {
 };
 
 /// Why a stretch of time carries no usable samples. Flagged samples are never data.
-enum class Flag { over_range, not_a_number, dropped };
+enum class Flag {
+  over_range,
+  not_a_number,
+  dropped,       ///< lost between the input and the book
+  range_change,  ///< taken while the instrument changed its range
+};
 
 /// A stretch of flagged samples.
 struct FlagRun {

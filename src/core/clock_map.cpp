@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clock_map.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio {
+
+ClockMap compose(const ClockMap& outer, const ClockMap& inner) {
+  return {outer.at(inner.origin_s), outer.rate * inner.rate,
+          outer.spread_s + outer.rate * inner.spread_s};
+}
+
+ClockMap inverse(const ClockMap& map) {
+  return {-map.origin_s / map.rate, 1 / map.rate, map.spread_s / map.rate};
+}
+
+/// Adds a point to one half of a convex hull (Andrew's monotone chain): side +1 keeps what lies
+/// lowest, -1 what lies highest.
+void ClockFit::extend(std::vector<Corner>& hull, Corner next, double side) {
+  if (!hull.empty() && next.x <= hull.back().x) {
+    if (next.x < hull.back().x || side * (next.y - hull.back().y) >= 0) return;
+    hull.pop_back();
+  }
+  while (hull.size() >= 2) {
+    const Corner &a = hull[hull.size() - 2], &b = hull.back();
+    const double turn = (b.x - a.x) * (next.y - a.y) - (b.y - a.y) * (next.x - a.x);
+    if (side * turn > 0) break;
+    hull.pop_back();
+  }
+  hull.push_back(next);
+}
+
+void ClockFit::add(const SyncPoint& point) {
+  const bool over = std::isfinite(point.latest_s), under = std::isfinite(point.earliest_s);
+  if (!std::isfinite(point.own_s) || !(over || under)) return;
+  if (points_ > 0 && point.own_s < last_) return;
+  if (points_ == 0) first_ = point.own_s;
+  last_ = point.own_s;
+  ++points_;
+  if (over) extend(below_latest_, {point.own_s, point.latest_s}, 1);
+  if (under) extend(above_earliest_, {point.own_s, point.earliest_s}, -1);
+}
+
+ClockFit::Line ClockFit::edge_over(const std::vector<Corner>& hull, double middle) {
+  if (hull.size() == 1) return {1, hull[0].y + (middle - hull[0].x)};
+  const auto after = std::partition_point(hull.begin() + 1, hull.end() - 1,
+                                          [&](const Corner& c) { return c.x < middle; });
+  const Corner &a = *(after - 1), &b = *after;
+  const double slope = (b.y - a.y) / (b.x - a.x);
+  return {slope, a.y + slope * (middle - a.x)};
+}
+
+std::optional<ClockMap> ClockFit::fit() const {
+  if (below_latest_.empty()) return std::nullopt;
+  const double middle = (first_ + last_) / 2;
+  const bool two_way = !above_earliest_.empty();
+  if (last_ - first_ < kLeast) {
+    // The tightest bounds at nominal rate.
+    double high = std::numeric_limits<double>::infinity(), low = -high;
+    for (const Corner& c : below_latest_) high = std::min(high, c.y - c.x);
+    for (const Corner& c : above_earliest_) low = std::max(low, c.y - c.x);
+    const double origin = two_way ? (low + high) / 2 : high;
+    return ClockMap{origin, 1, two_way ? std::fabs(high - low) / 2 : 0};
+  }
+  const Line over = edge_over(below_latest_, middle);
+  if (!two_way) return ClockMap{over.height - over.slope * middle, over.slope, 0};
+  const Line under = edge_over(above_earliest_, middle);
+  const double slope = (over.slope + under.slope) / 2, height = (over.height + under.height) / 2;
+  return ClockMap{height - slope * middle, slope, std::fabs(over.height - under.height) / 2};
+}
+
+std::vector<SyncPoint> ClockFit::corners() const {
+  std::vector<SyncPoint> out;
+  constexpr double kNone = std::numeric_limits<double>::infinity();
+  for (const Corner& c : below_latest_) out.push_back({c.x, -kNone, c.y});
+  for (const Corner& c : above_earliest_) out.push_back({c.x, c.y, kNone});
+  std::stable_sort(out.begin(), out.end(),
+                   [](const SyncPoint& a, const SyncPoint& b) { return a.own_s < b.own_s; });
+  return out;
+}
+
+}  // namespace kuvio

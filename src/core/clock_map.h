@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <limits>
+#include <optional>
+#include <vector>
+
+namespace kuvio {
+
+/// One moment seen on two clocks: when an input's own clock stood at `own_s`, the reference clock
+/// stood somewhere in [earliest_s, latest_s] (all s). A one-way link only tells that something had
+/// been taken before it arrived: then `earliest_s` is minus infinity.
+struct SyncPoint {
+  double own_s = 0;
+  double earliest_s = -std::numeric_limits<double>::infinity();
+  double latest_s = 0;
+};
+
+/// How an input's own time lies on a reference clock: reference = origin_s + rate * own.
+struct ClockMap {
+  double origin_s = 0;
+  double rate = 1;      ///< reference seconds per second of the input's own; 1 + 1e-6 per ppm slow
+  double spread_s = 0;  ///< half the width left between the bounds, or the scatter of arrivals
+
+  double at(double own_s) const { return origin_s + rate * own_s; }
+  double own(double reference_s) const { return (reference_s - origin_s) / rate; }
+  bool operator==(const ClockMap&) const = default;
+};
+
+/// `inner` first, then `outer`.
+ClockMap compose(const ClockMap& outer, const ClockMap& inner);
+ClockMap inverse(const ClockMap& map);
+
+/// Fits a ClockMap to sync points as they come, for a night, in little memory.
+///
+/// Delay on a link is never negative, so the true line lies below every `latest` and above every
+/// `earliest`: of each set only the corners of its convex hull matter, and they are few. The line
+/// taken is the lowest edge over the middle of what was seen (Moon, Skelly and Towsley 1999,
+/// "Estimation and removal of clock skew from network delay measurements"), for two-way points the
+/// mean of that and its mirror image from below. Points must come in order of `own_s`; one that
+/// does not is left out.
+class ClockFit {
+public:
+  void add(const SyncPoint& point);
+
+  /// Nothing before the first point. With less than `kLeast` of own time between first and last
+  /// the rate is taken as 1: arrivals so near each other say nothing of it.
+  std::optional<ClockMap> fit() const;
+  /// The corners that decide the fit, in order of own time.
+  std::vector<SyncPoint> corners() const;
+  std::size_t points() const { return points_; }
+
+  static constexpr double kLeast = 2;  // s
+
+private:
+  struct Corner {
+    double x = 0, y = 0;
+  };
+  static void extend(std::vector<Corner>& hull, Corner next, double side);
+  struct Line {
+    double slope = 0, height = 0;  // at the middle
+  };
+  static Line edge_over(const std::vector<Corner>& hull, double middle);
+
+  std::vector<Corner> below_latest_, above_earliest_;
+  double first_ = 0, last_ = 0;
+  std::size_t points_ = 0;
+};
+
+}  // namespace kuvio

@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clock_map.h"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+#include <random>
+
+using namespace kuvio;
+
+namespace {
+
+/// An hour of frames every 20 ms whose clock is `ppm` fast, over a link with delays of an
+/// exponential kind on top of a fixed one.
+struct Hour {
+  double ppm, fixed_s, scatter_s;
+  bool two_way;
+
+  ClockFit fit(std::mt19937_64& random, double length = 3600) const {
+    ClockFit out;
+    std::exponential_distribution<double> delay(1 / scatter_s);
+    for (double t = 0; t < length; t += 0.02) {
+      const double own = t * (1 + ppm * 1e-6);
+      SyncPoint p{own, -INFINITY, t + 5 + fixed_s + delay(random)};
+      if (two_way) p.earliest_s = t + 5 - fixed_s - delay(random);
+      out.add(p);
+    }
+    return out;
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a clock 200 ppm off is found to a fraction of the link's jitter, after an hour") {
+  std::mt19937_64 random(std::random_device{}());
+  for (const double ppm : {-200.0, 0.0, 200.0}) {
+    for (const bool two_way : {false, true}) {
+      const Hour hour{ppm, 0.4e-3, 2e-3, two_way};
+      const auto map = hour.fit(random).fit();
+      REQUIRE(map);
+      for (const double t : {0.0, 1800.0, 3600.0}) {
+        const double bias = two_way ? 0 : hour.fixed_s;  // one way, a fixed delay cannot be told
+        INFO("ppm " << ppm << ", two-way " << two_way << ", at " << t);
+        CHECK(map->at(t * (1 + ppm * 1e-6)) == Approx(t + 5 + bias).margin(60e-6));
+      }
+      CHECK(map->rate == Approx(1 / (1 + ppm * 1e-6)).margin(5e-8));
+    }
+  }
+}
+
+TEST_CASE("a night of points is kept in a handful of corners, and these give the same fit") {
+  std::mt19937_64 random(7);
+  const ClockFit night = Hour{37, 1e-3, 5e-3, true}.fit(random, 36000);
+  CHECK(night.points() > 1'700'000);
+  const auto corners = night.corners();
+  CHECK(corners.size() < 200);
+  ClockFit again;
+  for (const SyncPoint& p : corners) again.add(p);
+  CHECK(again.fit()->rate == Approx(night.fit()->rate).epsilon(1e-12));
+  CHECK(again.fit()->at(36000) == Approx(night.fit()->at(36000)).margin(1e-9));
+}
+
+TEST_CASE("a fit without enough to go by keeps the nominal rate") {
+  ClockFit fit;
+  CHECK_FALSE(fit.fit());
+  fit.add({0, -INFINITY, 10.004});
+  fit.add({1, -INFINITY, 11.001});
+  fit.add({1.5, -INFINITY, 11.9});
+  CHECK(fit.fit()->rate == 1);
+  CHECK(fit.fit()->origin_s == Approx(10.001));
+  ClockFit both;
+  both.add({0, 9.99, 10.01});
+  both.add({1, 10.998, 11.004});
+  CHECK(both.fit()->origin_s == Approx(10.001));
+  CHECK(both.fit()->spread_s == Approx(0.003));
+}
+
+TEST_CASE("maps compose and invert") {
+  const ClockMap a{3, 1.0002, 1e-4}, b{-7, 0.9999, 0};
+  CHECK(compose(a, b).at(100) == Approx(a.at(b.at(100))).epsilon(1e-15));
+  CHECK(inverse(a).at(a.at(1234.5)) == Approx(1234.5).epsilon(1e-15));
+  CHECK(a.own(a.at(50)) == Approx(50).epsilon(1e-15));
+}
