@@ -3,13 +3,64 @@
 
 #include "core/error.h"
 
+#include <algorithm>
+#include <array>
 #include <charconv>
+#include <optional>
 
 namespace kuvio::acquire {
 namespace {
 
 [[noreturn]] void wrong(const std::string& text, const std::string& why) {
   throw Error(Failure::usage, "bad input address", text, why);
+}
+
+struct Scheme {
+  const char *name, *speaks, *over, *example;
+};
+constexpr std::array kSchemes{
+    Scheme{"scpi+tcp", "scpi", "tcp", "scpi+tcp://HOST:PORT"},
+    Scheme{"scpi+serial", "scpi", "serial", "scpi+serial:/dev/ttyUSB0?baud=9600"},
+    Scheme{"usbtmc", "scpi", "usbtmc", "usbtmc:/dev/usbtmc0"},
+    Scheme{"lines+tcp", "lines", "tcp", "lines+tcp://HOST:PORT"},
+    Scheme{"lines+serial", "lines", "serial", "lines+serial:/dev/ttyUSB0?baud=115200"},
+    Scheme{"lines", "lines", "file", "lines:/path/of/a/pipe/or/file"},
+    Scheme{"stream+tcp", "stream", "tcp", "stream+tcp://HOST:PORT"},
+    Scheme{"stream+serial", "stream", "serial", "stream+serial:/dev/ttyACM0"},
+    Scheme{"stream", "stream", "file", "stream:/path/of/a/pipe"},
+    Scheme{"log+serial", "log", "serial", "log+serial:/dev/ttyUSB1?baud=115200"},
+    Scheme{"log+tcp", "log", "tcp", "log+tcp://HOST:PORT"},
+    Scheme{"sysfs", "sysfs", "sysfs", "sysfs:/sys/class/hwmon/hwmon0"},
+};
+
+struct Option {
+  const char *name, *for_whom;  // what speaks or carries it; "" for all
+};
+constexpr std::array kOptions{
+    Option{"name", ""},         Option{"time_scale", ""}, Option{"baud", "serial"},
+    Option{"stamped", "log"},   Option{"rate", "lines"},  Option{"columns", "lines"},
+    Option{"samples", "lines"}, Option{"rate", "sysfs"},
+};
+
+/// %20 and its like.
+std::string decoded(const std::string& text, const std::string& whole) {
+  std::string out;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text[i] != '%') {
+      out += text[i];
+      continue;
+    }
+    int code = -1;
+    if (i + 2 < text.size()) {
+      const auto [end, failed] = std::from_chars(&text[i + 1], &text[i + 1] + 2, code, 16);
+      if (failed != std::errc{} || end != &text[i + 1] + 2) code = -1;
+    }
+    if (code < 0)
+      wrong(whole, "a % must be followed by two hexadecimal digits (%25 is a % itself)");
+    out += static_cast<char>(code);
+    i += 2;
+  }
+  return out;
 }
 
 void read_options(Endpoint& out, const std::string& list) {
@@ -20,16 +71,41 @@ void read_options(Endpoint& out, const std::string& list) {
     const auto equals = pair.find('=');
     if (equals == std::string::npos) wrong(out.text, "\"" + pair + "\" is not NAME=VALUE");
     const std::string name = pair.substr(0, equals);
-    if (name != "baud" && name != "stamped" && name != "time_scale") {
-      wrong(out.text,
-            "there is no option \"" + name + "\"; there are baud, stamped and time_scale");
+    std::string known;
+    bool good = false;
+    for (const Option& o : kOptions) {
+      const std::string whom = o.for_whom;
+      if (!whom.empty() && whom != out.speaks && whom != out.over) continue;
+      good |= name == o.name;
+      known += (known.empty() ? "" : ", ") + std::string(o.name);
     }
-    out.options[name] = pair.substr(equals + 1);
+    if (!good) wrong(out.text, "there is no option \"" + name + "\" here; there are " + known);
+    out.options[name] = decoded(pair.substr(equals + 1), out.text);
     at = end + 1;
   }
 }
 
+void read_host(Endpoint& out, const std::string& rest, const std::string& example) {
+  const auto split = rest.rfind(':');
+  if (!rest.starts_with("//") || split == std::string::npos || split < 2)
+    wrong(out.text, "it looks like " + example);
+  out.host = rest.substr(2, split - 2);
+  if (out.host.starts_with('[') && out.host.ends_with(']'))  // IPv6, as in URIs
+    out.host = out.host.substr(1, out.host.size() - 2);
+  const std::string port = rest.substr(split + 1);
+  const auto [end, failed] = std::from_chars(port.data(), port.data() + port.size(), out.port);
+  if (out.host.empty() || failed != std::errc{} || end != port.data() + port.size() ||
+      out.port < 1 || out.port > 65535) {
+    wrong(out.text, "it looks like " + example);
+  }
+}
+
 }  // namespace
+
+std::string Endpoint::option(const std::string& name, const std::string& otherwise) const {
+  const auto it = options.find(name);
+  return it == options.end() ? otherwise : it->second;
+}
 
 Endpoint parse_endpoint(const std::string& text) {
   Endpoint out;
@@ -37,30 +113,27 @@ Endpoint parse_endpoint(const std::string& text) {
   const auto colon = text.find(':');
   if (colon == std::string::npos)
     wrong(text, "it looks like scpi+tcp://HOST:PORT or log+serial:/dev/…");
-  const std::string scheme = text.substr(0, colon);
-  const auto plus = scheme.find('+');
-  out.speaks = scheme.substr(0, plus);
-  out.over = plus == std::string::npos ? "" : scheme.substr(plus + 1);
+  const std::string name = text.substr(0, colon);
+  const auto scheme = std::find_if(kSchemes.begin(), kSchemes.end(),
+                                   [&](const Scheme& s) { return name == s.name; });
+  if (scheme == kSchemes.end()) {
+    std::string known;
+    for (const Scheme& s : kSchemes) known += (known.empty() ? "" : ", ") + std::string(s.name);
+    wrong(text, "there is no \"" + name + "\"; there are " + known);
+  }
+  out.speaks = scheme->speaks;
+  out.over = scheme->over;
   std::string rest = text.substr(colon + 1);
   if (const auto question = rest.find('?'); question != std::string::npos) {
     read_options(out, rest.substr(question + 1));
     rest = rest.substr(0, question);
   }
-  if (out.speaks == "scpi" && out.over == "tcp") {
-    if (!rest.starts_with("//")) wrong(text, "scpi+tcp goes on with //HOST:PORT");
-    const auto split = rest.rfind(':');
-    out.host = rest.substr(2, split == std::string::npos ? split : split - 2);
-    const std::string port = split == std::string::npos || split < 2 ? "" : rest.substr(split + 1);
-    const auto [end, failed] = std::from_chars(port.data(), port.data() + port.size(), out.port);
-    if (out.host.empty() || failed != std::errc{} || end != port.data() + port.size() ||
-        out.port < 1 || out.port > 65535) {
-      wrong(text, "scpi+tcp goes on with //HOST:PORT");
-    }
-  } else if (out.speaks == "log" && out.over == "serial") {
-    out.path = rest;
-    if (rest.empty() || rest[0] != '/') wrong(text, "log+serial goes on with the device's path");
+  if (out.over == "tcp") {
+    read_host(out, rest, scheme->example);
   } else {
-    wrong(text, "\"" + scheme + "\" is not supported yet; there are scpi+tcp and log+serial");
+    out.path = decoded(rest.starts_with("//") ? rest.substr(2) : rest, text);
+    if (out.path.empty() || out.path[0] != '/')
+      wrong(text, "a path from the root follows, as in " + std::string(scheme->example));
   }
   return out;
 }

@@ -6,21 +6,28 @@
 
 namespace kuvio::acquire {
 
-/// Where an input or a log is reached, as written: "scpi+tcp://127.0.0.1:5025",
-/// "log+serial:/dev/ttyUSB1?baud=115200".
+/// Where an input or a log is reached, as written:
+///
+///     scpi+tcp://192.0.2.7:5025        scpi+serial:/dev/ttyUSB0?baud=9600    usbtmc:/dev/usbtmc0
+///     lines+tcp://…  lines+serial:…    lines:/path (a pipe, or a file that grows)
+///     stream+tcp://… stream+serial:…   stream:/path
+///     log+serial:…   log+tcp://…       sysfs:/sys/class/hwmon/hwmon3
+///
+/// Options follow a question mark, `name=value` joined by `&`; %20 is a space.
 struct Endpoint {
   std::string text;    ///< as written
-  std::string speaks;  ///< scpi, log
-  std::string over;    ///< tcp, serial
+  std::string speaks;  ///< scpi, lines, stream, log, sysfs
+  std::string over;    ///< tcp, serial, usbtmc, file; sysfs for itself
   std::string host;    ///< for tcp
   int port = 0;
-  std::string path;  ///< for serial
-  /// baud; stamped=uptime: lines begin with the device's own [seconds]; time_scale: of a simulated
-  /// bench.
+  std::string path;  ///< for the others
   std::map<std::string, std::string> options;
+
+  std::string option(const std::string& name, const std::string& otherwise = "") const;
+  bool is_log() const { return speaks == "log"; }
 };
 
-/// Throws Error (usage) that says what is wrong or not supported yet.
+/// Throws Error (usage) that says what is wrong.
 Endpoint parse_endpoint(const std::string& text);
 
 }  // namespace kuvio::acquire

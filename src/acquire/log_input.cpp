@@ -1,19 +1,29 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/log_input.h"
 
+#include "acquire/host_clock.h"
 #include "core/error.h"
 
 #include <array>
 #include <charconv>
+#include <cstdlib>
 #include <utility>
 
 namespace kuvio::acquire {
 namespace {
 constexpr std::size_t kLongestLine = 4096;
+
+/// Ten bits on a serial line: a start, eight, a stop.
+double byte_time(const Endpoint& endpoint) {
+  if (endpoint.over != "serial") return 0;
+  const double baud = std::strtod(endpoint.option("baud", "115200").c_str(), nullptr);
+  return baud > 0 ? 10 / baud : 0;
 }
 
+}  // namespace
+
 void LineCutter::line_ended(std::vector<DeviceLine>& out) {
-  DeviceLine line{first_, {}, false, std::move(line_)};
+  DeviceLine line{first_s_, {}, false, std::move(line_)};
   line_.clear();
   if (stamped_ && line.text.starts_with('[')) {
     const auto close = line.text.find(']');
@@ -32,14 +42,14 @@ void LineCutter::line_ended(std::vector<DeviceLine>& out) {
   out.push_back(std::move(line));
 }
 
-void LineCutter::take(std::string_view bytes, std::chrono::steady_clock::time_point when,
-                      std::vector<DeviceLine>& out) {
-  for (const char c : bytes) {
+void LineCutter::take(std::string_view bytes, double now_s, std::vector<DeviceLine>& out) {
+  for (std::size_t i = 0; i < bytes.size(); ++i) {
+    const char c = bytes[i];
     if (c == '\n' || c == '\r') {
       if (!line_.empty()) line_ended(out);
       continue;
     }
-    if (line_.empty()) first_ = when;
+    if (line_.empty()) first_s_ = now_s - byte_s_ * static_cast<double>(bytes.size() - i);
     line_ += c;
     if (line_.size() >= kLongestLine) line_ended(out);
   }
@@ -50,7 +60,8 @@ void LineCutter::finish(std::vector<DeviceLine>& out) {
 }
 
 LogInput::LogInput(const Endpoint& endpoint)
-    : link_(open_link(endpoint)), cutter_(endpoint.options.count("stamped") > 0) {
+    : link_(open_link(endpoint)),
+      cutter_(endpoint.options.count("stamped") > 0, byte_time(endpoint)) {
   thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
 }
 
@@ -87,10 +98,10 @@ void LogInput::run(const std::stop_token& stop) {
       }
       for (const std::string& line : outgoing) {
         link_->write(line + "\n");
-        fresh.push_back({std::chrono::steady_clock::now(), {}, true, line});
+        fresh.push_back({host_now_s(), {}, true, line});
       }
       const std::size_t n = link_->read(buffer, std::chrono::milliseconds(10));
-      if (n > 0) cutter_.take({buffer.data(), n}, std::chrono::steady_clock::now(), fresh);
+      if (n > 0) cutter_.take({buffer.data(), n}, host_now_s(), fresh);
       if (!fresh.empty()) {
         const std::lock_guard lock(mutex_);
         lines_.insert(lines_.end(), fresh.begin(), fresh.end());

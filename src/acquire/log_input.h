@@ -14,7 +14,7 @@ namespace kuvio::acquire {
 
 /// A line the device printed, or one that was sent to it.
 struct DeviceLine {
-  std::chrono::steady_clock::time_point arrived;  ///< when its first byte came
+  double arrived_s = 0;            ///< when its first byte began to come (host_clock.h)
   std::optional<double> uptime_s;  ///< the device's own stamp, when its log carries one
   bool sent = false;
   std::string text;
@@ -24,9 +24,10 @@ struct DeviceLine {
 /// bytes is cut there.
 class LineCutter {
 public:
-  explicit LineCutter(bool stamped) : stamped_(stamped) {}
-  void take(std::string_view bytes, std::chrono::steady_clock::time_point when,
-            std::vector<DeviceLine>& out);
+  /// `byte_s`: how long a byte is on its way; 0 when that is not known.
+  explicit LineCutter(bool stamped, double byte_s = 0) : stamped_(stamped), byte_s_(byte_s) {}
+  /// Bytes, the last of which has come at `now_s`.
+  void take(std::string_view bytes, double now_s, std::vector<DeviceLine>& out);
   /// What is left without an end of line.
   void finish(std::vector<DeviceLine>& out);
 
@@ -34,10 +35,10 @@ private:
   void line_ended(std::vector<DeviceLine>& out);
   bool stamped_;
   std::string line_;
-  std::chrono::steady_clock::time_point first_;
+  double byte_s_ = 0, first_s_ = 0;
 };
 
-/// The device's own text over a serial line, both ways.
+/// The device's own text over a serial line or TCP, both ways.
 class LogInput {
 public:
   /// Opens the line and begins to listen. Error (unavailable) when it cannot be opened.

@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
 #include <utility>
 
 namespace kuvio::acquire {
@@ -17,24 +18,22 @@ constexpr std::size_t kTold = 50, kLines = 10000;
 
 }  // namespace
 
-Monitor::Monitor(Endpoint output, std::optional<Endpoint> log)
-    : output_(std::move(output)), log_(std::move(log)) {
+Monitor::Monitor(Endpoint output, std::optional<Endpoint> log, std::vector<Profile> profiles)
+    : output_(std::move(output)), log_(std::move(log)), profiles_(std::move(profiles)) {
   thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
   if (log_) log_thread_ = std::jthread([this](const std::stop_token& stop) { watch_log(stop); });
 }
 
 Monitor::~Monitor() = default;
 
-void Monitor::order(std::string command) {
+void Monitor::order(Order order) {
   const std::lock_guard lock(mutex_);
-  orders_.push_back(std::move(command));
+  orders_.push_back(std::move(order));
 }
-void Monitor::set_voltage(double volts) { order(fmt::format("VOLT {:.6g}", volts)); }
-void Monitor::set_current_limit(double amperes) { order(fmt::format("CURR {:.6g}", amperes)); }
-void Monitor::set_cut_off(bool cut_off) {
-  order(cut_off ? "CURR:PROT:STAT ON" : "CURR:PROT:STAT OFF");
-}
-void Monitor::switch_output(bool on) { order(on ? "OUTP ON" : "OUTP OFF"); }
+void Monitor::set_voltage(double volts) { order({Order::What::voltage, volts}); }
+void Monitor::set_current_limit(double amperes) { order({Order::What::limit, amperes}); }
+void Monitor::set_cut_off(bool cut_off) { order({Order::What::cut_off, cut_off ? 1.0 : 0.0}); }
+void Monitor::switch_output(bool on) { order({Order::What::output, on ? 1.0 : 0.0}); }
 
 void Monitor::send(const std::string& line) {
   const std::lock_guard lock(mutex_);
@@ -59,19 +58,36 @@ std::vector<std::string> Monitor::take_told() {
   return std::exchange(told_, {});
 }
 
-void Monitor::read_settings(Scpi& scpi) {
-  const double volts = scpi.query_number("VOLT?"), limit = scpi.query_number("CURR?");
-  const bool cut_off = scpi.query_on("CURR:PROT:STAT?");
+void Monitor::read_settings(Scpi& scpi, const OutputProfile& o) {
+  const auto ask = [&](const Setting& s, Dimension d) {
+    return s.ask.empty() ? 0 : scpi.query_number(s.ask, d, s.factor);
+  };
+  const double volts = ask(o.voltage, Dimension::voltage);
+  const double limit = ask(o.current_limit, Dimension::current);
+  const bool cut_off = !o.cut_off_state.empty() && scpi.query_on(o.cut_off_state);
   const std::lock_guard lock(mutex_);
   state_.set_voltage = volts;
   state_.current_limit = limit;
   state_.cut_off = cut_off;
 }
 
-void Monitor::read_once(Scpi& scpi, double at_s) {
-  LiveReading reading{at_s, scpi.query_number("MEAS:CURR?"), scpi.query_number("MEAS:VOLT?")};
-  const bool on = scpi.query_on("OUTP?");
-  const auto errors = scpi.errors();
+void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
+  LiveReading reading{at_s, 0, 0};
+  bool current = false, voltage = false;
+  for (const ChannelProfile& c : profile.channels) {
+    if (c.ask.empty()) continue;
+    if (c.quantity == "current" && !current) {
+      reading.current = scpi.query_number(c.ask, Dimension::current, c.factor);
+      current = true;
+    } else if (c.quantity == "voltage" && !voltage) {
+      reading.voltage = scpi.query_number(c.ask, Dimension::voltage, c.factor);
+      voltage = true;
+    }
+  }
+  bool on = false;
+  for (const OutputProfile& o : profile.outputs) on |= !o.state.empty() && scpi.query_on(o.state);
+  const auto errors =
+      profile.errors.empty() ? std::vector<std::string>{} : scpi.errors(profile.errors);
   const std::lock_guard lock(mutex_);
   state_.output_on = on;
   readings_.push_back(reading);
@@ -81,35 +97,71 @@ void Monitor::read_once(Scpi& scpi, double at_s) {
   answered_ = Clock::now();
 }
 
+void Monitor::carry_out(Scpi& scpi, const Profile& profile, const Order& order) {
+  if (profile.outputs.empty()) return;
+  const OutputProfile& first = profile.outputs.front();
+  const auto set = [&](const Setting& s) {
+    if (s.can_set()) scpi.send(filled(s.set, order.value / s.factor));
+  };
+  switch (order.what) {
+    case Order::What::voltage:
+      set(first.voltage);
+      break;
+    case Order::What::limit:
+      set(first.current_limit);
+      break;
+    case Order::What::cut_off: {
+      const std::string& command = order.value > 0 ? first.cut_off : first.hold;
+      if (!command.empty()) scpi.send(command);
+      break;
+    }
+    case Order::What::output:
+      for (const OutputProfile& o : profile.outputs) {
+        if (order.value > 0 && &o != &first) continue;  // off, of all of them
+        // A protection that has tripped is set back only by an order to switch on again.
+        if (order.value > 0 && !o.clear.empty()) scpi.send(o.clear);
+        scpi.send(order.value > 0 ? o.on : o.off);
+      }
+      break;
+  }
+  if (!profile.done.empty()) scpi.query(profile.done);
+}
+
 void Monitor::run(const std::stop_token& stop) {
   const auto begun = Clock::now();
   try {
-    Scpi scpi(open_link(output_), output_.text);
-    const std::string identity = scpi.query("*IDN?");
-    scpi.send("*CLS");
-    const bool on = scpi.query_on("OUTP?");
-    read_settings(scpi);
+    Profile profile;
+    if (profiles_.size() == 1) profile = profiles_.front();
+    const auto talk = [](const Profile& p) {
+      return Talk{p.terminator, std::chrono::milliseconds(std::llround(p.patience_s * 1000))};
+    };
+    Scpi scpi(open_link(output_), output_.text, talk(profile));
+    const std::string identity =
+        profile.identity.empty() ? profile.name : scpi.query(profile.identity);
+    profile = profile_for(identity, profiles_);
+    scpi.set_talk(talk(profile));
+    for (const std::string& command : profile.begin) scpi.send(command);
+    bool on = false;
+    for (const OutputProfile& o : profile.outputs) on |= !o.state.empty() && scpi.query_on(o.state);
+    if (!profile.outputs.empty()) read_settings(scpi, profile.outputs.front());
     {
       const std::lock_guard lock(mutex_);
       state_.identity = identity;
+      state_.profile = profile.name;
+      state_.has_output = !profile.outputs.empty();
       state_.found_on = state_.output_on = on;
       state_.phase = MonitorState::Phase::ready;
       answered_ = Clock::now();
     }
     while (!stop.stop_requested()) {
-      std::vector<std::string> orders;
+      std::vector<Order> orders;
       {
         const std::lock_guard lock(mutex_);
         orders.swap(orders_);
       }
-      for (const std::string& command : orders) {
-        // A protection that has tripped is set back only by an order to switch on again.
-        if (command == "OUTP ON") scpi.send("OUTP:PROT:CLE");
-        scpi.send(command);
-        scpi.query("*OPC?");
-      }
-      read_once(scpi, std::chrono::duration<double>(Clock::now() - begun).count());
-      if (!orders.empty()) read_settings(scpi);
+      for (const Order& order : orders) carry_out(scpi, profile, order);
+      read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun).count());
+      if (!orders.empty() && !profile.outputs.empty()) read_settings(scpi, profile.outputs.front());
       std::this_thread::sleep_for(kEvery);
     }
   } catch (const Error& e) {

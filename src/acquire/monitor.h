@@ -24,7 +24,8 @@ struct MonitorState {
   enum class Phase { connecting, ready, lost };
   Phase phase = Phase::connecting;
   std::string trouble;  ///< why it is lost, or the device log is
-  std::string identity;
+  std::string identity, profile;
+  bool has_output = true;
   double set_voltage = 0, current_limit = 0;
   bool cut_off = true;  ///< on over-current: switches off; else holds the current
   bool output_on = false, found_on = false;
@@ -39,7 +40,8 @@ struct MonitorState {
 /// returns at once, but the destructor, which may wait up to 5 s for a link that has stalled.
 class Monitor {
 public:
-  Monitor(Endpoint output, std::optional<Endpoint> log);
+  explicit Monitor(Endpoint output, std::optional<Endpoint> log = {},
+                   std::vector<Profile> profiles = {});
   ~Monitor();
   Monitor(const Monitor&) = delete;
   Monitor& operator=(const Monitor&) = delete;
@@ -59,16 +61,23 @@ public:
 private:
   void run(const std::stop_token& stop);
   void watch_log(const std::stop_token& stop);
-  void order(std::string command);
-  void read_settings(Scpi& scpi);
-  void read_once(Scpi& scpi, double at_s);
+  struct Order {
+    enum class What { voltage, limit, cut_off, output } what;
+    double value;
+  };
+  void order(Order order);
+  void read_settings(Scpi& scpi, const OutputProfile& output);
+  void read_once(Scpi& scpi, const Profile& profile, double at_s);
+  static void carry_out(Scpi& scpi, const Profile& profile, const Order& order);
 
   const Endpoint output_;
   const std::optional<Endpoint> log_;
   mutable std::mutex mutex_;  // guards what follows; held for moments only
   MonitorState state_;
   std::deque<LiveReading> readings_;
-  std::vector<std::string> orders_, lines_to_send_, told_;
+  const std::vector<Profile> profiles_;
+  std::vector<Order> orders_;
+  std::vector<std::string> lines_to_send_, told_;
   std::vector<DeviceLine> lines_;
   std::chrono::steady_clock::time_point answered_ = std::chrono::steady_clock::now();
   std::jthread log_thread_, thread_;

@@ -1,14 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/recorder.h"
 
+#include "acquire/log_track.h"
 #include "core/error.h"
 #include "core/present.h"
 
 #include <fmt/format.h>
+#include <sys/statvfs.h>
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
+#include <limits>
 #include <utility>
 
 namespace kuvio::acquire {
@@ -17,390 +19,586 @@ namespace {
 using Clock = std::chrono::steady_clock;
 constexpr auto kFlushEvery = std::chrono::milliseconds(250);
 constexpr auto kIdle = std::chrono::milliseconds(10);
-constexpr float kNotANumber = 9.905e37F,
-                kOverRange = 9.8e37F;  // SCPI-1999, 7.2.1.4: 9.91E37 and 9.9E37
+constexpr double kOthersLate = 2;  // s that other inputs are waited for at the end
+constexpr double kSlept = 1;       // s: less is no sleep
+constexpr double kNever = std::numeric_limits<double>::infinity();
 
-enum class Sort { good, over_range, not_a_number };
+struct Disk {
+  std::uint64_t free = 0, size = 0;
+};
 
-Sort sort_of(float value) {
-  const float size = std::fabs(value);
-  if (!std::isfinite(value) || size >= kNotANumber) return Sort::not_a_number;
-  return size >= kOverRange ? Sort::over_range : Sort::good;
+/// Of the disk a file is on; nothing when that cannot be told.
+std::optional<Disk> disk_of(const std::string& file) {
+  struct statvfs disk {};
+  const auto slash = file.rfind('/');
+  const std::string folder = slash == std::string::npos ? "." : file.substr(0, slash + 1);
+  if (::statvfs(folder.c_str(), &disk) != 0) return std::nullopt;
+  return Disk{static_cast<std::uint64_t>(disk.f_bavail) * disk.f_frsize,
+              static_cast<std::uint64_t>(disk.f_blocks) * disk.f_frsize};
 }
 
 class Recording {
 public:
   Recording(book::Book& book, const RecordSettings& settings)
-      : book_(book), settings_(settings), analyser_(settings.analyser, settings.setup) {
-    if (settings.log) log_ = std::make_unique<LogInput>(*settings.log);
-    std::tie(base_, period_) = time_base_for(analyser_.interval_s());
-    if (settings.seconds > 0)
-      last_sample_ =
-          std::max<std::int64_t>(1, std::llround(settings.seconds / analyser_.interval_s()));
+      : book_(book),
+        settings_(settings),
+        arm_(settings.arm),
+        until_(settings.until),
+        until_s_(settings.seconds > 0 ? settings.seconds : kNever) {
+    if (settings.inputs.empty())
+      throw Error(Failure::usage, "nothing to record", "capture", "it has no input");
+    for (const InputWish& wish : settings.inputs) {
+      tracks_.push_back(std::make_unique<Tracks>(open_input(wish.endpoint, wish.settings),
+                                                 tracks_.empty(), settings.time_scale));
+      for (const auto& [name, output] : wish.settings.outputs) powers_on_ |= output.power_on;
+    }
+    if (settings.log) log_ = std::make_unique<LogTrack>(*settings.log);
+    for (auto& t : tracks_) t->add_channels(channels_, settings.accuracy);
+    for (book::ChannelInfo& c : channels_) {
+      if (const auto it = settings.calibration.find(c.name); it != settings.calibration.end())
+        c.calibration = it->second;
+    }
     sends_.assign(settings.sends.begin(), settings.sends.end());
     std::stable_sort(sends_.begin(), sends_.end(),
                      [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
-    book::CaptureSpec spec{settings.name, settings.build, settings.conditions, false};
-    spec.conditions["input"] = analyser_.identity();
-    spec.conditions["range"] = "automatic";
-    spec.conditions["rate"] = fmt::format("{:g} Hz", 1 / analyser_.interval_s());
-    if (analyser_.voltage())
-      spec.conditions["voltage"] = fmt::format("{:g} V", *analyser_.voltage());
-    if (settings.setup.current_limit) {
-      spec.conditions["current_limit"] = fmt::format("{:g} A", *settings.setup.current_limit);
-    }
-    if (settings.time_scale != 1)
-      spec.conditions["time_scale"] = fmt::format("{:g}", settings.time_scale);
-    book::ChannelInfo current;
-    current.name = "I";
-    current.kind = SampleKind::averaged;
-    current.encoding = book::Encoding::f4;
-    current.time_base = base_;
-    current.input = analyser_.identity();
-    current.accuracy = settings.accuracy;
-    std::vector<book::ChannelInfo> channels{current};
-    if (settings.setup.record_voltage) {
-      book::ChannelInfo voltage = current;
-      voltage.name = "V";
-      voltage.quantity = "voltage";
-      voltage.unit = "V";
-      voltage.accuracy.clear();
-      channels.push_back(voltage);
-    }
-    for (const std::string& name : settings.setup.logic) {
-      book::ChannelInfo line = current;
-      line.name = name;
-      line.quantity = "logic";
-      line.unit = "";
-      line.accuracy.clear();
-      channels.push_back(line);  // each stretch of one level is a sample with a time of its own
-    }
-    tracks_.resize(settings.setup.record_voltage ? 2 : 1);
-    first_logic_ = tracks_.size();
-    writer_ = std::make_unique<book::CaptureWriter>(book, spec, channels);
-    result_.capture = writer_->id();
-    if (analyser_.found_on()) {
-      writer_->event({"output_found_on", 0, 0, "the output was already on"});
-      if (settings.setup.power_on)
-        result_.warnings.push_back("the output was already on: no inrush is recorded");
-    }
+    until_s_ = axis().whole_samples_s(until_s_);
+    find_watched(arm_);
+    find_watched(until_);
+    slept_at_start_ = slept();
   }
 
   RecordResult run(const std::stop_token& stop,
                    const std::function<void(const RecordProgress&)>& progress) {
+    epoch_s_ = host_now_s();
+    if (!arm_.wanted()) create();  // nothing is written to the disk before what it waits for
     try {
-      analyser_.start();
+      for (auto& t : tracks_) t->input().start();
     } catch (...) {
-      writer_.reset();  // nothing was recorded: nothing is left behind
-      book_.discard(result_.capture);
+      discard();
       throw;
     }
+    if (arm_.wanted() && !wait_armed(stop, progress)) return result_;
+    try {
+      loop(stop, progress);
+    } catch (const Error& e) {
+      if (e.failure() != Failure::io) throw;
+      out_of_disk(e);
+    }
+    return result_;
+  }
+
+private:
+  Tracks& axis() { return *tracks_.front(); }
+  double slept() const { return settings_.slept ? settings_.slept() : slept_s(); }
+
+  // --- the capture -----------------------------------------------------------------------------
+  void create() {
+    book::CaptureSpec spec{settings_.name, settings_.build, settings_.conditions, false};
+    for (std::size_t i = 0; i < tracks_.size(); ++i) {
+      const Input& input = tracks_[i]->input();
+      const std::string suffix = i == 0 ? "" : "_" + std::to_string(i + 1);
+      spec.conditions.emplace("input" + suffix, input.identity());
+      for (const auto& [key, value] : input.conditions())
+        spec.conditions.emplace(key + suffix, value);
+      if (input.interval_s() > 0)
+        spec.conditions.emplace("rate" + suffix, fmt::format("{:g} Hz", 1 / input.interval_s()));
+    }
+    if (settings_.time_scale != 1)
+      spec.conditions["time_scale"] = fmt::format("{:g}", settings_.time_scale);
+    for (const auto& [name, calibration] : settings_.calibration) {
+      if (!calibration.text.empty()) spec.conditions["zero_" + name] = calibration.text;
+    }
+    writer_ = std::make_unique<book::CaptureWriter>(book_, spec, channels_);
+    result_.capture = writer_->id();
+    for (auto& t : tracks_) {
+      t->write_to(*writer_, epoch_s_);
+      for (const std::string& output : t->input().found_on()) {
+        writer_->event({"output_found_on", 0, 0,
+                        output.empty() ? "the output was already on"
+                                       : "output " + output + " was already on"});
+        if (powers_on_) warn("the output was already on: no inrush is recorded");
+      }
+      t->watch = [this, own = t.get()](std::size_t column, std::int64_t tick,
+                                       std::span<const double> values) {
+        watched(*own, column, tick, values);
+      };
+    }
+    if (log_) {
+      log_->write_to(*writer_);
+      log_->set_expects_power(powers_on_);
+      log_->axis_of_host = [this](double host_s) { return axis().axis_of_host(host_s); };
+      log_->placed = [this](const book::LogLine& line) {
+        fresh_lines_.push_back(line);
+        if (!line.sent) until_.line(line.time_s, line.text);
+      };
+    }
+  }
+
+  void discard() {
+    writer_.reset();  // nothing was recorded: nothing is left behind
+    if (result_.capture != 0) book_.discard(result_.capture);
+  }
+
+  void warn(const std::string& text) {
+    result_.warnings.push_back(text);
+    told_.push_back(text);
+  }
+
+  // --- waiting for what it is armed with -------------------------------------------------------
+  struct Watched {
+    std::size_t track = 0, column = 0, line = 0;
+    bool any = false;
+  };
+  Watched& place_of(const TriggerWatch& w) { return &w == &arm_ ? arm_place_ : until_place_; }
+
+  void find_watched(const TriggerWatch& watch) {
+    const Trigger& t = watch.trigger();
+    if (!watch.of_level() && !watch.of_edge()) {
+      if (t.kind == Trigger::Kind::log_line && !settings_.log)
+        throw Error(Failure::usage, "nothing to wait for", "log: " + t.pattern,
+                    "there is no device log");
+      return;
+    }
+    Watched& out = place_of(watch);
+    for (std::size_t i = 0; i < tracks_.size() && !out.any; ++i) {
+      std::size_t name = tracks_[i]->first_channel();
+      const auto& inputs = tracks_[i]->channels();
+      for (std::size_t c = 0; c < inputs.size() && !out.any; ++c) {
+        const bool logic = inputs[c].quantity == "logic";
+        const std::size_t wide = logic ? inputs[c].lines.size() : 1;
+        for (std::size_t k = 0; k < wide && !out.any; ++k, ++name) {
+          const bool fits = t.channel.empty() ? inputs[c].quantity == "current"
+                                              : channels_[name].name == t.channel;
+          if (fits && logic == watch.of_edge()) out = {i, c, k, true};
+        }
+      }
+    }
+    if (!out.any) {
+      throw Error(Failure::usage, "nothing to wait for",
+                  t.channel.empty() ? "a current" : t.channel,
+                  watch.of_edge() ? "there is no logic line of that name"
+                                  : "there is no channel of that name");
+    }
+  }
+
+  /// False when it was told to stop before anything happened.
+  bool wait_armed(const std::stop_token& stop,
+                  const std::function<void(const RecordProgress&)>& progress) {
+    for (auto& t : tracks_) t->set_epoch(epoch_s_);
+    auto told = Clock::now();
+    while (!arm_.happened_at()) {
+      for (std::size_t i = 0; i < tracks_.size(); ++i) {
+        tracks_[i]->hold(settings_.before_s + 1, [&](const Packet& packet) {
+          if (arm_place_.any && arm_place_.track == i) look_at(*tracks_[i], packet);
+        });
+      }
+      if (log_) {
+        for (DeviceLine& line : log_->log().take()) {
+          if (!line.sent) arm_.line(axis().axis_of_host(line.arrived_s), line.text);
+          early_lines_.push_back(std::move(line));
+        }
+        if (early_lines_.size() > 10000)
+          early_lines_.erase(early_lines_.begin(), early_lines_.end() - 10000);
+      }
+      heed_control();
+      if (settings_.control && settings_.control->take_begin()) {
+        arm_.force(axis().axis_of_host(host_now_s()));
+      }
+      for (auto& t : tracks_) {
+        if (!t->input().ended()) continue;
+        const std::string why = t->input().failure().value_or("the input ended");
+        throw Error(Failure::unavailable, "nothing was recorded", t->input().endpoint().text,
+                    "it was lost while the capture was armed: " + why);
+      }
+      if (stop.stop_requested()) {
+        for (auto& t : tracks_) t->input().stop();
+        result_.end_reason = "stopped while it was armed: nothing was recorded";
+        warn(result_.end_reason);
+        return false;
+      }
+      if (Clock::now() - told >= kFlushEvery) {
+        told = Clock::now();
+        tell(progress, true);
+      }
+      std::this_thread::sleep_for(kIdle);
+    }
+    begin_at(std::max(0.0, *arm_.happened_at() - settings_.before_s));
+    return true;
+  }
+
+  void look_at(const Tracks& track, const Packet& packet) {
+    const auto& values = packet.columns[arm_place_.column];
+    for (std::size_t i = 0; i < values.size() && !arm_.happened_at(); ++i) {
+      if (flag_of_value(values[i])) continue;
+      double v = values[i];
+      if (arm_.of_edge()) {
+        if (!(v >= 0 && v < 4294967296.0)) continue;
+        v = (static_cast<std::uint32_t>(v) >> arm_place_.line) & 1U;
+      } else {
+        v = calibrated(track.first_channel() + arm_place_.column, v);
+      }
+      arm_.sample(own_on_axis(track, track.own_s(packet, i)), v);
+    }
+  }
+
+  double own_on_axis(const Tracks& track, double own_s) {
+    return &track == &axis() ? own_s : track.on_axis(axis()).at(own_s);
+  }
+
+  void begin_at(double axis_own_s) {
+    axis().release(axis_own_s);
+    for (std::size_t i = 1; i < tracks_.size(); ++i) {
+      const ClockMap map = tracks_[i]->on_axis(axis());  // onto the axis as it now begins
+      tracks_[i]->release(map.own(0));
+    }
+    create();
+    const double at = *arm_.happened_at() - axis_own_s;
+    writer_->event({"armed_start", at, at, "what the capture was armed with"});
+    if (log_) {
+      for (const DeviceLine& line : early_lines_) {
+        const double t = axis().axis_of_host(line.arrived_s);
+        if (t >= 0) writer_->log({t, line.sent, book::printable(line.text)});
+      }
+    }
+  }
+
+  // --- recording -------------------------------------------------------------------------------
+  void loop(const std::stop_token& stop,
+            const std::function<void(const RecordProgress&)>& progress) {
     std::string reason = "stopped";
     auto flushed = Clock::now();
+    std::optional<double> complete_since;
     while (true) {
-      const bool ended =
-          analyser_.ended();  // asked before draining: what came until then is drained
-      const bool busy = drain_samples();
-      take_switches();
-      drain_log();
+      std::string dead;  // asked before draining: what came until then is drained
+      for (auto& t : tracks_) {
+        if (dead.empty() && t->input().ended())
+          dead = t->input().failure().value_or("the input ended");
+      }
+      bool busy = false;
+      for (auto& t : tracks_) busy |= t->drain(until_s_, axis());
+      take_happenings();
+      if (log_) log_->drain(until_s_);
       send_lines();
       heed_control();
+      watch_sleep();
       if (Clock::now() - flushed >= kFlushEvery) {
+        for (auto& t : tracks_) t->keep_clock(axis());
         writer_->flush();
         flushed = Clock::now();
-        tell(progress);
+        tell(progress, false);
+        if (disk_is_full()) {
+          result_.interrupted = result_.disk_full = true;
+          reason = "the disk is full";
+          break;
+        }
       }
-      if (complete()) {
-        reason = "complete";
-        break;
+      if (axis().recorded_s() >= until_s_ - 1e-12) {
+        if (!complete_since) complete_since = host_now_s();
+        if (others_done() || host_now_s() - *complete_since > kOthersLate) {
+          reason = stop_reason_.empty() ? "complete" : stop_reason_;
+          break;
+        }
       }
       if (stop.stop_requested()) break;
-      if (ended) {
+      if (!dead.empty() && !complete_since) {
         result_.interrupted = true;
-        reason = analyser_.failure().value_or("the input ended");
+        reason = dead;
         break;
       }
       if (!busy) std::this_thread::sleep_for(kIdle);
     }
     finish(reason, progress);
-    return result_;
   }
 
-private:
-  double recorded_s() const { return base_.seconds(next_ * period_); }
-  bool complete() const { return last_sample_ > 0 && next_ >= last_sample_; }
-
-  void finish(const std::string& reason,
-              const std::function<void(const RecordProgress&)>& progress) {
-    analyser_.stop();
-    drain_samples();  // what was fetched until the stop
-    if (log_) {
-      log_->stop();
-      drain_log();
-      if (const auto failure = log_->failure()) {
-        result_.warnings.push_back("the device log was lost: " + *failure);
-        writer_->event({"log_lost", recorded_s(), recorded_s(), *failure});
-      }
+  bool others_done() {
+    for (std::size_t i = 1; i < tracks_.size(); ++i) {
+      const ClockMap map = tracks_[i]->on_axis(axis());
+      const double slack = 2 * tracks_[i]->base().seconds(tracks_[i]->period());
+      if (map.at(tracks_[i]->recorded_s()) < until_s_ - slack && !tracks_[i]->input().ended())
+        return false;
     }
-    take_switches();
-    close_flags();
-    place_held_lines(true);
-    for (const std::string& note : analyser_.take_notes()) result_.warnings.push_back(note);
-    if (result_.interrupted) {
-      writer_->event({"input_lost", recorded_s(), recorded_s(), reason});
-      result_.warnings.push_back(fmt::format("{}; {} saved; the output may still be on: check it",
-                                             reason, duration(recorded_s())));
-    }
-    result_.end_reason = reason;
-    writer_->finish(reason, result_.interrupted);
-    tell(progress);
+    return true;
   }
 
-  void tell(const std::function<void(const RecordProgress&)>& progress) {
-    if (!progress) {
-      live_.lines.clear();  // nobody takes them
+  double calibrated(std::size_t channel, double v) const {
+    return channels_[channel].calibration.gain * v + channels_[channel].calibration.offset;
+  }
+
+  /// Good samples of a column as they are written: for whoever waits for a level or an edge.
+  void watched(Tracks& track, std::size_t column, std::int64_t tick,
+               std::span<const double> values) {
+    const double from = own_on_axis(track, track.base().seconds(tick));
+    const double step = track.period() > 0 ? track.base().seconds(track.period()) : 0;
+    const auto& inputs = track.channels();
+    if (&track == &axis() && column < inputs.size() && inputs[column].quantity == "current") {
+      if (log_ && column == 0) log_->watch_current(from, step, values);
+      if (settings_.until_charge > 0 && column == 0) watch_charge(track, from, step, values);
+    }
+    if (!until_place_.any || tracks_[until_place_.track].get() != &track ||
+        until_place_.column + until_place_.line != column || until_.happened_at())
+      return;
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      const double v =
+          until_.of_edge() ? values[i] : calibrated(track.first_channel() + column, values[i]);
+      if (!until_.sample(from + static_cast<double>(i) * step, v)) continue;
+      stop_at(*until_.happened_at() + step, "what it was to end with came");
       return;
     }
-    live_.recorded_s = recorded_s();
-    live_.samples = samples_;
-    live_.log_lines = log_lines_;
-    live_.capture = result_.capture;
-    live_.output_on = analyser_.output_on();
-    progress(live_);
-    live_.lines.clear();
-    fresh_extremes_ = true;
+  }
+
+  void watch_charge(const Tracks& track, double from, double step, std::span<const double> values) {
+    const LiveChannel& live = const_cast<Tracks&>(track).live().front();
+    if (std::fabs(live.sum) < settings_.until_charge) return;
+    stop_at(from + step * static_cast<double>(values.size()),
+            "the charge it was to end with flowed");
+  }
+
+  void stop_at(double t, const std::string& reason) {
+    if (t >= until_s_) return;
+    until_s_ = axis().whole_samples_s(t);
+    stop_reason_ = reason;
+  }
+
+  void take_happenings() {
+    for (auto& t : tracks_) {
+      for (Happening& h : t->input().take_happenings()) {
+        const double shift = t->origin_own_s();
+        const double a = own_on_axis(*t, h.earliest_s - shift),
+                     b = own_on_axis(*t, h.latest_s - shift);
+        if (h.kind == "text") {
+          const book::LogLine line{std::max(0.0, a), false, book::printable(h.text)};
+          writer_->log(line);
+          ++texts_;
+          fresh_lines_.push_back(line);
+          continue;
+        }
+        const std::string of = h.output.empty() ? "" : "output " + h.output;
+        writer_->event({h.kind, a, b,
+                        h.text.empty() ? of
+                        : of.empty()   ? h.text
+                                       : of + ": " + h.text});
+        if (h.kind == "output_on" && log_) log_->power_came(a, b);
+        tell_of(h, a, b);
+      }
+      for (const std::string& note : t->input().take_notes()) warn(note);
+    }
+    if (until_.trigger().kind == Trigger::Kind::log_line && until_.happened_at())
+      stop_at(std::max(*until_.happened_at(), 1e-9), "the line it was to end with came");
+  }
+
+  /// What people must know at once, in words; each kind of trouble once.
+  void tell_of(const Happening& h, double a, double b) {
+    const auto once = [&](const std::string& text) {
+      if (++trouble_[h.kind + h.output] == 1) warn(text);
+    };
+    const std::string what = h.output.empty() ? "the output" : "output " + h.output;
+    if (h.kind == "output_cut_off")
+      warn(fmt::format("over-current at {}: {} switched itself off", duration(a), what));
+    if (h.kind == "current_limited") {
+      ++limited_;
+      limited_s_ += b - a;
+      once(
+          fmt::format("{} reached its current limit at {}: what the device then draws is the "
+                      "limit's doing",
+                      what, duration(a)));
+    }
+    if (h.kind == "device_reset_loop")
+      warn(fmt::format("the device starts over again and again from {} on: {}", duration(a),
+                       h.text));
+    if (h.kind == "link_lost") {
+      warn(fmt::format("{} was out of reach from {} on; it answered again after {}", h.text,
+                       duration(a), duration(b - a)));
+    }
+    if (h.kind == "input_silent")
+      once(fmt::format("no reading came from {} to {}: a gap", duration(a), duration(b)));
+  }
+
+  void watch_sleep() {
+    const double now = slept() - slept_at_start_;
+    if (now - slept_told_ < kSlept) return;
+    const double length = now - slept_told_;
+    slept_told_ = now;
+    const double end = std::max(0.0, axis().axis_of_host(host_now_s()));
+    writer_->event({"machine_slept", std::max(0.0, end - length), end,
+                    fmt::format("this computer slept for {}", duration(length))});
+    warn(
+        fmt::format("this computer slept for {} in mid-capture: what the inputs lost meanwhile is "
+                    "marked",
+                    duration(length)));
   }
 
   void heed_control() {
     if (!settings_.control) return;
-    if (log_) {
-      for (const std::string& line : settings_.control->take_lines()) log_->send(line);
+    for (const std::string& line : settings_.control->take_lines()) {
+      if (log_) log_->log().send(line);
     }
-    if (const auto on = settings_.control->take_output()) analyser_.request_output(*on);
-  }
-
-  bool drain_samples() {
-    bool any = false;
-    while (!complete()) {
-      const auto packet = analyser_.ring().pop();
-      if (!packet) break;
-      any = true;
-      if (packet->index > next_) lost(packet->index);
-      std::size_t n = packet->values.size();
-      if (last_sample_ > 0) {
-        n = static_cast<std::size_t>(std::clamp<std::int64_t>(last_sample_ - packet->index, 0,
-                                                              static_cast<std::int64_t>(n)));
-      }
-      take_values(0, packet->index, std::span<const float>(packet->values).first(n));
-      if (!packet->volts.empty())
-        take_values(1, packet->index, std::span<const float>(packet->volts).first(n));
-      if (!packet->logic.empty())
-        take_logic(packet->index, std::span<const float>(packet->logic).first(n));
-      next_ = packet->index + static_cast<std::int64_t>(n);
-    }
-    return any;
-  }
-
-  /// Samples that the instrument no longer had: a gap, marked as dropped.
-  void lost(std::int64_t until) {
-    close_flags();
-    for (std::size_t c = 0; c < tracks_.size(); ++c)
-      writer_->flag(c, {Flag::dropped, time_of(next_), time_of(until), until - next_});
-    writer_->event({"samples_lost", time_of(next_), time_of(until), "the input's memory overran"});
-    result_.warnings.push_back(
-        fmt::format("{} samples lost at {}", until - next_, duration(time_of(next_))));
-    next_ = until;
-    logic_gap_ = true;
-  }
-
-  void take_values(std::size_t channel, std::int64_t index, std::span<const float> values) {
-    std::size_t at = 0;
-    while (at < values.size()) {
-      const Sort sort = sort_of(values[at]);
-      std::size_t end = at + 1;
-      while (end < values.size() && sort_of(values[end]) == sort) ++end;
-      const std::int64_t first = index + static_cast<std::int64_t>(at);
-      const auto count = static_cast<std::int64_t>(end - at);
-      if (sort == Sort::good) {
-        close_flag(channel);
-        std::vector<double>& good = channel == 0 ? current_ : buffer_;
-        good.assign(values.begin() + static_cast<std::ptrdiff_t>(at),
-                    values.begin() + static_cast<std::ptrdiff_t>(end));
-        writer_->append(channel, first * period_, period_, good);
-        if (channel == 0) {
-          if (anchor_watch_) watch_for_rise(first);
-          samples_ += count;
-          count_live();
-        } else {
-          live_.voltage = buffer_.back();
-        }
-      } else {
-        open_flag(channel, sort == Sort::over_range ? Flag::over_range : Flag::not_a_number, first,
-                  count);
-      }
-      at = end;
-    }
-  }
-
-  void count_live() {
-    const auto [least, most] = std::minmax_element(current_.begin(), current_.end());
-    live_.least = fresh_extremes_ ? *least : std::min(live_.least, *least);
-    live_.most = fresh_extremes_ ? *most : std::max(live_.most, *most);
-    fresh_extremes_ = false;
-    const double dt = base_.seconds(period_);
-    for (const double v : current_) live_.charge += v * dt;
-    live_.observed_s += dt * static_cast<double>(current_.size());
-  }
-
-  /// A line's level holds until the next sample: one at the packet's start, one at every change.
-  void take_logic(std::int64_t index, std::span<const float> words) {
-    if (words.empty()) return;
-    std::vector<std::int64_t> times;
-    for (std::size_t line = 0; line < settings_.setup.logic.size(); ++line) {
-      times.clear();
-      buffer_.clear();
-      double last = -1;
-      for (std::size_t i = 0; i < words.size(); ++i) {
-        if (sort_of(words[i]) != Sort::good) continue;
-        // Whatever an instrument answers, only what fits a word of lines is one.
-        if (!(words[i] >= 0 && words[i] < 4294967296.0F)) continue;
-        const double level = (static_cast<std::uint32_t>(words[i]) >> line) & 1U;
-        if (level == last) continue;
-        times.push_back((index + static_cast<std::int64_t>(i)) * period_);
-        buffer_.push_back(level);
-        last = level;
-      }
-      const std::int64_t end = (index + static_cast<std::int64_t>(words.size())) * period_;
-      writer_->append_times(first_logic_ + line, times, buffer_, end, logic_gap_);
-    }
-    logic_gap_ = false;
-  }
-
-  void open_flag(std::size_t channel, Flag flag, std::int64_t first, std::int64_t count) {
-    Track& t = tracks_[channel];
-    if (t.flag && t.flag->flag == flag && t.first + t.flag->samples == first) {
-      t.flag->samples += count;
-    } else {
-      close_flag(channel);
-      t.flag = FlagRun{flag, 0, 0, count};
-      t.first = first;
-    }
-  }
-  void close_flag(std::size_t channel) {
-    Track& t = tracks_[channel];
-    if (!t.flag) return;
-    t.flag->from_s = time_of(t.first);
-    t.flag->to_s = time_of(t.first + t.flag->samples);
-    writer_->flag(channel, *t.flag);
-    t.flag.reset();
-  }
-  void close_flags() {
-    for (std::size_t c = 0; c < tracks_.size(); ++c) close_flag(c);
-  }
-
-  double time_of(std::int64_t sample) const { return base_.seconds(sample * period_); }
-
-  void take_switches() {
-    for (const SwitchReport& s : analyser_.take_switches()) {
-      writer_->event(
-          {s.on ? "output_on" : "output_off", time_of(s.earliest), time_of(s.latest), ""});
-      if (s.on && !power_on_) {
-        power_on_ = s;
-        anchor_watch_ = true;
-        replay_for_rise();
+    for (const auto& [output, on] : settings_.control->take_outputs()) {
+      for (auto& t : tracks_) {
+        if (t->input().has_outputs()) t->input().request_output(output, on);
       }
     }
-  }
-
-  // --- the device's own clock ------------------------------------------------------------------
-  // A log that carries the device's uptime is laid on the capture's axis by the moment it got
-  // power: the first rise of the current after the output was switched on.
-  void watch_for_rise(std::int64_t first) {
-    for (std::size_t i = 0; i < current_.size() && anchor_watch_; ++i) {
-      const std::int64_t at = first + static_cast<std::int64_t>(i);
-      if (at < power_on_->earliest) continue;
-      if (current_[i] > 1e-6) {
-        anchor(time_of(at));
-      } else if (at > power_on_->latest) {
-        anchor(time_of(power_on_->latest));
-      }
+    if (!writer_) return;
+    for (const RecordControl::Mark& m : settings_.control->take_marks()) {
+      const double at = std::max(0.0, axis().axis_of_host(m.host_s));
+      writer_->event({"mark", at, at, m.text});
     }
-  }
-  void replay_for_rise() {
-    // Samples since the switch may have been taken before the report of it was: what is at hand is
-    // looked through.
-    if (!current_.empty() && next_ > power_on_->earliest)
-      watch_for_rise(next_ - static_cast<std::int64_t>(current_.size()));
-  }
-  void anchor(double t) {
-    anchor_watch_ = false;
-    boot_at_ = t;
-    writer_->event({"clock_anchor", t, t, "the device's uptime 0"});
-    place_held_lines(false);
-  }
-
-  void drain_log() {
-    if (!log_) return;
-    for (DeviceLine& line : log_->take()) {
-      const double wall =
-          std::chrono::duration<double>(line.arrived - analyser_.started()).count() *
-          settings_.time_scale;
-      if (line.uptime_s && !boot_at_) {
-        if (!power_on_ && !settings_.setup.power_on) {
-          boot_at_ =
-              wall -
-              *line.uptime_s;  // it was running before: its first line's arrival is all there is
-          result_.warnings.push_back(
-              "the device was already running: its log is placed by the arrival of the first line");
-        } else {
-          held_.push_back(std::move(line));
-          continue;
-        }
-      }
-      place(line, line.uptime_s ? *boot_at_ + *line.uptime_s : wall);
-    }
-  }
-  void place_held_lines(bool at_any_price) {
-    if (!boot_at_ && at_any_price && power_on_) boot_at_ = time_of(power_on_->latest);
-    if (!boot_at_) return;
-    for (const DeviceLine& line : held_) place(line, *boot_at_ + *line.uptime_s);
-    held_.clear();
-  }
-  void place(const DeviceLine& line, double time_s) {
-    if (settings_.seconds > 0 && time_s > settings_.seconds) return;
-    live_.lines.push_back({time_s, line.sent, book::printable(line.text)});
-    writer_->log(live_.lines.back());
-    ++log_lines_;
   }
 
   void send_lines() {
-    while (log_ && !sends_.empty() && sends_.front().at_s <= recorded_s()) {
-      log_->send(sends_.front().text);
+    while (log_ && !sends_.empty() && sends_.front().at_s <= axis().recorded_s()) {
+      log_->log().send(sends_.front().text);
       sends_.pop_front();
     }
   }
 
+  // --- the disk --------------------------------------------------------------------------------
+  /// What is left is kept for closing the capture properly, and for the write-ahead log.
+  bool disk_is_full() {
+    const auto disk = disk_of(book_.path());
+    if (!disk) return false;
+    live_.disk_free = disk->free;
+    const std::uint64_t reserve = std::min(settings_.keep_free, disk->size / 10);
+    return disk->free < reserve + static_cast<std::uint64_t>(book_.database().wal_bytes());
+  }
+
+  /// A write failed although there was room a moment ago. What was flushed before is safe.
+  void out_of_disk(const Error& why) {
+    for (auto& t : tracks_) {
+      t->input().set_ended_badly(true);
+      t->input().stop();
+    }
+    writer_.reset();
+    result_.interrupted = result_.disk_full = true;
+    result_.end_reason = "the disk is full";
+    book_.mark_interrupted(result_.capture, result_.end_reason);
+    warn(
+        fmt::format("the book could not be written any further ({}); everything up to a second "
+                    "before is safe. Make room on the disk",
+                    why.why()));
+  }
+
+  // --- the end ---------------------------------------------------------------------------------
+  void finish(const std::string& reason,
+              const std::function<void(const RecordProgress&)>& progress) {
+    for (auto& t : tracks_) {
+      t->input().set_ended_badly(result_.interrupted);
+      t->input().stop();
+    }
+    for (auto& t : tracks_) t->drain(until_s_, axis());  // what was fetched until the stop
+    take_happenings();
+    if (log_) {
+      log_->log().stop();
+      log_->drain(until_s_);
+      log_->finish(until_s_);
+      if (const auto failure = log_->log().failure()) {
+        warn("the device log was lost: " + *failure);
+        writer_->event({"log_lost", axis().recorded_s(), axis().recorded_s(), *failure});
+      }
+      for (const std::string& note : log_->take_notes()) warn(note);
+    }
+    for (auto& t : tracks_) t->finish(axis());
+    tell_losses();
+    const double at = axis().recorded_s();
+    if (result_.disk_full) {
+      writer_->event({"disk_full", at, at, reason});
+      warn(
+          fmt::format("stopped after {}: the disk is nearly full; everything is safe. Make room, "
+                      "or record onto another disk",
+                      duration(at)));
+    } else if (result_.interrupted) {
+      writer_->event({"input_lost", at, at, reason});
+      warn(fmt::format("{}; {} saved{}", reason, duration(at), what_of_outputs()));
+    }
+    result_.end_reason = reason;
+    writer_->finish(reason, result_.interrupted);
+    tell(progress, false);
+  }
+
+  /// A lost link leaves an output as it was; whoever reads this must know.
+  std::string what_of_outputs() {
+    std::string out;
+    for (auto& t : tracks_) {
+      if (!t->input().has_outputs()) continue;
+      if (t->input().failure()) return "; the output may still be on: check it";
+      if (t->input().output_on()) out = "; the output is still on";
+    }
+    return out;
+  }
+
+  void tell_losses() {
+    for (auto& t : tracks_) {
+      if (t->lost() == 0) continue;
+      warn(fmt::format("{}: {} samples lost in {} gap{}, the first at {}; they are marked",
+                       t->input().endpoint().text, t->lost(), t->gaps(), t->gaps() == 1 ? "" : "s",
+                       duration(t->first_lost_s())));
+    }
+    if (limited_ > 1)
+      warn(fmt::format("the current limit was reached {} times, for {} in all", limited_,
+                       duration(limited_s_)));
+  }
+
+  void tell(const std::function<void(const RecordProgress&)>& progress, bool armed) {
+    if (!progress) {
+      fresh_lines_.clear();  // nobody takes them
+      told_.clear();
+      return;
+    }
+    live_.armed = armed;
+    live_.recorded_s = armed ? 0 : axis().recorded_s();
+    live_.samples = 0;
+    live_.channels.clear();
+    live_.output_on = false;
+    for (auto& t : tracks_) {
+      live_.samples += t->samples();
+      live_.output_on |= t->input().output_on();
+      for (const LiveChannel& c : t->live()) live_.channels.push_back(c);
+      t->fresh_extremes();
+    }
+    live_.log_lines = (log_ ? log_->lines() : 0) + texts_;
+    live_.capture = result_.capture;
+    live_.bytes_per_s = bytes_per_s();
+    live_.lines = std::exchange(fresh_lines_, {});
+    live_.told = std::exchange(told_, {});
+    if (!live_.disk_free) {
+      if (const auto disk = disk_of(book_.path())) live_.disk_free = disk->free;
+    }
+    progress(live_);
+  }
+
+  double bytes_per_s() const {
+    double out = 0;
+    for (const auto& t : tracks_) {
+      const double rate = t->period() > 0 ? 1 / t->base().seconds(t->period())
+                          : t->recorded_s() > 0
+                              ? static_cast<double>(t->samples()) / t->recorded_s()
+                              : 0;
+      for (const InputChannel& c : t->channels()) {
+        if (c.quantity == "logic") continue;
+        out += rate * (static_cast<double>(book::bytes_per_sample(c.encoding)) * 1.05 +
+                       (t->period() > 0 ? 0 : 8));
+      }
+    }
+    return out * settings_.time_scale;
+  }
+
   book::Book& book_;
   const RecordSettings& settings_;
-  AnalyserInput analyser_;
-  std::unique_ptr<LogInput> log_;
+  TriggerWatch arm_, until_;
+  Watched arm_place_, until_place_;
+  std::vector<std::unique_ptr<Tracks>> tracks_;
+  std::unique_ptr<LogTrack> log_;
+  std::vector<book::ChannelInfo> channels_;
   std::unique_ptr<book::CaptureWriter> writer_;
-  TimeBase base_;
-  std::int64_t period_ = 1, next_ = 0, last_sample_ = 0, samples_ = 0, log_lines_ = 0;
-  std::vector<double> current_, buffer_;  // the last good run of the current, and room for others
-  struct Track {  // a channel of evenly spaced samples and the flagged run that is open in it
-    std::optional<FlagRun> flag;
-    std::int64_t first = 0;
-  };
-  std::vector<Track> tracks_;
-  std::size_t first_logic_ = 1;
-  bool logic_gap_ = true, fresh_extremes_ = true;
-  RecordProgress live_;
-  std::optional<SwitchReport> power_on_;
-  bool anchor_watch_ = false;
-  std::optional<double> boot_at_;
+  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_told_ = 0, limited_s_ = 0;
+  bool powers_on_ = false;
+  std::string stop_reason_;
   std::deque<ScheduledLine> sends_;
-  std::vector<DeviceLine> held_;
+  std::vector<DeviceLine> early_lines_;
+  std::vector<book::LogLine> fresh_lines_;
+  std::vector<std::string> told_;
+  std::map<std::string, int> trouble_;
+  std::int64_t texts_ = 0, limited_ = 0;
+  RecordProgress live_;
   RecordResult result_;
 };
 
@@ -410,24 +608,33 @@ void RecordControl::send(const std::string& line) {
   const std::lock_guard lock(mutex_);
   lines_.push_back(line);
 }
-void RecordControl::switch_output(bool on) {
+void RecordControl::switch_output(bool on, const std::string& output) {
   const std::lock_guard lock(mutex_);
-  output_ = on;
+  outputs_.emplace_back(output, on);
+}
+void RecordControl::mark(const std::string& text) {
+  const std::lock_guard lock(mutex_);
+  marks_.push_back({host_now_s(), text});
+}
+void RecordControl::begin_now() {
+  const std::lock_guard lock(mutex_);
+  begin_ = true;
 }
 std::vector<std::string> RecordControl::take_lines() {
   const std::lock_guard lock(mutex_);
   return std::exchange(lines_, {});
 }
-std::optional<bool> RecordControl::take_output() {
+std::vector<std::pair<std::string, bool>> RecordControl::take_outputs() {
   const std::lock_guard lock(mutex_);
-  return std::exchange(output_, std::nullopt);
+  return std::exchange(outputs_, {});
 }
-
-std::pair<TimeBase, std::int64_t> time_base_for(double interval_s) {
-  const double rate = 1 / interval_s;
-  if (rate >= 1 && std::fabs(rate - std::round(rate)) < 1e-9 * rate)
-    return {{1, std::llround(rate)}, 1};
-  return {{1, 1'000'000'000}, std::max<std::int64_t>(1, std::llround(interval_s * 1e9))};
+std::vector<RecordControl::Mark> RecordControl::take_marks() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(marks_, {});
+}
+bool RecordControl::take_begin() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(begin_, false);
 }
 
 RecordResult record(book::Book& book, const RecordSettings& settings, const std::stop_token& stop,

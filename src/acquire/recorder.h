@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "acquire/analyser_input.h"
+#include "acquire/input.h"
 #include "acquire/log_input.h"
+#include "acquire/tracks.h"
+#include "acquire/trigger.h"
 #include "book/capture_writer.h"
 
 #include <functional>
@@ -26,60 +28,84 @@ class RecordControl {
 public:
   /// A line to be sent to the device as soon as can be.
   void send(const std::string& line);
-  void switch_output(bool on);
+  /// "": the first output; off, all of them.
+  void switch_output(bool on, const std::string& output = "");
+  /// A mark at the moment it is asked for, with a note.
+  void mark(const std::string& text);
+  /// An armed recording begins at once.
+  void begin_now();
 
+  struct Mark {
+    double host_s = 0;
+    std::string text;
+  };
   std::vector<std::string> take_lines();
-  std::optional<bool> take_output();
+  std::vector<std::pair<std::string, bool>> take_outputs();
+  std::vector<Mark> take_marks();
+  bool take_begin();
 
 private:
   std::mutex mutex_;  // held for moments only
   std::vector<std::string> lines_;
-  std::optional<bool> output_;
+  std::vector<std::pair<std::string, bool>> outputs_;
+  std::vector<Mark> marks_;
+  bool begin_ = false;
+};
+
+struct InputWish {
+  Endpoint endpoint;
+  InputSettings settings;
 };
 
 struct RecordSettings {
   std::string name, build;
-  Endpoint analyser;
+  std::vector<InputWish> inputs;  ///< the first one's clock is the capture's
   std::optional<Endpoint> log;
-  AnalyserSettings setup;
   double seconds = 0;     ///< of the capture's own time; 0: until stopped
   double time_scale = 1;  ///< capture seconds per real second (a simulated bench may run faster)
-  std::string accuracy;   ///< of the current, as written; "" when not known
+  std::string accuracy;   ///< of the first current of every input, as written; "" as they tell
+  std::map<std::string, book::Calibration> calibration;  ///< by channel
   std::vector<ScheduledLine> sends;
   Conditions conditions;
-  RecordControl* control = nullptr;  ///< must outlive the recording
+  Trigger arm;              ///< the capture begins when this happens …
+  double before_s = 0;      ///< … with so much of what was before
+  Trigger until;            ///< and ends when this happens,
+  double until_charge = 0;  ///< or once so much charge has flown (C); 0: however much
+  std::uint64_t keep_free = std::uint64_t{512} << 20;  ///< bytes to leave on the disk, or a tenth
+  RecordControl* control = nullptr;                    ///< must outlive the recording
+  std::function<double()> slept;  ///< how long the machine has slept (s); the kernel's own if empty
 };
 
 /// How far a recording is, told four times a second.
 struct RecordProgress {
+  bool armed = false;  ///< waiting for what it was armed with
   double recorded_s = 0;
   std::int64_t samples = 0, log_lines = 0;
-  double charge = 0, observed_s = 0;  ///< so far (C, s): differences give means over any window
-  double least = 0, most = 0;         ///< of the current since the last time it was told (A)
-  std::optional<double> voltage;      ///< as last sampled (V)
+  std::vector<LiveChannel> channels;  ///< of all inputs
   bool output_on = false;
   std::int64_t capture = 0;
-  std::vector<book::LogLine> lines;  ///< new in the device log
+  std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
+  double bytes_per_s = 0;                  ///< that the recording takes of it
+  std::vector<book::LogLine> lines;        ///< new in the device log
+  std::vector<std::string> told;           ///< what went wrong since the last time
 };
 
 struct RecordResult {
   std::int64_t capture = 0;
-  bool interrupted = false;  ///< an input died before the end
+  bool interrupted = false;  ///< an input died before the end, or the disk filled up
+  bool disk_full = false;
   std::string end_reason;
   std::vector<std::string> warnings;
 };
 
-/// Records one capture into a book: samples from the analyser's ring, the device's log, what
-/// happened to the output, all on the analyser's clock, flushed four times a second.
+/// Records one capture into a book: samples of all inputs, the device's log, what happened to the
+/// outputs, all on the first input's clock, flushed four times a second.
 ///
-/// Runs in the calling thread until `seconds` are recorded, `stop` is requested or the analyser is
-/// lost; what was recorded until then is in the book in every case. Throws Error when the inputs
-/// cannot be set up (then nothing was written) or the book cannot be written any further.
+/// Runs in the calling thread until what it is to wait for has come, `stop` is requested, an input
+/// is lost or the disk is nearly full; what was recorded until then is in the book in every case.
+/// Throws Error when the inputs cannot be set up (then nothing was written) or the book cannot be
+/// written any further.
 RecordResult record(book::Book& book, const RecordSettings& settings, const std::stop_token& stop,
                     const std::function<void(const RecordProgress&)>& progress = {});
-
-/// Exact time base and period for a logging interval: 1/rate where the rate is whole, else
-/// nanoseconds.
-std::pair<TimeBase, std::int64_t> time_base_for(double interval_s);
 
 }  // namespace kuvio::acquire

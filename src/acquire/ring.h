@@ -6,21 +6,31 @@
 #include <atomic>
 #include <cstdint>
 #include <memory>
+#include <string>
 #include <vector>
 
 namespace kuvio::acquire {
 
-/// Consecutive samples as they came; special values not yet sorted out.
+// SCPI-1999, 7.2.1.4: what stands for a sample that is none. Inputs mark theirs the same way.
+inline constexpr double kOverRange = 9.9e37, kNotANumber = 9.91e37;
+/// Ours: taken while the range changed.
+inline constexpr double kRangeChange = 9.92e37;
+
+/// Consecutive samples of all channels of an input, as they came; special values not yet sorted
+/// out.
 struct Packet {
-  std::int64_t index = 0;     ///< number of the first sample, counted by the instrument
-  std::vector<float> values;  ///< current (A)
-  std::vector<float> volts;   ///< voltage (V) of the same samples; empty when it is not recorded
-  std::vector<float> logic;   ///< state of the digital lines, a bit each; empty likewise
+  /// Number of the first sample, counted by the input from its start; of inputs whose samples have
+  /// times of their own, meaningless.
+  std::int64_t index = 0;
+  std::vector<std::vector<double>> columns;  ///< one for each channel of the input, of one length
+  std::vector<std::int64_t> times;  ///< ns on the input's own clock; empty for evenly spaced ones
+  std::string why_lost;             ///< of the samples between the packet before and this one
+  bool gap = false;                 ///< with times of their own: something is missing before it
+
+  std::size_t samples() const { return columns.empty() ? 0 : columns.front().size(); }
 };
 
-/// Lock-free ring between one input thread and the recorder. Bounded in samples: an input whose
-/// ring is full leaves the samples with the instrument and tries again; what the instrument then
-/// loses it reports.
+/// Lock-free ring between one input thread and the recorder. Bounded in samples.
 class SampleRing {
 public:
   explicit SampleRing(std::size_t max_samples) : max_samples_(max_samples) {}
@@ -37,21 +47,21 @@ public:
   }
   /// Requires has_room.
   void push(Packet packet) {
-    held_.fetch_add(packet.values.size(), std::memory_order_acq_rel);
+    held_.fetch_add(packet.samples(), std::memory_order_acq_rel);
     queue_.push(new Packet(std::move(packet)));
   }
   /// Null when empty.
   std::unique_ptr<Packet> pop() {
     Packet* raw = nullptr;
     if (!queue_.pop(raw)) return nullptr;
-    held_.fetch_sub(raw->values.size(), std::memory_order_acq_rel);
+    held_.fetch_sub(raw->samples(), std::memory_order_acq_rel);
     return std::unique_ptr<Packet>(raw);
   }
 
 private:
   std::size_t max_samples_;
   std::atomic<std::size_t> held_{0};
-  boost::lockfree::spsc_queue<Packet*, boost::lockfree::capacity<4096>> queue_;
+  boost::lockfree::spsc_queue<Packet*, boost::lockfree::capacity<16384>> queue_;
 };
 
 }  // namespace kuvio::acquire

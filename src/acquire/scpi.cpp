@@ -3,25 +3,66 @@
 
 #include "core/error.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
 #include <array>
+#include <bit>
 #include <charconv>
+#include <cmath>
 #include <cstring>
+#include <limits>
+#include <stdexcept>
 
 namespace kuvio::acquire {
 namespace {
-constexpr auto kPatience = std::chrono::seconds(5);
 constexpr std::size_t kLongestLine = 1 << 16;
+constexpr std::size_t kLongestText = 16 << 20;
 constexpr std::size_t kLargestBlock = 64 << 20;
+
+/// A number in front of a text; what follows it in `rest`. Nothing when there is none.
+std::optional<double> number_in_front(std::string_view text, std::string_view& rest) {
+  if (text.starts_with('+')) text.remove_prefix(1);
+  double value = 0;
+  const auto [end, failed] = std::from_chars(text.data(), text.data() + text.size(), value);
+  if (failed == std::errc::result_out_of_range) {
+    value = std::numeric_limits<double>::infinity();  // over range, whatever it meant
+  } else if (failed != std::errc{}) {
+    return std::nullopt;
+  }
+  rest = text.substr(static_cast<std::size_t>(end - text.data()));
+  while (!rest.empty() && rest.front() == ' ') rest.remove_prefix(1);
+  return value;
+}
+
+template <typename Value>
+void decode(std::string_view data, bool little, std::vector<double>& out) {
+  std::array<char, sizeof(Value)> bytes;
+  for (std::size_t at = 0; at + sizeof(Value) <= data.size(); at += sizeof(Value)) {
+    std::copy_n(data.data() + at, sizeof(Value), bytes.begin());
+    if (little != (std::endian::native == std::endian::little))
+      std::reverse(bytes.begin(), bytes.end());
+    Value v;
+    std::memcpy(&v, bytes.data(), sizeof v);
+    out.push_back(static_cast<double>(v));
+  }
+}
+
 }  // namespace
 
-void Scpi::send(const std::string& message) { link_->write(message + "\n"); }
+void Scpi::garbled(const std::string& message, const std::string& why) const {
+  throw Error(Failure::bad_data, "garbled answer", where_, message + ": " + why);
+}
+
+void Scpi::send(const std::string& message) { link_->write(message + talk_.terminator); }
 
 void Scpi::fill(const std::string& message) {
   std::array<char, 65536> buffer;
-  const std::size_t n = link_->read(buffer, kPatience);
+  const std::size_t n = link_->read(buffer, talk_.patience);
   if (n == 0) {
     throw Error(Failure::unavailable, "input stopped answering", where_,
-                "no answer to " + message + " within 5 s");
+                fmt::format("no answer to {} within {:g} s", message,
+                            std::chrono::duration<double>(talk_.patience).count()));
   }
   in_.append(buffer.data(), n);
 }
@@ -33,20 +74,25 @@ std::string Scpi::take(std::size_t bytes, const std::string& message) {
   return out;
 }
 
-std::string Scpi::query(const std::string& message) {
-  send(message);
-  std::size_t end = 0;
-  while ((end = in_.find('\n')) == std::string::npos) {
-    if (in_.size() > kLongestLine) {
-      throw Error(Failure::bad_data, "garbled answer", where_,
-                  "no end of line in the answer to " + message);
-    }
+std::string Scpi::take_line(const std::string& message, std::size_t longest) {
+  const char last = talk_.terminator.back();
+  std::size_t looked = 0, end = 0;
+  while ((end = in_.find(last, looked)) == std::string::npos) {
+    looked = in_.size();
+    if (in_.size() > longest) garbled(message, "no end of line in its answer");
     fill(message);
   }
   std::string answer = in_.substr(0, end);
   in_.erase(0, end + 1);
-  while (!answer.empty() && (answer.back() == '\r' || answer.back() == ' ')) answer.pop_back();
+  const auto junk = [](char c) { return c == '\r' || c == '\n' || c == ' '; };
+  while (!answer.empty() && junk(answer.back())) answer.pop_back();
+  answer.erase(answer.begin(), std::find_if_not(answer.begin(), answer.end(), junk));
   return answer;
+}
+
+std::string Scpi::query(const std::string& message) {
+  send(message);
+  return take_line(message, kLongestLine);
 }
 
 bool Scpi::query_on(const std::string& message) {
@@ -54,44 +100,91 @@ bool Scpi::query_on(const std::string& message) {
   return answer == "1" || answer == "+1" || answer == "ON";
 }
 
-double Scpi::query_number(const std::string& message) {
+double Scpi::query_number(const std::string& message, std::optional<Dimension> dimension,
+                          double factor) {
   const std::string answer = query(message);
-  const char* begin = answer.c_str() + (answer.starts_with('+') ? 1 : 0);
-  double value = 0;
-  const auto [end, failed] = std::from_chars(begin, answer.c_str() + answer.size(), value);
-  if (failed != std::errc{} || end == begin) {
-    throw Error(Failure::bad_data, "garbled answer", where_,
-                message + " was answered by \"" + answer.substr(0, 60) + "\"");
+  std::string_view rest;
+  if (const auto value = number_in_front(answer, rest)) {
+    if (rest.empty()) return *value * factor;
+    if (dimension) {
+      try {
+        return *value * unit_factor(rest, *dimension);
+      } catch (const std::invalid_argument&) {  // told below
+      }
+    }
   }
-  return value;
+  garbled(message, "it was answered by \"" + answer.substr(0, 60) + "\"");
 }
 
-std::vector<float> Scpi::query_floats(const std::string& message) {
+std::vector<double> parse_values(std::string_view text) {
+  std::vector<double> out;
+  const auto between = [](char c) { return c == ',' || c == ';' || c == ' ' || c == '\t'; };
+  for (std::size_t at = 0; at < text.size();) {
+    if (between(text[at])) {
+      ++at;
+      continue;
+    }
+    std::size_t end = at;
+    while (end < text.size() && !between(text[end])) ++end;
+    const std::string_view cell = text.substr(at, end - at);
+    std::string_view rest;
+    const auto value = number_in_front(cell, rest);
+    if (!value || !rest.empty())
+      throw std::invalid_argument("\"" + std::string(cell.substr(0, 40)) + "\" is no number");
+    out.push_back(*value);
+    at = end;
+  }
+  return out;
+}
+
+std::vector<double> decode_values(std::string_view data, LogProfile::Format format) {
+  using Format = LogProfile::Format;
+  std::vector<double> out;
+  const bool wide = format == Format::float64_little || format == Format::float64_big;
+  const bool little = format == Format::float32_little || format == Format::float64_little;
+  out.reserve(data.size() / (wide ? 8 : 4));
+  wide ? decode<double>(data, little, out) : decode<float>(data, little, out);
+  return out;
+}
+
+std::vector<double> Scpi::query_values(const std::string& message, LogProfile::Format format) {
   send(message);
-  const auto garbled = [&](const std::string& why) {
-    throw Error(Failure::bad_data, "garbled answer", where_, message + ": " + why);
-  };
+  if (format == LogProfile::Format::text) {
+    try {
+      return parse_values(take_line(message, kLongestText));
+    } catch (const std::invalid_argument& e) {
+      garbled(message, e.what());
+    }
+  }
   const std::string head = take(2, message);
   if (head[0] != '#' || head[1] < '1' || head[1] > '9')
-    garbled("a definite-length block was expected");
+    garbled(message, "a definite-length block was expected");
   const std::string digits = take(static_cast<std::size_t>(head[1] - '0'), message);
   std::size_t length = 0;
   const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), length);
   if (failed != std::errc{} || end != digits.data() + digits.size())
-    garbled("the block's length is no number");
-  if (length > kLargestBlock || length % 4 != 0) garbled("a block of " + digits + " bytes");
+    garbled(message, "the block's length is no number");
+  const std::size_t width =
+      format == LogProfile::Format::float64_little || format == LogProfile::Format::float64_big ? 8
+                                                                                                : 4;
+  if (length > kLargestBlock || length % width != 0)
+    garbled(message, "a block of " + digits + " bytes");
   const std::string data = take(length, message);
-  if (take(1, message) == "\r") take(1, message);
-  std::vector<float> out(length / 4);
-  std::memcpy(out.data(), data.data(), length);
-  return out;
+  for (int i = 0; i < 2; ++i) {
+    const char c = take(1, message)[0];
+    if (c == talk_.terminator.back()) return decode_values(data, format);
+    if (c != '\r') break;
+  }
+  garbled(message, "no end of message after its block");
 }
 
-std::vector<std::string> Scpi::errors() {
+std::vector<std::string> Scpi::errors(const std::string& ask) {
   std::vector<std::string> out;
   while (out.size() < 100) {
-    const std::string answer = query("SYST:ERR?");
-    if (answer.starts_with("0") || answer.starts_with("+0")) break;
+    const std::string answer = query(ask);
+    std::string_view rest;
+    const auto code = number_in_front(answer, rest);
+    if (answer.empty() || (code && *code == 0)) break;
     out.push_back(answer);
   }
   return out;

@@ -267,6 +267,16 @@ void Book::erase(std::int64_t id) const {
   db_->prepare("DELETE FROM capture WHERE id=?1").bind_all(id).run();
 }
 
+void Book::mark_interrupted(std::int64_t capture, const std::string& reason) const {
+  try {
+    // Without an owner it counts as dead even if its phase cannot be written.
+    db_->prepare("UPDATE capture SET phase='interrupted', end_reason=?2, owner='' WHERE id=?1")
+        .bind_all(capture, reason)
+        .run();
+  } catch (const Error&) {  // no room for that either
+  }
+}
+
 void Book::discard(std::int64_t capture) const {
   Transaction transaction(*db_);
   erase(capture);
@@ -467,7 +477,7 @@ std::vector<Event> Book::events(std::int64_t capture) const {
 std::vector<OutputSwitch> Book::output_switches(std::int64_t capture) const {
   std::vector<OutputSwitch> out;
   for (const Event& e : events(capture)) {
-    if (e.kind == "output_on" || e.kind == "output_off") {
+    if (e.kind == "output_on" || e.kind == "output_off" || e.kind == "output_cut_off") {
       out.push_back({e.kind == "output_on", e.earliest_s, e.latest_s});
     }
   }

@@ -125,6 +125,9 @@ public:
   std::optional<std::string> note(std::int64_t capture, const std::string& key) const;
   std::vector<Note> notes() const;
 
+  /// Marks a capture whose writer could not close it; quietly does nothing when that cannot be
+  /// written either (then the next who opens the book does it).
+  void mark_interrupted(std::int64_t capture, const std::string& reason) const;
   /// Removes a capture with all it holds.
   void discard(std::int64_t capture) const;
 

@@ -164,8 +164,7 @@ void CaptureWriter::flag(std::size_t channel, const FlagRun& run) {
   channels_.at(channel)->flags.push_back(run);
 }
 
-void CaptureWriter::clock(std::size_t channel, const ClockMap& map,
-                          std::vector<SyncPoint> points) {
+void CaptureWriter::clock(std::size_t channel, const ClockMap& map, std::vector<SyncPoint> points) {
   channels_.at(channel)->clock = map;
   channels_.at(channel)->sync_points = std::move(points);
 }

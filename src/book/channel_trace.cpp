@@ -20,7 +20,8 @@ ChannelTrace::ChannelTrace(const Book& book, const ChannelInfo& channel)
       offset_(channel.calibration.offset),
       blocks_(stored_.blocks().begin(), stored_.blocks().end()),
       flags_(stored_.flags().begin(), stored_.flags().end()) {
-  if (channel.clock) lay_on_axis(*channel.clock);
+  if (channel.clock && (channel.clock->origin_s != 0 || channel.clock->rate != 1))
+    lay_on_axis(*channel.clock);
 }
 
 /// An input's own ticks are cut finer, so that its origin can be laid between two of them, and
@@ -89,9 +90,9 @@ CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to
   if (!calibrated_) return s;
   std::int64_t cells = to - from;
   if (kind() == SampleKind::instant && to == own.count) --cells;  // the last has no length
-  const double length = own.period == 0 ? static_cast<double>(tick_of(*this, block, to) -
-                                                              tick_of(*this, block, from))
-                                        : static_cast<double>(cells);
+  const double length =
+      own.period == 0 ? static_cast<double>(tick_of(*this, block, to) - tick_of(*this, block, from))
+                      : static_cast<double>(cells);
   return calibrated(s, length);
 }
 

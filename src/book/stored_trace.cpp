@@ -315,7 +315,7 @@ void StoredTrace::read(const Block& block, std::int64_t at, std::span<double> ou
 }
 
 void StoredTrace::read_times(const Block& block, std::int64_t at,
-                              std::span<std::int64_t> out) const {
+                             std::span<std::int64_t> out) const {
   const Store& store = stores_[index_of(block)];
   for (std::size_t i = 0; i < out.size(); ++i) {
     const std::int64_t here = at + static_cast<std::int64_t>(i);
@@ -342,7 +342,7 @@ CellSum StoredTrace::sum_raw(const Block& block, std::int64_t from, std::int64_t
 }
 
 CellSum StoredTrace::sum_in_chunk(const Block& block, std::size_t chunk, std::int64_t base,
-                                   std::int64_t from, std::int64_t to) const {
+                                  std::int64_t from, std::int64_t to) const {
   const Chunk& c = chunks_[chunk];
   if (from == 0 && to == c.samples) return c.sum;
   const std::int64_t head =
@@ -368,7 +368,7 @@ CellSum StoredTrace::sum_in_chunk(const Block& block, std::size_t chunk, std::in
 /// is known by then.
 template <typename Known>
 void StoredTrace::extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base,
-                                     std::int64_t from, std::int64_t to, Known& known) const {
+                                    std::int64_t from, std::int64_t to, Known& known) const {
   const Chunk& c = chunks_[chunk];
   if (from == 0 && to == c.samples) {
     known.add(c.sum);
@@ -397,7 +397,7 @@ void StoredTrace::extremes_in_chunk(const Block& block, std::size_t chunk, std::
 }
 
 std::pair<double, double> StoredTrace::extremes(const Block& block, std::int64_t from,
-                                                 std::int64_t to) const {
+                                                std::int64_t to) const {
   struct Known {
     double lo = 0, hi = 0;
     bool any = false;

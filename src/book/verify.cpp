@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/verify.h"
 
-#include "book/stored_trace.h"
 #include "book/schema.h"
+#include "book/stored_trace.h"
 
 #include <fmt/format.h>
 
@@ -83,8 +83,8 @@ private:
     }
   }
 
-  void check_chunk(const CaptureInfo& capture, const ChannelInfo& channel,
-                   const StoredTrace& trace, const Statement& row) {
+  void check_chunk(const CaptureInfo& capture, const ChannelInfo& channel, const StoredTrace& trace,
+                   const Statement& row) {
     const std::string where =
         fmt::format("channel {}, chunk {}", channel.name, row.integer(0) & 0xffffffff);
     const std::int64_t first = row.integer(1), samples = row.integer(2);

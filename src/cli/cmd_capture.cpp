@@ -21,60 +21,119 @@ namespace {
 std::atomic<bool> told_to_stop{false};
 
 struct Options {
-  std::string book, build, name, voltage, limit, rate = "1 kHz", accuracy, setup;
-  std::vector<std::string> inputs, sends, conditions, profiles, logic;
-  double seconds = 0, time_scale = 1;
-  bool power_on = false, power_off = false, record_voltage = false;
+  std::string book, build, name, voltage, limit, over_current,
+      rate = "1 kHz", accuracy, setup, arm, before, until, until_charge, zero_from;
+  std::vector<std::string> inputs, sends, conditions, profiles, logic, channels, ranges;
+  double seconds = 0, time_scale = 1, reconnect = 0;
+  bool power_on = false, power_off = false, off_if_bad = false, record_voltage = false;
 };
+
+acquire::Trigger option_trigger(const char* option, const std::string& text) {
+  if (text.empty()) return {};
+  try {
+    return acquire::parse_trigger(text);
+  } catch (const std::invalid_argument& e) {
+    usage(std::string(option) + " " + e.what());
+  }
+}
+
+acquire::OutputSettings output_settings(const Options& o) {
+  acquire::OutputSettings out;
+  if (!o.voltage.empty()) out.voltage = option_quantity("--voltage", o.voltage, Dimension::voltage);
+  if (!o.limit.empty())
+    out.current_limit = option_quantity("--current-limit", o.limit, Dimension::current);
+  if (!o.over_current.empty()) {
+    if (o.over_current != "hold" && o.over_current != "switch-off")
+      usage("--on-over-current is hold or switch-off");
+    out.cut_off = o.over_current == "switch-off";
+  }
+  out.power_on = o.power_on;
+  out.power_off = o.power_off;
+  out.off_if_bad = o.off_if_bad;
+  return out;
+}
+
+/// What every input is set up with; outputs are the first input's that has any.
+acquire::InputSettings input_settings(const Options& o) {
+  acquire::InputSettings out;
+  out.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
+  if (!(out.rate_hz > 0)) usage("--rate must be more than nothing");
+  for (const std::string& file : o.profiles) out.profiles.push_back(acquire::read_profile(file));
+  out.reconnect_s = o.reconnect;
+  for (const std::string& text : o.ranges) {
+    const auto equals = text.find('=');
+    if (equals == std::string::npos || equals == 0)
+      usage("--range \"" + text + "\" is not CHANNEL=RANGE, as in \"I=10 mA\"");
+    out.range[text.substr(0, equals)] = text.substr(equals + 1);
+  }
+  return out;
+}
+
+void add_inputs(const Options& o, acquire::RecordSettings& s) {
+  const acquire::InputSettings common = input_settings(o);
+  bool scpi = false;
+  for (const std::string& uri : o.inputs) {
+    const acquire::Endpoint e = acquire::parse_endpoint(uri);
+    if (e.is_log()) {
+      if (s.log) usage("several device logs are not yet supported");
+      s.log = e;
+      continue;
+    }
+    acquire::InputWish wish{e, common};
+    if (e.speaks == "scpi" && !scpi) {  // what is said of outputs, channels and lines is meant so
+      scpi = true;
+      wish.settings.outputs[""] = output_settings(o);
+      wish.settings.channels = o.channels;
+      if (o.record_voltage && o.channels.empty()) wish.settings.channels = {"I", "V"};
+      wish.settings.logic = o.logic;
+    }
+    s.inputs.push_back(std::move(wish));
+  }
+  if (s.inputs.empty()) usage("name an input, as in --input scpi+tcp://HOST:PORT");
+  const bool of_output = !o.voltage.empty() || !o.limit.empty() || !o.over_current.empty() ||
+                         o.power_on || o.power_off || o.record_voltage || !o.logic.empty();
+  if (of_output && !scpi)
+    usage(
+        "--voltage, --current-limit, --on-over-current, --power-on, --power-off, "
+        "--record-voltage and --logic need an input that speaks SCPI");
+}
 
 Outcome run(const Options& o, bool json) {
   if (!o.setup.empty()) usage("--setup is not yet supported; name the inputs with --input");
-  if (!o.profiles.empty())
-    usage("--profile is not yet supported; the analyser is spoken to in generic SCPI");
   acquire::RecordSettings s;
   s.build = o.build;
   s.name = o.name.empty() ? (o.build.empty() ? "capture" : o.build) : o.name;
-  bool analyser = false;
-  for (const std::string& uri : o.inputs) {
-    const acquire::Endpoint e = acquire::parse_endpoint(uri);
-    if (e.speaks == "log") {
-      if (s.log) usage("several device logs are not yet supported");
-      s.log = e;
-    } else {
-      if (analyser) usage("several analysers are not yet supported");
-      s.analyser = e;
-      analyser = true;
-    }
-  }
-  s.time_scale = o.time_scale;
-  if (s.log && s.log->options.count("time_scale")) {
-    s.time_scale =
-        option_quantity("--input", s.log->options.at("time_scale"), Dimension::frequency);
-    if (!(s.time_scale > 0)) usage("time_scale must be more than nothing");
-  }
-  if (!analyser) usage("name an analyser, as in --input scpi+tcp://HOST:PORT");
-  if (o.seconds < 0) usage("--seconds cannot be negative");
-  s.seconds = o.seconds;
-  s.accuracy = option_accuracy(o.accuracy);
-  s.conditions = option_conditions(o.conditions);
-  s.setup.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
-  if (!(s.setup.rate_hz > 0)) usage("--rate must be more than nothing");
-  if (!o.voltage.empty())
-    s.setup.voltage = option_quantity("--voltage", o.voltage, Dimension::voltage);
-  if (!o.limit.empty())
-    s.setup.current_limit = option_quantity("--current-limit", o.limit, Dimension::current);
-  s.setup.record_voltage = o.record_voltage;
-  s.setup.logic = o.logic;
-  for (const std::string& name : o.logic) {
+  for (std::size_t i = 0; i < o.logic.size(); ++i) {
+    const std::string& name = o.logic[i];
     if (name.empty() || name == "I" || name == "V" ||
         std::count(o.logic.begin(), o.logic.end(), name) > 1)
       usage("--logic \"" + name + "\" is empty, taken or there twice");
   }
-  s.setup.power_on = o.power_on;
-  s.setup.power_off = o.power_off;
+  add_inputs(o, s);
+  s.time_scale = o.time_scale;
+  if (s.log && s.log->options.count("time_scale")) {
+    s.time_scale =
+        option_quantity("--input", s.log->options.at("time_scale"), Dimension::frequency);
+  }
+  for (const auto& wish : s.inputs) {
+    if (const std::string scale = wish.endpoint.option("time_scale"); !scale.empty())
+      s.time_scale = option_quantity("--input", scale, Dimension::frequency);
+  }
+  if (!(s.time_scale > 0)) usage("time_scale must be more than nothing");
+  if (o.seconds < 0) usage("--seconds cannot be negative");
+  s.seconds = o.seconds;
+  s.accuracy = option_accuracy(o.accuracy);
+  s.conditions = option_conditions(o.conditions);
   for (const std::string& text : o.sends) s.sends.push_back(parse_send(text));
   if (!s.sends.empty() && !s.log)
     usage("--send needs a device log to send on, as in --input log+serial:/dev/…");
+  s.arm = option_trigger("--arm", o.arm);
+  s.until = option_trigger("--until", o.until);
+  if (!o.before.empty()) s.before_s = option_quantity("--before", o.before, Dimension::time);
+  if (s.before_s < 0 || s.before_s > 600) usage("--before is at most 600 s");
+  if (s.before_s > 0 && !s.arm.wanted()) usage("--before goes with --arm");
+  if (!o.until_charge.empty())
+    s.until_charge = option_quantity("--until-charge", o.until_charge, Dimension::charge);
 
   const bool fresh = !std::filesystem::exists(o.book);
   book::Book book = book::Book::open(o.book, book::Book::Mode::create);
@@ -89,6 +148,11 @@ Outcome run(const Options& o, bool json) {
   }
   for (const std::string& w : result.warnings) say(w);
   Outcome out;
+  if (result.capture == 0) {  // armed, and told to stop
+    out.document["captures"] = nlohmann::ordered_json::array();
+    out.document["warnings"] = result.warnings;
+    return out;
+  }
   nlohmann::ordered_json entry = formats::to_json(book.capture(result.capture));
   entry["warnings"] = result.warnings;
   out.document["captures"] = nlohmann::ordered_json::array({entry});
@@ -97,7 +161,7 @@ Outcome run(const Options& o, bool json) {
     const book::CaptureInfo c = book.capture(result.capture);
     fmt::print("{}  {}  {}  {}\n", c.id, c.name, duration(c.duration_s()), result.end_reason);
   }
-  if (result.interrupted) out.status = 69;
+  if (result.interrupted) out.status = result.disk_full ? 74 : 69;
   return out;
 }
 
@@ -128,7 +192,12 @@ acquire::RecordResult record_here(book::Book& book, const acquire::RecordSetting
   });
   const bool terminal = ::isatty(2) != 0;
   const auto progress = [&](const acquire::RecordProgress& p) {
-    if (terminal)
+    for (const std::string& t : p.told) {
+      if (terminal) fmt::print(stderr, "\r{}\n", t);
+    }
+    if (terminal && p.armed)
+      fmt::print(stderr, "\r◌ armed ");
+    else if (terminal)
       fmt::print(stderr, "\r● {}  {} samples  {} log lines ", duration(p.recorded_s), p.samples,
                  p.log_lines);
   };
@@ -150,18 +219,31 @@ acquire::RecordResult record_here(book::Book& book, const acquire::RecordSetting
 Runner add_capture(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("BOOK", o->book, "the book; made when it is missing")->required();
-  app.add_option("--input", o->inputs, "scpi+tcp://HOST:PORT, log+serial:/dev/…?baud=115200");
+  app.add_option("--input", o->inputs,
+                 "scpi+tcp://HOST:PORT, stream+serial:/dev/…, lines:/path, sysfs:/sys/…, "
+                 "log+serial:/dev/…?baud=115200; the first one's clock is the capture's");
   app.add_option("--setup", o->setup, "bench set-up file");
-  app.add_option("--profile", o->profiles, "instrument profile");
+  app.add_option("--profile", o->profiles, "instrument profiles to choose from, by identity");
+  app.add_option("--channel", o->channels, "channels of the SCPI input to record, by name");
+  app.add_option("--range", o->ranges, "CHANNEL=RANGE of the profile, as in \"I=10 mA\"");
   app.add_option("--seconds", o->seconds, "length of the capture; without it until told to stop");
   app.add_option("--build", o->build, "build under test");
   app.add_option("--name", o->name, "name of the capture");
   app.add_option("--rate", o->rate, "samples per second, as in \"1 kHz\"");
   app.add_option("--voltage", o->voltage, "supply voltage to set");
   app.add_option("--current-limit", o->limit, "current limit to set");
+  app.add_option("--on-over-current", o->over_current, "hold or switch-off");
+  app.add_option("--arm", o->arm,
+                 "begin when this happens: \"I above 5 mA\", \"radio_on rising\", \"log: ^boot\"");
+  app.add_option("--before", o->before, "with so much of what was before, as in \"2 s\"");
+  app.add_option("--until", o->until, "end when this happens");
+  app.add_option("--until-charge", o->until_charge, "end once so much has flowed, as in \"5 mC\"");
+  app.add_option("--reconnect", o->reconnect, "seconds that a lost link is tried again")
+      ->check(CLI::Range(0.0, 86400.0));
   app.add_option("--accuracy", o->accuracy, "of the current, as in \"0.08 % + 40 nA\"");
   app.add_flag("--power-on", o->power_on, "switch the output on once recording runs");
   app.add_flag("--power-off", o->power_off, "switch the output off at the end");
+  app.add_flag("--off-if-bad", o->off_if_bad, "switch it off when the capture ends badly");
   app.add_flag("--record-voltage", o->record_voltage, "log the voltage beside the current");
   app.add_option("--logic", o->logic, "names of the digital lines to log, from bit 0 up");
   app.add_option("--send", o->sends,

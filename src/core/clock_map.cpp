@@ -34,9 +34,8 @@ void ClockFit::extend(std::vector<Corner>& hull, Corner next, double side) {
 void ClockFit::add(const SyncPoint& point) {
   const bool over = std::isfinite(point.latest_s), under = std::isfinite(point.earliest_s);
   if (!std::isfinite(point.own_s) || !(over || under)) return;
-  if (points_ > 0 && point.own_s < last_) return;
-  if (points_ == 0) first_ = point.own_s;
-  last_ = point.own_s;
+  first_ = points_ == 0 ? point.own_s : std::min(first_, point.own_s);
+  last_ = points_ == 0 ? point.own_s : std::max(last_, point.own_s);
   ++points_;
   if (over) extend(below_latest_, {point.own_s, point.latest_s}, 1);
   if (under) extend(above_earliest_, {point.own_s, point.earliest_s}, -1);

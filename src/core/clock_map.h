@@ -37,8 +37,8 @@ ClockMap inverse(const ClockMap& map);
 /// `earliest`: of each set only the corners of its convex hull matter, and they are few. The line
 /// taken is the lowest edge over the middle of what was seen (Moon, Skelly and Towsley 1999,
 /// "Estimation and removal of clock skew from network delay measurements"), for two-way points the
-/// mean of that and its mirror image from below. Points must come in order of `own_s`; one that
-/// does not is left out.
+/// mean of that and its mirror image from below. Bounds of one
+/// kind must come in order of `own_s`; one that does not is left out.
 class ClockFit {
 public:
   void add(const SyncPoint& point);

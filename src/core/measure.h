@@ -15,7 +15,7 @@ struct SpanFigures {
   std::int64_t samples = 0;  ///< samples whose instant (or any of whose interval) lies inside
   double charge = 0;  ///< integral of the value over the observed time (A s = C for a current)
   double square = 0;  ///< integral of its square; a lower bound for averaged samples
-  std::optional<double> min, max;                              ///< over those samples
+  std::optional<double> min, max;  ///< over those samples
   std::int64_t over_range = 0, not_a_number = 0, dropped = 0,
                range_change = 0;  ///< flagged samples inside
 

@@ -75,9 +75,10 @@ json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis
     out["energy_j"] = basis.voltage > 0 ? number(s.charge * basis.voltage) : json(nullptr);
     out["energy_from"] = basis.voltage > 0 ? json("nominal supply voltage") : json(nullptr);
   }
-  out["flagged"] = {
-      {"over_range", s.over_range}, {"not_a_number", s.not_a_number}, {"dropped", s.dropped},
-      {"range_change", s.range_change}};
+  out["flagged"] = {{"over_range", s.over_range},
+                    {"not_a_number", s.not_a_number},
+                    {"dropped", s.dropped},
+                    {"range_change", s.range_change}};
   out["lower_bound"] = s.lower_bound();
   return out;
 }

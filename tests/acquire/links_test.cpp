@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/endpoint.h"
 #include "acquire/log_input.h"
-#include "acquire/recorder.h"
 #include "acquire/scpi.h"
+#include "acquire/tracks.h"
 #include "core/error.h"
 
 #include <catch2/catch.hpp>
@@ -11,6 +11,8 @@
 
 using namespace kuvio;
 using namespace kuvio::acquire;
+
+using Format = LogProfile::Format;
 
 namespace {
 
@@ -47,8 +49,9 @@ TEST_CASE("addresses of inputs are read or refused with the reason") {
   CHECK(log.options.at("baud") == "9600");
   for (const char* wrong :
        {"nonsense", "scpi+tcp:127.0.0.1", "scpi+tcp://host", "scpi+tcp://host:0",
-        "scpi+tcp://host:99999", "scpi+tcp://:5", "log+serial:relative", "usbtmc:/dev/usbtmc0",
-        "log+serial:/dev/x?speed=1"}) {
+        "scpi+tcp://host:99999", "scpi+tcp://:5", "log+serial:relative", "usbtmc:usbtmc0",
+        "lines:", "sysfs:hwmon0", "stream+tcp:/x", "lines:/tmp/x?baud=9600",
+        "lines:/tmp/x?columns=%4", "log+serial:/dev/x?speed=1"}) {
     INFO(wrong);
     CHECK_THROWS_AS(parse_endpoint(wrong), Error);
   }
@@ -64,12 +67,12 @@ TEST_CASE("a block is read whole, a garbled one refused") {
   const float values[] = {1.5F, -2.0F};
   const std::string data(reinterpret_cast<const char*>(values), 8);
   auto scpi = conversation({"#", "18" + data.substr(0, 3), data.substr(3), "\n"});
-  CHECK(scpi.query_floats("FETC?") == std::vector<float>{1.5F, -2.0F});
+  CHECK(scpi.query_values("FETC?", Format::float32_little) == std::vector<double>{1.5, -2.0});
   for (const std::string& wrong :
        {std::string("12345\n"), std::string("#0abc\n"), std::string("#19999999999\n"),
         std::string("#17abcdefg\n"), std::string("#1x")}) {
     auto garbled = conversation({wrong});
-    CHECK_THROWS_AS(garbled.query_floats("FETC?"), Error);
+    CHECK_THROWS_AS(garbled.query_values("FETC?", Format::float32_little), Error);
   }
 }
 
@@ -82,7 +85,7 @@ TEST_CASE("an instrument that stops answering is an error, not a hang") {
 TEST_CASE("device text is cut into lines, stamps taken off") {
   LineCutter cutter(true);
   std::vector<DeviceLine> out;
-  const auto now = std::chrono::steady_clock::now();
+  const double now = 100;
   cutter.take("[12.5] wake: ti", now, out);
   CHECK(out.empty());
   cutter.take("mer\r\n\r\n[x] odd\nplain", now, out);
@@ -103,7 +106,10 @@ TEST_CASE("a ring is bounded in samples and keeps their order across threads") {
         std::this_thread::yield();
         continue;
       }
-      ring.push({i * 100, std::vector<float>(100, static_cast<float>(i)), {}, {}});
+      Packet packet;
+      packet.index = i * 100;
+      packet.columns = {std::vector<double>(100, static_cast<double>(i))};
+      ring.push(std::move(packet));
       ++i;
     }
   });

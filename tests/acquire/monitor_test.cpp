@@ -106,13 +106,16 @@ TEST_CASE("voltage and logic lines are recorded beside the current, on its clock
   book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
   RecordSettings s;
   s.name = s.build = "x";
-  s.analyser = parse_endpoint(sim.scpi());
+  s.inputs = {{parse_endpoint(sim.scpi()), {}}};
+  InputSettings& setup = s.inputs[0].settings;
+  OutputSettings& output = setup.outputs[""];
   s.log = parse_endpoint(sim.log());
   s.seconds = 120;
   s.time_scale = 100;
-  s.setup.voltage = 3.6;
-  s.setup.power_on = s.setup.power_off = s.setup.record_voltage = true;
-  s.setup.logic = {"radio_on", "locate_on"};
+  output.voltage = 3.6;
+  output.power_on = output.power_off = true;
+  setup.channels = {"I", "V"};
+  setup.logic = {"radio_on", "locate_on"};
   s.sends = {{40, "uplink"}};
   RecordControl control;
   s.control = &control;
@@ -132,8 +135,8 @@ TEST_CASE("voltage and logic lines are recorded beside the current, on its clock
       radio(book, info.channels[2]), locate(book, info.channels[3]);
   CHECK(voltage.samples() == current.samples());
   CHECK(radio.to_s() == Approx(120));
-  CHECK(last.charge == Approx(measure(current).charge));
-  CHECK(last.observed_s == Approx(120));
+  CHECK(last.channels.front().sum == Approx(measure(current).charge));
+  CHECK(last.channels.front().observed_s == Approx(120));
   // The lead's 0.35 ohm drops what the current asks for.
   const auto i = values_of(current), v = values_of(voltage);
   int seen = 0;
@@ -166,10 +169,12 @@ TEST_CASE("a running recording switches the output when it is asked to") {
   book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
   RecordSettings s;
   s.name = s.build = "x";
-  s.analyser = parse_endpoint(sim.scpi());
+  s.inputs = {{parse_endpoint(sim.scpi()), {}}};
+  InputSettings& setup = s.inputs[0].settings;
+  OutputSettings& output = setup.outputs[""];
   s.seconds = 60;
   s.time_scale = 50;
-  s.setup.power_on = true;
+  output.power_on = true;
   RecordControl control;
   s.control = &control;
   bool off = false;

@@ -150,11 +150,13 @@ struct Bench {
   book::Book book = book::Book::open(path, book::Book::Mode::create);
   Instrument instrument;
   RecordSettings settings;
+  InputSettings setup;
+  OutputSettings& output = setup.outputs[""];
 
   RecordResult record(double seconds, const std::stop_token& stop = {}) {
     instrument.start();
     settings.name = "c";
-    settings.analyser = parse_endpoint(instrument.uri());
+    settings.inputs = {{parse_endpoint(instrument.uri()), setup}};
     settings.seconds = seconds;
     return acquire::record(book, settings, stop);
   }
@@ -248,7 +250,7 @@ TEST_CASE("an instrument that refuses a setting is told, and nothing is recorded
   bench.instrument.instead = [&](const std::string& m) -> std::string {
     return m == "SYST:ERR?" ? "-222,\"Data out of range\"\n" : "";
   };
-  bench.settings.setup.voltage = 99;
+  bench.output.voltage = 99;
   CHECK_THROWS_WITH(bench.record(1),
                     Catch::Contains("refused to set the voltage") && Catch::Contains("-222"));
   CHECK(bench.book.captures().empty());
@@ -270,7 +272,7 @@ TEST_CASE("an output that answers ON is told, and left alone") {
   bench.instrument.instead = [](const std::string& m) -> std::string {
     return m == "OUTP?" ? "ON\n" : "";
   };
-  bench.settings.setup.power_on = true;
+  bench.output.power_on = true;
   const RecordResult result = bench.record(0.0001);  // less than a sample: one is taken
   CHECK(bench.whole().samples == 1);
   REQUIRE_FALSE(result.warnings.empty());
@@ -326,7 +328,7 @@ TEST_CASE("a log that carries the device's uptime is laid on the moment it got p
   Bench bench;
   const Console console;
   bench.settings.log = parse_endpoint("log+serial:" + console.path + "?stamped=uptime");
-  bench.settings.setup.power_on = true;
+  bench.output.power_on = true;
   bench.instrument.sample = [](std::int64_t i) { return i < 20 ? 0.0F : 1e-3F; };
   std::jthread device([&] {
     std::this_thread::sleep_for(std::chrono::milliseconds(200));

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Clock maps and calibration: what was stored stays, what is read lies on the capture's axis.
 
+#include "book/make.h"
 #include "book/verify.h"
 #include "core/measure.h"
 
-#include "book/make.h"
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -87,7 +87,8 @@ TEST_CASE("times of their own are mapped, over chunks and the open tail") {
   const book::ChannelTrace trace(k.book, k.channel());
   std::int64_t t = 0;
   trace.read_times(trace.blocks()[0], 69'999, {&t, 1});
-  CHECK(trace.time_base().seconds(t) == Approx(-1 + 0.9999 * (69.999 + 69'999 % 7 * 1e-9)).margin(1e-9));
+  CHECK(trace.time_base().seconds(t) ==
+        Approx(-1 + 0.9999 * (69.999 + 69'999 % 7 * 1e-9)).margin(1e-9));
   CHECK(verify(k.book).empty());
 }
 

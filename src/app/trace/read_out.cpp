@@ -16,11 +16,13 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
                                const QString& lead, ChargeUnit unit) {
   const double width = s.duration_s();
   std::vector<FootPart> out;
-  const QString flagged = s.over_range + s.not_a_number + s.dropped > 0
-                              ? tr("\n%1 samples over range, %2 not a number, %3 dropped")
+  const QString flagged = s.over_range + s.not_a_number + s.dropped + s.range_change > 0
+                              ? tr("\n%1 samples over range, %2 not a number, %3 dropped, %4 "
+                                   "while the range changed")
                                     .arg(s.over_range)
                                     .arg(s.not_a_number)
                                     .arg(s.dropped)
+                                    .arg(s.range_change)
                               : tr("\nno sample flagged");
   const QString missing =
       s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(q(duration(s.missing_s))) : QString();

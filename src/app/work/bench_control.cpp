@@ -16,6 +16,8 @@ namespace {
 
 constexpr int kLookMs = 100;
 
+QString q(const std::string& text) { return QString::fromStdString(text); }
+
 /// Free bytes on the disk a file is on; nothing when that cannot be told.
 std::optional<std::uint64_t> free_beside(const std::string& file) {
   struct statvfs disk {};
@@ -245,7 +247,6 @@ void BenchControl::record(const RecordWish& wish) {
   state_.wanted_s = wish.seconds;
   state_.samples = state_.log_lines = state_.capture = 0;
   state_.trouble.clear();
-  state_.bytes_per_s = wish.rate_hz * 4.2 * (wish.record_voltage ? 2 : 1);
   marks_.clear();
   control_ = std::make_shared<acquire::RecordControl>();
   emit changed();
@@ -262,7 +263,8 @@ void BenchControl::startRecording(RecordWish wish) {
   acquire::RecordSettings s;
   s.name = wish.name;
   s.build = wish.build;
-  s.analyser = acquire::parse_endpoint(output_address_.toStdString());
+  acquire::InputWish main{acquire::parse_endpoint(output_address_.toStdString()), {}};
+  acquire::OutputSettings& output = main.settings.outputs[""];
   if (!log_address_.isEmpty()) s.log = acquire::parse_endpoint(log_address_.toStdString());
   if (s.log && s.log->options.count("time_scale")) {
     try {
@@ -272,14 +274,15 @@ void BenchControl::startRecording(RecordWish wish) {
     }
   }
   s.seconds = wish.seconds;
-  s.setup.rate_hz = wish.rate_hz;
-  s.setup.voltage = set_voltage_;
-  s.setup.current_limit = set_limit_;
-  s.setup.cut_off = set_cut_off_;
-  s.setup.power_on = wish.power_on;
-  s.setup.power_off = wish.power_off;
-  s.setup.record_voltage = wish.record_voltage;
-  s.setup.logic = wish.logic;
+  main.settings.rate_hz = wish.rate_hz;
+  output.voltage = set_voltage_;
+  output.current_limit = set_limit_;
+  output.cut_off = set_cut_off_;
+  output.power_on = wish.power_on;
+  output.power_off = wish.power_off;
+  if (wish.record_voltage) main.settings.channels = {"I", "V"};
+  main.settings.logic = wish.logic;
+  s.inputs.push_back(std::move(main));
   s.accuracy = wish.accuracy;
   s.conditions = wish.conditions;
   s.control = control_.get();
@@ -290,11 +293,7 @@ void BenchControl::startRecording(RecordWish wish) {
     try {
       book::Book book = book::Book::open(path, book::Book::Mode::create);
       result = acquire::record(book, s, stop, [&](const acquire::RecordProgress& p) {
-        const auto room = free_beside(path);
-        courier.deliver([this, p, room] {
-          state_.disk_free = room;
-          progress(p);
-        });
+        courier.deliver([this, p] { progress(p); });
       });
     } catch (const Error& e) {
       trouble = QString::fromUtf8(e.what());
@@ -311,15 +310,28 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
   state_.log_lines = p.log_lines;
   state_.capture = p.capture;
   state_.output_on = p.output_on;
-  state_.voltage = p.voltage;
-  state_.least = p.least;
-  state_.most = p.most;
-  if (!marks_.empty() && p.observed_s > marks_.back().observed_s) {
-    state_.current = (p.charge - marks_.back().charge) / (p.observed_s - marks_.back().observed_s);
-    state_.mean = *state_.current;
+  state_.channels = p.channels;
+  state_.armed = p.armed;
+  state_.disk_free = p.disk_free;
+  state_.bytes_per_s = p.bytes_per_s;
+  const acquire::LiveChannel* current = nullptr;
+  state_.voltage.reset();
+  for (const acquire::LiveChannel& c : p.channels) {
+    if (c.quantity == "current" && !current) current = &c;
+    if (c.quantity == "voltage" && !state_.voltage && c.observed_s > 0) state_.voltage = c.last;
   }
-  marks_.push_back({p.recorded_s, p.charge, p.observed_s});
-  if (marks_.size() > 4000) marks_.pop_front();
+  if (current && current->observed_s > 0) {
+    state_.least = current->least;
+    state_.most = current->most;
+    if (!marks_.empty() && current->observed_s > marks_.back().observed_s) {
+      state_.current =
+          (current->sum - marks_.back().charge) / (current->observed_s - marks_.back().observed_s);
+      state_.mean = *state_.current;
+    }
+    marks_.push_back({p.recorded_s, current->sum, current->observed_s});
+    if (marks_.size() > 4000) marks_.pop_front();
+  }
+  for (const std::string& text : p.told) emit failed(q(text) + QLatin1Char('.'));
   for (const book::LogLine& l : p.lines) emit line(QString::fromStdString(l.text), l.sent);
   if (first) emit recordingBegan(p.capture);
   emit changed();

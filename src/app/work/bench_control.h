@@ -42,6 +42,8 @@ struct BenchState {
   std::int64_t samples = 0, log_lines = 0, capture = 0;
   std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
   double bytes_per_s = 0;                  ///< that the recording takes of it
+  bool armed = false;                      ///< waiting for what it was armed with
+  std::vector<acquire::LiveChannel> channels;
 };
 
 /// The bench behind the window: watches the output while nothing is recorded, records into the open

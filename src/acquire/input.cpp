@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/input.h"
+
+#include "acquire/lines_input.h"
+#include "acquire/scpi_input.h"
+#include "acquire/stream_input.h"
+#include "acquire/sysfs_input.h"
+#include "core/error.h"
+
+#include <utility>
+
+namespace kuvio::acquire {
+
+Input::Input(Endpoint endpoint, std::size_t ring_samples)
+    : endpoint_(std::move(endpoint)), ring_(ring_samples) {}
+
+Input::~Input() = default;
+
+void Input::join() {
+  thread_.request_stop();
+  if (thread_.joinable()) thread_.join();
+}
+
+void Input::start() {
+  begin();
+  running_.store(true, std::memory_order_release);
+  thread_ = std::jthread([this](const std::stop_token& stop) {
+    try {
+      run(stop);
+      end();
+    } catch (const std::exception& e) {
+      const std::lock_guard lock(mutex_);
+      failure_ = e.what();
+    }
+    ended_.store(true, std::memory_order_release);
+  });
+}
+
+void Input::stop() { join(); }
+
+void Input::request_output(const std::string& output, bool on) {
+  const std::lock_guard lock(mutex_);
+  wishes_.emplace_back(output, on);
+}
+
+bool Input::output_on() const {
+  const std::lock_guard lock(mutex_);
+  for (const auto& [name, on] : outputs_on_) {
+    if (on) return true;
+  }
+  return false;
+}
+
+void Input::set_output(const std::string& output, bool on) {
+  const std::lock_guard lock(mutex_);
+  outputs_on_[output] = on;
+}
+
+bool Input::deliver(Packet packet) {
+  if (!ring_.has_room(packet.samples())) return false;
+  ring_.push(std::move(packet));
+  return true;
+}
+
+void Input::note(std::string text) {
+  const std::lock_guard lock(mutex_);
+  notes_.push_back(std::move(text));
+}
+void Input::happened(Happening what) {
+  const std::lock_guard lock(mutex_);
+  happenings_.push_back(std::move(what));
+}
+void Input::sync(SyncPoint point) {
+  const std::lock_guard lock(mutex_);
+  sync_points_.push_back(point);
+}
+std::vector<std::pair<std::string, bool>> Input::take_wishes() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(wishes_, {});
+}
+std::vector<std::string> Input::take_notes() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(notes_, {});
+}
+std::vector<Happening> Input::take_happenings() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(happenings_, {});
+}
+std::vector<SyncPoint> Input::take_sync_points() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(sync_points_, {});
+}
+std::optional<std::string> Input::failure() const {
+  const std::lock_guard lock(mutex_);
+  return failure_;
+}
+
+std::unique_ptr<Input> open_input(const Endpoint& endpoint, const InputSettings& settings) {
+  if (endpoint.speaks == "scpi") return std::make_unique<ScpiInput>(endpoint, settings);
+  if (endpoint.speaks == "stream") return std::make_unique<StreamInput>(endpoint, settings);
+  if (endpoint.speaks == "lines") return std::make_unique<LinesInput>(endpoint, settings);
+  if (endpoint.speaks == "sysfs") return std::make_unique<SysfsInput>(endpoint, settings);
+  throw Error(Failure::usage, "not an input of samples", endpoint.text,
+              "a device log goes beside an input");
+}
+
+}  // namespace kuvio::acquire

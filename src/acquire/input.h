@@ -1,0 +1,153 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/endpoint.h"
+#include "acquire/host_clock.h"
+#include "acquire/profile.h"
+#include "acquire/ring.h"
+#include "book/book.h"
+#include "core/clock_map.h"
+
+#include <atomic>
+#include <chrono>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <thread>
+#include <vector>
+
+namespace kuvio::acquire {
+
+/// What an input delivers in one column of its packets.
+struct InputChannel {
+  std::string name = "I";
+  std::string quantity = "current", unit = "A";  ///< of a word of logic lines: "logic", ""
+  SampleKind kind = SampleKind::averaged;
+  book::Encoding encoding = book::Encoding::f4;
+  std::string accuracy;
+  std::vector<std::string> lines;  ///< for logic: the names of the word's bits, from 0 up
+};
+
+/// What an output is to be set to before a capture; what is not given is left as it is.
+struct OutputSettings {
+  std::optional<double> voltage;        ///< V
+  std::optional<double> current_limit;  ///< A
+  std::optional<bool> cut_off;          ///< on over-current: true switches off, false holds
+  bool power_on = false;                ///< switch it on once recording runs
+  bool power_off = false;               ///< and off when it ends
+  bool off_if_bad = false;              ///< off when the capture ends in a way nobody wanted
+};
+
+/// How an input is set up before a capture.
+struct InputSettings {
+  double rate_hz = 1000;
+  /// Of what the input can deliver, by name; empty: its currents alone.
+  std::vector<std::string> channels;
+  std::vector<std::string> logic;            ///< names of the digital lines to log, from bit 0 up
+  std::map<std::string, std::string> range;  ///< by channel; "" and missing: automatic
+  std::map<std::string, OutputSettings> outputs;  ///< by name; "": the first one
+  std::vector<Profile> profiles;                  ///< to choose from, besides those that ship
+  double reconnect_s = 0;  ///< how long a lost link is tried again; 0: it ends the input
+};
+
+/// Something an input has to tell of a stretch of its own time (s).
+struct Happening {
+  std::string kind;  ///< output_on, output_off, current_limited, link_lost, …
+  double earliest_s = 0, latest_s = 0;
+  std::string text;
+  std::string output;  ///< for those of an output
+};
+
+/// Whatever delivers samples. Its thread talks to the equipment and hands packets to the recorder
+/// through a ring; nothing else of it blocks.
+///
+/// Times it tells are its own, from its sample 0 (evenly spaced samples count it; others carry it).
+/// How that clock lies on this computer's, its sync points tell.
+class Input {
+public:
+  virtual ~Input();
+  Input(const Input&) = delete;
+  Input& operator=(const Input&) = delete;
+
+  const Endpoint& endpoint() const { return endpoint_; }
+  const std::string& identity() const { return identity_; }
+  const std::vector<InputChannel>& channels() const { return channels_; }
+  /// Time between samples (s), as exact as it is known; 0 when each has a time of its own.
+  double interval_s() const { return interval_s_; }
+  /// The same as a fraction, where the equipment tells it so.
+  const std::optional<TimeBase>& exact_interval() const { return exact_interval_; }
+  /// What is known of how it is set up, to be kept as conditions.
+  const Conditions& conditions() const { return conditions_; }
+  /// Outputs that were on when Kuvio connected.
+  const std::vector<std::string>& found_on() const { return found_on_; }
+  bool has_outputs() const { return !outputs_on_.empty(); }
+
+  /// Begins to deliver. Error when the equipment refuses.
+  void start();
+  /// Asks the thread to switch an output; what became of it is among the happenings or the notes.
+  void request_output(const std::string& output, bool on);
+  /// Outputs that are on, as far as is known.
+  bool output_on() const;
+  /// Ends it as set (outputs off when so asked) and waits for the thread.
+  void stop();
+  /// `badly`: the capture ended in a way nobody wanted.
+  void set_ended_badly(bool badly) { ended_badly_ = badly; }
+
+  SampleRing& ring() { return ring_; }
+  /// True once the thread has ended; `failure` then says why, or nothing when it was told to.
+  bool ended() const { return ended_.load(std::memory_order_acquire); }
+  std::optional<std::string> failure() const;
+  std::vector<std::string> take_notes();
+  std::vector<Happening> take_happenings();
+  /// Sync points since the last call: own time against this computer's (host_clock.h).
+  std::vector<SyncPoint> take_sync_points();
+
+protected:
+  Input(Endpoint endpoint, std::size_t ring_samples);
+  /// Derived classes call it in their destructors: the thread uses their members.
+  void join();
+
+  virtual void begin() {}                             ///< in the caller's thread; may throw
+  virtual void run(const std::stop_token& stop) = 0;  ///< until stop; Error when it is lost
+  virtual void end() {}  ///< in its thread, once told to stop; may throw
+
+  /// Whether `start` has been called.
+  bool running() const { return running_.load(std::memory_order_acquire); }
+  /// Hands samples on; false when there was no room.
+  bool deliver(Packet packet);
+  void note(std::string text);
+  void happened(Happening what);
+  void sync(SyncPoint point);
+  /// Wishes for outputs since the last call, in order.
+  std::vector<std::pair<std::string, bool>> take_wishes();
+  void set_output(const std::string& output, bool on);
+
+  Endpoint endpoint_;
+  std::string identity_;
+  std::vector<InputChannel> channels_;
+  double interval_s_ = 0;
+  std::optional<TimeBase> exact_interval_;
+  Conditions conditions_;
+  std::vector<std::string> found_on_;
+  std::atomic<bool> ended_badly_{false};
+
+private:
+  SampleRing ring_;
+  std::atomic<bool> ended_{false}, running_{false};
+  mutable std::mutex mutex_;  // guards what follows; held for moments only
+  std::map<std::string, bool> outputs_on_;
+  std::vector<std::pair<std::string, bool>> wishes_;
+  std::vector<std::string> notes_;
+  std::vector<Happening> happenings_;
+  std::vector<SyncPoint> sync_points_;
+  std::optional<std::string> failure_;
+  std::jthread thread_;
+};
+
+/// Opens an input of whatever kind; Error when it cannot be reached, refuses, or is a log.
+std::unique_ptr<Input> open_input(const Endpoint& endpoint, const InputSettings& settings);
+
+}  // namespace kuvio::acquire

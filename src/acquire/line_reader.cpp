@@ -1,0 +1,237 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/line_reader.h"
+
+#include "acquire/ring.h"
+#include "core/quantity.h"
+#include "formats/text_import.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <stdexcept>
+
+namespace kuvio::acquire {
+namespace {
+
+using formats::Column;
+using formats::Role;
+
+std::string_view trim(std::string_view s) {
+  const auto blank = [](char c) { return c == ' ' || c == '\t' || c == '\r'; };
+  while (!s.empty() && blank(s.front())) s.remove_prefix(1);
+  while (!s.empty() && blank(s.back())) s.remove_suffix(1);
+  return s;
+}
+
+/// A plain number; what follows it in `rest`.
+std::optional<double> number(std::string_view cell, std::string_view& rest) {
+  if (cell.starts_with('+')) cell.remove_prefix(1);
+  double v = 0;
+  const auto [end, failed] = std::from_chars(cell.data(), cell.data() + cell.size(), v);
+  if (failed != std::errc{}) return std::nullopt;
+  rest = trim(cell.substr(static_cast<std::size_t>(end - cell.data())));
+  return v;
+}
+
+bool is_special(std::string_view cell) {
+  for (const char* word :
+       {"NaN", "NAN", "nan", "OVLD", "OVL", "OL", "inf", "-inf", "INF", "-INF"}) {
+    if (cell == word) return true;
+  }
+  return cell.empty();
+}
+
+char separator_of(std::string_view line) {
+  for (const char c : {'\t', ';', ','}) {
+    if (line.find(c) != std::string_view::npos) return c;
+  }
+  return ' ';
+}
+
+void cells_of(std::string_view line, char separator, std::vector<std::string_view>& out) {
+  if (separator != ' ') {
+    formats::split_cells(line, separator, out);
+    return;
+  }
+  out.clear();
+  for (std::size_t at = 0; at < line.size();) {
+    if (line[at] == ' ') {
+      ++at;
+      continue;
+    }
+    const auto end = std::min(line.find(' ', at), line.size());
+    out.push_back(line.substr(at, end - at));
+    at = end;
+  }
+}
+
+/// "1,5" with another separator than the comma.
+std::string with_point(std::string_view cell) {
+  std::string out(cell);
+  if (out.find('.') == std::string::npos) std::replace(out.begin(), out.end(), ',', '.');
+  return out;
+}
+
+std::optional<int> exponent_of(double factor) {
+  const double e = std::log10(factor);
+  return std::fabs(e - std::round(e)) < 1e-9 ? std::optional(static_cast<int>(std::round(e)))
+                                             : std::nullopt;
+}
+
+}  // namespace
+
+LineReader::LineReader(const std::string& columns) {
+  if (columns.empty()) return;
+  std::vector<std::string_view> titles;
+  formats::split_cells(columns, ',', titles);
+  std::vector<Column> out;
+  for (const auto title : titles) out.push_back(formats::guess_column(std::string(title)));
+  if (std::none_of(out.begin(), out.end(), [](const Column& c) {
+        return c.role == Role::current || c.role == Role::voltage;
+      }))
+    throw std::invalid_argument("columns=" + columns +
+                                " has neither a current nor a voltage; write it as a header line "
+                                "would be, as in columns=t [ms],I [uA]");
+  set_columns(std::move(out));
+}
+
+void LineReader::set_columns(std::vector<Column> columns) {
+  columns_ = std::move(columns);
+  time_column_.reset();
+  for (std::size_t i = 0; i < columns_.size(); ++i) {
+    if (columns_[i].role == Role::time && !time_column_) time_column_ = i;
+  }
+}
+
+std::vector<LineReader::Value> LineReader::values() const {
+  std::vector<Value> out;
+  for (const Column& c : columns_) {
+    if (c.role == Role::current) out.push_back({c.name, "current", "A"});
+    if (c.role == Role::voltage) out.push_back({c.name, "voltage", "V"});
+  }
+  return out;
+}
+
+/// A line of words, one of them a current or a voltage, names the columns.
+bool LineReader::try_header(const std::vector<std::string_view>& cells) {
+  std::vector<Column> out;
+  bool any = false;
+  for (const auto cell : cells) {
+    std::string_view rest;
+    if (number(cell, rest)) return false;
+    out.push_back(formats::guess_column(std::string(cell)));
+    any |= out.back().role == Role::current || out.back().role == Role::voltage;
+  }
+  if (any) set_columns(std::move(out));
+  return any;
+}
+
+/// "6.31 V; 88.4 mA; 1034 ms": the units say what the columns are.
+bool LineReader::try_units(const std::vector<std::string_view>& cells) {
+  std::vector<Column> out;
+  bool any = false;
+  int currents = 0, voltages = 0;
+  for (const auto cell : cells) {
+    std::string_view rest;
+    Column c;
+    if (number(with_point(cell), rest)) {
+      std::string_view unit;
+      number(cell, unit);
+      for (const auto& [role, dimension] :
+           {std::pair{Role::time, Dimension::time}, std::pair{Role::current, Dimension::current},
+            std::pair{Role::voltage, Dimension::voltage}}) {
+        try {
+          c.factor = unit_factor(rest.empty() ? unit : rest, dimension);
+          c.role = role;
+          break;
+        } catch (const std::invalid_argument&) {  // not of this kind
+        }
+      }
+    }
+    const auto name = [](const char* base, int n) {
+      return n == 1 ? std::string(base) : base + std::to_string(n);
+    };
+    if (c.role == Role::current) c.name = name("I", ++currents);
+    if (c.role == Role::voltage) c.name = name("V", ++voltages);
+    any |= c.role == Role::current || c.role == Role::voltage;
+    out.push_back(c);
+  }
+  if (any) set_columns(std::move(out));
+  return any;
+}
+
+std::optional<double> LineReader::value(std::string_view cell, const Column& c) const {
+  if (cell.empty() || cell == "NaN" || cell == "NAN" || cell == "nan") return kNotANumber;
+  if (is_special(cell)) return kOverRange;
+  std::string_view rest;
+  const std::string text = separator_ == ',' ? std::string(cell) : with_point(cell);
+  const auto v = number(text, rest);
+  if (!v) return std::nullopt;
+  const double size = std::fabs(*v);
+  if (std::isnan(*v) || (size >= 9.905e37 && size <= 9.915e37)) return kNotANumber;
+  if (std::isinf(*v) || size >= 9.8e37) return kOverRange;
+  if (rest.empty()) return *v * c.factor;
+  try {
+    return *v *
+           unit_factor(rest, c.role == Role::voltage ? Dimension::voltage : Dimension::current);
+  } catch (const std::invalid_argument&) {
+    return std::nullopt;
+  }
+}
+
+LineReader::What LineReader::take(std::string_view line, Reading& out) {
+  line = trim(line);
+  if (line.empty() || line.front() == '#') return What::nothing;
+  std::vector<std::string_view> cells;
+  if (columns_.empty()) {
+    separator_ = separator_of(line);
+    cells_of(line, separator_, cells);
+    if (try_header(cells)) return What::header;
+    if (!try_units(cells)) {
+      std::string_view rest;
+      // A lone number without a word about it: a current in ampere, and that is told.
+      if (cells.size() != 1 || !number(cells[0], rest) || !rest.empty()) return What::text;
+      set_columns({formats::guess_column("I [A]")});
+      guessed_ =
+          "its lines have no header: their one number is taken as a current in A "
+          "(columns=… says otherwise)";
+    }
+  } else {
+    if (separator_ == 0 || cells.empty()) {
+      if (separator_ == 0) separator_ = columns_.size() == 1 ? '\t' : separator_of(line);
+      cells_of(line, separator_, cells);
+    }
+    if (cells.size() == columns_.size() && cells.size() > 1) {
+      std::vector<Column> before = columns_;
+      if (try_header(cells)) {  // it comes again; what columns= said stays
+        columns_ = std::move(before);
+        return What::header;
+      }
+    }
+  }
+  if (cells.size() != columns_.size()) return What::text;
+  out.time_ns.reset();
+  out.values.clear();
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    const Column& c = columns_[i];
+    if (time_column_ == i) {
+      std::string_view rest;
+      const std::string text = separator_ == ',' ? std::string(cells[i]) : with_point(cells[i]);
+      if (!number(text, rest)) return What::text;
+      const std::string digits = text.substr(0, text.size() - rest.size());
+      const auto exponent = exponent_of(c.factor);
+      const std::string bare(trim(digits));
+      out.time_ns = exponent ? formats::exact_decimal(bare, *exponent, 9) : std::nullopt;
+      if (!out.time_ns) return What::text;
+    } else if (c.role == Role::current || c.role == Role::voltage) {
+      const auto v = value(cells[i], c);
+      if (!v) return What::text;
+      out.values.push_back(*v);
+    }
+  }
+  return What::reading;
+}
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/trace.h"
+#include "formats/text_columns.h"
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace kuvio::acquire {
+
+/// Makes readings of lines of numbers, by the rules of text logs: a header line with names and
+/// units ("t [ms],I [uA]"), or units in every cell ("6.31 V; 88.4 mA"), or neither and a
+/// `columns` option. Commas, semicolons, tabs or spaces between cells; a decimal comma where they
+/// are not commas. Pure: it knows no clock and no link.
+class LineReader {
+public:
+  /// `columns`: titles between commas, as a header line would have them; "" to find out.
+  explicit LineReader(const std::string& columns);
+
+  struct Reading {
+    std::optional<std::int64_t> time_ns;  ///< by the line's own time column
+    std::vector<double> values;           ///< SI; special ones as in ring.h
+  };
+  enum class What { reading, header, nothing, text };
+  /// What a line is. `text`: no reading, to be kept as a line of the device.
+  What take(std::string_view line, Reading& out);
+
+  bool knows_columns() const { return !columns_.empty(); }
+  bool has_time() const { return time_column_.has_value(); }
+  struct Value {
+    std::string name, quantity, unit;
+  };
+  /// The columns that carry values, in order.
+  std::vector<Value> values() const;
+  /// What was guessed, for people; "" when nothing was.
+  const std::string& guessed() const { return guessed_; }
+
+private:
+  void set_columns(std::vector<formats::Column> columns);
+  bool try_header(const std::vector<std::string_view>& cells);
+  bool try_units(const std::vector<std::string_view>& cells);
+  std::optional<double> value(std::string_view cell, const formats::Column& column) const;
+
+  char separator_ = 0;
+  std::vector<formats::Column> columns_;
+  std::optional<std::size_t> time_column_;
+  std::string guessed_;
+};
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,254 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/lines_input.h"
+
+#include "core/error.h"
+#include "core/quantity.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace kuvio::acquire {
+namespace {
+
+using std::chrono::milliseconds;
+constexpr double kFirst = 10;  // s to wait for the first reading
+constexpr std::size_t kLongestLine = 4096, kRing = 1 << 20, kPacket = 4096, kRemembered = 31;
+constexpr std::int64_t kTold = 20;  // lines that are no readings, told one by one
+
+LineReader reader_for(const Endpoint& endpoint) {
+  try {
+    return LineReader(endpoint.option("columns"));
+  } catch (const std::invalid_argument& e) {
+    throw Error(Failure::usage, "bad input address", endpoint.text, e.what());
+  }
+}
+
+}  // namespace
+
+LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
+    : Input(endpoint, kRing),
+      settings_(settings),
+      link_(open_link(endpoint)),
+      reader_(reader_for(endpoint)) {
+  identity_ = "lines of " + (endpoint.path.empty() ? endpoint.host : endpoint.path);
+  const std::string samples = endpoint.option("samples", "instant");
+  if (samples != "instant" && samples != "averaged")
+    throw Error(Failure::usage, "bad input address", endpoint.text,
+                "samples is instant or averaged");
+  if (const std::string rate = endpoint.option("rate"); !rate.empty()) {
+    try {
+      interval_s_ = 1 / parse_quantity(rate, Dimension::frequency);
+    } catch (const std::invalid_argument& e) {
+      throw Error(Failure::usage, "bad input address", endpoint.text, e.what());
+    }
+    if (!(interval_s_ > 0) || !std::isfinite(interval_s_))
+      throw Error(Failure::usage, "bad input address", endpoint.text,
+                  "rate must be more than nothing");
+  }
+  // Lines are kept from the first on: the reading that tells the columns counts too.
+  const double begun = host_now_s();
+  std::vector<Line> early;
+  bool known = false;
+  while (!known) {
+    if (host_now_s() - begun > kFirst) {
+      throw Error(Failure::unavailable, "no readings", endpoint.text,
+                  early.empty() ? "no line came within 10 s"
+                                : "no line within 10 s is a reading; the last was \"" +
+                                      book::printable(early.back().text.substr(0, 60)) +
+                                      "\" (columns=… says what the columns are)");
+    }
+    read_lines(milliseconds(100));
+    for (const Line& line : lines_) {
+      LineReader::Reading ignored;
+      const auto what = reader_.take(line.text, ignored);
+      if (what == LineReader::What::reading) known = true;
+      early.push_back(line);
+    }
+    lines_.clear();
+  }
+  for (const LineReader::Value& v : reader_.values()) {
+    InputChannel c;
+    c.name = v.name;
+    c.quantity = v.quantity;
+    c.unit = v.unit;
+    c.kind = samples == "averaged" ? SampleKind::averaged : SampleKind::instant;
+    c.encoding = book::Encoding::f8;
+    channels_.push_back(c);
+  }
+  if (!reader_.guessed().empty()) note(endpoint.text + ": " + reader_.guessed());
+  if (reader_.has_time()) interval_s_ = 0;
+  // What stood in a file before the capture has times only if they are its own.
+  const bool placeable = reader_.has_time() || interval_s_ > 0;
+  lines_ = placeable ? std::move(early) : std::vector<Line>{};
+}
+
+bool LinesInput::read_lines(milliseconds timeout) {
+  std::array<char, 65536> buffer;
+  const std::size_t n = link_->read(buffer, timeout);
+  const double now = host_now_s();
+  for (std::size_t i = 0; i < n; ++i) {
+    const char c = buffer[i];
+    if (c == '\n') {
+      // Over a line that was already talking the first one may be torn: no reading is made of half
+      // a number. A header is told by its words.
+      const bool torn =
+          first_line_ && endpoint_.over == "serial" && !open_.empty() &&
+          open_.find_first_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ") ==
+              std::string::npos;
+      if (!torn && !open_.empty()) lines_.push_back({open_since_s_, std::move(open_)});
+      open_.clear();
+      first_line_ = false;
+      continue;
+    }
+    if (open_.empty()) open_since_s_ = now;
+    if (open_.size() < kLongestLine) open_ += c;
+  }
+  if (open_.size() >= kLongestLine) {
+    lines_.push_back({open_since_s_, std::move(open_)});
+    open_.clear();
+  }
+  return n > 0;
+}
+
+void LinesInput::take(const Line& line) {
+  LineReader::Reading reading;
+  const auto what = reader_.take(line.text, reading);
+  if (what == LineReader::What::reading) {
+    take_reading(line, reading);
+    return;
+  }
+  if (what != LineReader::What::text) return;
+  const double at = last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9;
+  happened(
+      {"text", interval_s_ > 0 ? static_cast<double>(next_) * interval_s_ : at, at, line.text, ""});
+  if (++strange_ <= kTold)
+    note(fmt::format("{}: \"{}\" is no reading; it is kept in the device log", endpoint_.text,
+                     book::printable(line.text.substr(0, 80))));
+}
+
+void LinesInput::take_reading(const Line& line, LineReader::Reading& reading) {
+  if (packet_.columns.empty()) packet_.columns.resize(channels_.size());
+  if (interval_s_ > 0) {
+    if (packet_.samples() == 0) packet_.index = next_;
+    ++next_;
+    sync({static_cast<double>(next_) * interval_s_, -INFINITY, line.arrived_s});
+  } else {
+    std::int64_t own = 0;
+    if (reader_.has_time()) {
+      if (!first_ns_) first_ns_ = *reading.time_ns;
+      own = *reading.time_ns - *first_ns_ + shift_ns_;
+      if (own <= last_ns_) {
+        // It began again (a reset), or stands still: it goes on where this computer's clock says.
+        const auto passed = static_cast<std::int64_t>((line.arrived_s - last_arrived_s_) * 1e9);
+        const std::int64_t place = last_ns_ + std::max<std::int64_t>(1'000, passed);
+        note(
+            fmt::format("{}: its time went back at {:.3f} s; what follows is placed by its arrival",
+                        endpoint_.text, static_cast<double>(last_ns_) * 1e-9));
+        shift_ns_ += place - own;
+        own = place;
+        gap_ = true;
+      }
+    } else {
+      if (!zero_s_) zero_s_ = line.arrived_s;
+      own = std::max(last_ns_ + 1,
+                     static_cast<std::int64_t>(std::llround((line.arrived_s - *zero_s_) * 1e9)));
+    }
+    // A silence much longer than usual is a gap: nothing is known of it.
+    if (last_ns_ >= 0) {
+      const double spacing = static_cast<double>(own - last_ns_) * 1e-9;
+      std::vector<double> sorted = spacings_;
+      std::sort(sorted.begin(), sorted.end());
+      if (sorted.size() >= 8) {
+        const double usual = sorted[sorted.size() / 2];
+        const double slack = reader_.has_time() ? 0 : 0.25;  // arrivals come in bursts
+        if (spacing > 4 * usual + slack) {
+          gap_ = true;
+          happened({"input_silent", static_cast<double>(last_ns_) * 1e-9,
+                    static_cast<double>(own) * 1e-9, "no reading came", ""});
+        }
+      }
+      spacings_.push_back(spacing);
+      if (spacings_.size() > kRemembered) spacings_.erase(spacings_.begin());
+    }
+    if (gap_ && packet_.samples() > 0) flush();
+    if (packet_.columns.empty()) packet_.columns.resize(channels_.size());
+    if (packet_.samples() == 0) packet_.gap = gap_;
+    gap_ = false;
+    packet_.times.push_back(own);
+    last_ns_ = own;
+    const double own_s = static_cast<double>(own) * 1e-9;
+    if (reader_.has_time()) {
+      sync({own_s, -INFINITY, line.arrived_s});
+    } else {
+      sync({own_s, line.arrived_s, line.arrived_s});
+    }
+  }
+  last_arrived_s_ = line.arrived_s;
+  for (std::size_t i = 0; i < reading.values.size(); ++i)
+    packet_.columns[i].push_back(reading.values[i]);
+  if (packet_.samples() >= kPacket) flush();
+}
+
+void LinesInput::flush() {
+  if (packet_.samples() == 0) return;
+  const auto n = static_cast<std::int64_t>(packet_.samples());
+  if (!deliver(std::exchange(packet_, {}))) {
+    fell_behind_ += n;
+    gap_ = true;
+  }
+}
+
+void LinesInput::run(const std::stop_token& stop) {
+  double heard = host_now_s();
+  while (!stop.stop_requested()) {
+    std::optional<Error> lost;
+    try {
+      if (read_lines(milliseconds(20))) heard = host_now_s();
+    } catch (const Error& e) {
+      lost = e;
+    }
+    for (const Line& line : lines_) take(line);
+    lines_.clear();
+    flush();
+    if (lost) {
+      if (settings_.reconnect_s <= 0) throw *lost;
+      reconnect(stop, *lost);
+      heard = host_now_s();
+    }
+    std::vector<double> sorted = spacings_;
+    std::sort(sorted.begin(), sorted.end());
+    const double usual = sorted.empty() ? 0 : sorted[sorted.size() / 2];
+    if (host_now_s() - heard > std::max(kFirst, 20 * usual)) {
+      throw Error(Failure::unavailable, "the lines stalled", endpoint_.text,
+                  fmt::format("nothing came for {:.0f} s", host_now_s() - heard));
+    }
+  }
+  if (strange_ > kTold)
+    note(fmt::format("{}: {} lines in all are no readings; they are kept in the device log",
+                     endpoint_.text, strange_));
+  if (fell_behind_ > 0)
+    note(fmt::format("{}: {} readings were lost: this computer fell behind", endpoint_.text,
+                     fell_behind_));
+}
+
+void LinesInput::reconnect(const std::stop_token& stop, const Error& why) {
+  const double lost_at = host_now_s();
+  while (!stop.stop_requested()) {
+    try {
+      link_ = open_link(endpoint_, milliseconds(1000));
+      break;
+    } catch (const Error&) {
+      if (host_now_s() - lost_at > settings_.reconnect_s) throw why;
+    }
+    std::this_thread::sleep_for(milliseconds(100));
+  }
+  open_.clear();
+  first_line_ = gap_ = true;
+  const double own = last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9;
+  happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
+}
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/log_input.h"
+#include "book/capture_writer.h"
+
+#include <functional>
+#include <span>
+
+namespace kuvio::acquire {
+
+/// The device's log within a recording: its lines, laid on the capture's axis.
+///
+/// Lines stand where they arrived. A log that carries the device's uptime is laid on the axis by
+/// the moment the device got power: the first rise of the current after its output was switched
+/// on; until that is known, lines are held.
+class LogTrack {
+public:
+  explicit LogTrack(const Endpoint& endpoint) : log_(endpoint) {}
+
+  LogInput& log() { return log_; }
+  void write_to(book::CaptureWriter& writer) { writer_ = &writer; }
+  /// Whether the output will be switched on within this capture.
+  void set_expects_power(bool expects) { expects_power_ = expects; }
+  /// Called with every line as it is placed.
+  std::function<void(const book::LogLine&)> placed;
+  /// Where a moment of this computer lies on the capture's axis.
+  std::function<double(double)> axis_of_host;
+
+  void drain(double until_s);
+  /// The output was switched on within [earliest, latest] of the capture (s).
+  void power_came(double earliest_s, double latest_s);
+  /// Samples of the current, `step_s` apart from `from_s` on.
+  void watch_current(double from_s, double step_s, std::span<const double> values);
+  /// What is still held is placed as well as can be.
+  void finish(double until_s);
+  std::vector<std::string> take_notes() { return std::exchange(notes_, {}); }
+  std::int64_t lines() const { return lines_; }
+
+private:
+  void anchor(double t);
+  void place(const DeviceLine& line, double time_s, double until_s);
+  void place_held(double until_s);
+
+  LogInput log_;
+  book::CaptureWriter* writer_ = nullptr;
+  bool expects_power_ = false, watching_ = false;
+  std::optional<double> boot_at_;
+  std::optional<std::pair<double, double>> power_;
+  struct Seen {
+    double from_s = 0, step_s = 0;
+    std::vector<double> values;
+  };
+  Seen last_;  // samples may have come before the report of the switch
+  std::vector<DeviceLine> held_;
+  std::vector<std::string> notes_;
+  std::int64_t lines_ = 0;
+};
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,289 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/profile.h"
+
+#include "acquire/shipped_profiles.h"
+#include "core/uncertainty.h"
+#include "formats/toml_file.h"
+
+#include <fmt/format.h>
+#include <re2/re2.h>
+
+#include <algorithm>
+#include <array>
+#include <stdexcept>
+
+namespace kuvio::acquire {
+namespace {
+
+using formats::TomlTable;
+
+std::string optional(const TomlTable& t, const char* key) {
+  return t.optional_string(key).value_or("");
+}
+
+std::vector<std::string> list(const TomlTable& t, const char* key) {
+  return t.has(key) ? t.strings(key) : std::vector<std::string>{};
+}
+
+/// A number may be written in any unit; `unit` is the one the instrument speaks.
+Setting read_setting(const TomlTable& t, Dimension dimension) {
+  t.expect({"set", "ask", "unit", "least", "most"});
+  Setting out;
+  out.set = optional(t, "set");
+  out.ask = optional(t, "ask");
+  if (out.set.empty() && out.ask.empty()) t.complain("\"set\", \"ask\" or both are needed");
+  if (!out.set.empty() && out.set.find("{}") == std::string::npos)
+    t.complain("\"set\" needs {} where the number goes", "set");
+  if (const auto unit = t.optional_string("unit")) {
+    try {
+      out.factor = unit_factor(*unit, dimension);
+    } catch (const std::invalid_argument& e) {
+      t.complain(e.what(), "unit");
+    }
+  }
+  out.least = t.optional_quantity("least", dimension);
+  out.most = t.optional_quantity("most", dimension);
+  if (out.least && out.most && *out.least > *out.most)
+    t.complain("\"least\" must not be more than \"most\"", "least");
+  return out;
+}
+
+Setting setting(const TomlTable& t, const char* key, Dimension dimension) {
+  const auto table = t.optional_table(key);
+  return table ? read_setting(*table, dimension) : Setting{};
+}
+
+StatusBits status(const TomlTable& t, const char* key) {
+  const auto table = t.optional_table(key);
+  if (!table) return {};
+  table->expect({"ask", "bit"});
+  const std::string bit = table->optional_string("bit").value_or("0");
+  if (bit.size() > 2 || bit.find_first_not_of("0123456789") != std::string::npos || bit.empty() ||
+      std::stoi(bit) > 31)
+    table->complain("\"bit\" must be \"0\" to \"31\"", "bit");
+  return {table->string("ask"), 1U << static_cast<unsigned>(std::stoi(bit))};
+}
+
+std::string accuracy_of(const TomlTable& t) {
+  const std::string text = optional(t, "accuracy");
+  if (text.empty()) return text;
+  try {
+    parse_accuracy(text);
+  } catch (const std::invalid_argument& e) {
+    t.complain(e.what(), "accuracy");
+  }
+  return text;
+}
+
+OutputProfile read_output(const TomlTable& t) {
+  t.expect({"name", "on", "off", "state", "clear", "voltage", "current_limit", "on_over_current",
+            "limited", "tripped"});
+  OutputProfile out;
+  out.name = optional(t, "name");
+  out.on = t.string("on");
+  out.off = t.string("off");
+  out.state = optional(t, "state");
+  out.clear = optional(t, "clear");
+  out.voltage = setting(t, "voltage", Dimension::voltage);
+  out.current_limit = setting(t, "current_limit", Dimension::current);
+  if (const auto what = t.optional_table("on_over_current")) {
+    what->expect({"switch_off", "hold", "ask"});
+    out.cut_off = what->string("switch_off");
+    out.hold = what->string("hold");
+    out.cut_off_state = optional(*what, "ask");
+  }
+  out.limited = status(t, "limited");
+  out.tripped = status(t, "tripped");
+  return out;
+}
+
+ChannelProfile read_channel(const TomlTable& t) {
+  t.expect({"name", "quantity", "unit", "ask", "array", "accuracy", "samples", "lines", "range",
+            "range_auto"});
+  ChannelProfile out;
+  out.name = t.string("name");
+  out.quantity = t.optional_string("quantity").value_or("current");
+  const std::string unit = optional(t, "unit");
+  if (out.quantity == "logic") {
+    out.unit = "";
+    const std::string lines = t.optional_string("lines").value_or("8");
+    if (lines.empty() || lines.size() > 2 ||
+        lines.find_first_not_of("0123456789") != std::string::npos || std::stoi(lines) < 1 ||
+        std::stoi(lines) > 24)
+      t.complain("\"lines\" must be \"1\" to \"24\"", "lines");
+    out.lines = std::stoi(lines);
+  } else if (out.quantity == "current" || out.quantity == "voltage") {
+    const Dimension d = out.quantity == "current" ? Dimension::current : Dimension::voltage;
+    out.unit = std::string(unit_symbol(d));
+    try {
+      if (!unit.empty()) out.factor = unit_factor(unit, d);
+    } catch (const std::invalid_argument& e) {
+      t.complain(e.what(), "unit");
+    }
+  } else {
+    t.complain("\"quantity\" is current, voltage or logic", "quantity");
+  }
+  out.ask = optional(t, "ask");
+  out.array = optional(t, "array");
+  if (out.ask.empty() && out.array.empty()) t.complain("\"ask\", \"array\" or both are needed");
+  out.accuracy = accuracy_of(t);
+  const std::string samples = t.optional_string("samples").value_or("averaged");
+  if (samples != "averaged" && samples != "instant")
+    t.complain("\"samples\" is averaged or instant", "samples");
+  out.instant = samples == "instant";
+  out.range_auto = optional(t, "range_auto");
+  for (const TomlTable& r : t.tables("range")) {
+    r.expect({"name", "set", "accuracy"});
+    out.ranges.push_back({r.string("name"), r.string("set"), accuracy_of(r)});
+  }
+  return out;
+}
+
+LogProfile read_log(const TomlTable& t) {
+  t.expect(
+      {"interval", "rate", "setup", "start", "stop", "ready", "ready_tells", "format", "most"});
+  LogProfile out;
+  if (t.has("interval") == t.has("rate")) t.complain("one of \"interval\" and \"rate\" is needed");
+  out.interval_is_rate = t.has("rate");
+  out.interval = out.interval_is_rate ? setting(t, "rate", Dimension::frequency)
+                                      : setting(t, "interval", Dimension::time);
+  out.setup = list(t, "setup");
+  out.start = t.string("start");
+  out.stop = optional(t, "stop");
+  out.ready = t.string("ready");
+  const std::string means = t.string("ready_tells");
+  if (means == "oldest, end") {
+    out.means = LogProfile::Ready::window;
+  } else if (means == "count") {
+    out.means = LogProfile::Ready::count;
+  } else if (means == "waiting") {
+    out.means = LogProfile::Ready::waiting;
+  } else {
+    t.complain("\"ready_tells\" is \"oldest, end\", \"count\" or \"waiting\"", "ready_tells");
+  }
+  using Format = LogProfile::Format;
+  static const std::array<std::pair<const char*, Format>, 5> kFormats{
+      {{"float32 little", Format::float32_little},
+       {"float32 big", Format::float32_big},
+       {"float64 little", Format::float64_little},
+       {"float64 big", Format::float64_big},
+       {"text", Format::text}}};
+  const std::string format = t.string("format");
+  const auto found = std::find_if(kFormats.begin(), kFormats.end(),
+                                  [&](const auto& f) { return format == f.first; });
+  if (found == kFormats.end()) {
+    t.complain(
+        "\"format\" is \"float32 little\", \"float32 big\", \"float64 little\", \"float64 big\" or "
+        "\"text\"",
+        "format");
+  }
+  out.format = found->second;
+  if (const auto most = t.optional_string("most")) {
+    if (most->empty() || most->size() > 7 ||
+        most->find_first_not_of("0123456789") != std::string::npos || std::stoll(*most) < 1)
+      t.complain("\"most\" must be a count such as \"4096\"", "most");
+    out.most = std::stoll(*most);
+  }
+  return out;
+}
+
+void read_talk(const TomlTable& t, Profile& out) {
+  t.expect({"terminator", "identity", "errors", "done", "patience", "begin"});
+  const std::string end = t.optional_string("terminator").value_or("LF");
+  if (end != "LF" && end != "CR" && end != "CRLF")
+    t.complain("\"terminator\" is LF, CR or CRLF", "terminator");
+  out.terminator = end == "LF" ? "\n" : end == "CR" ? "\r" : "\r\n";
+  if (t.has("identity")) out.identity = t.string("identity");
+  if (t.has("errors")) out.errors = t.string("errors");
+  if (t.has("done")) out.done = t.string("done");
+  if (const auto patience = t.optional_quantity("patience", Dimension::time)) {
+    if (!(*patience > 0 && *patience <= 600))
+      t.complain("\"patience\" must be more than nothing and at most 600 s", "patience");
+    out.patience_s = *patience;
+  }
+  out.begin = list(t, "begin");
+}
+
+std::string replaced(std::string text, const std::string& place, const std::string& with) {
+  for (auto at = text.find(place); at != std::string::npos; at = text.find(place, at + with.size()))
+    text.replace(at, place.size(), with);
+  return text;
+}
+
+}  // namespace
+
+Profile parse_profile(const std::string& text, const std::string& file) {
+  const TomlTable t = TomlTable::text(text, file, "profile");
+  t.expect({"kuvio", "name", "match", "talk", "output", "channel", "line", "log"});
+  Profile out;
+  out.file = file;
+  out.name = t.string("name");
+  out.match = optional(t, "match");
+  if (!out.match.empty() && !RE2(out.match, RE2::Quiet).ok())
+    t.complain("\"match\" is no regular expression", "match");
+  if (const auto talk = t.optional_table("talk")) read_talk(*talk, out);
+  for (const TomlTable& o : t.tables("output")) out.outputs.push_back(read_output(o));
+  for (const TomlTable& c : t.tables("channel")) out.channels.push_back(read_channel(c));
+  for (const TomlTable& l : t.tables("line")) {
+    l.expect({"name", "high", "low"});
+    out.lines.push_back({l.string("name"), l.string("high"), l.string("low")});
+  }
+  if (const auto log = t.optional_table("log")) out.log = read_log(*log);
+  for (std::size_t i = 0; i < out.channels.size(); ++i) {
+    const ChannelProfile& c = out.channels[i];
+    for (std::size_t k = 0; k < i; ++k) {
+      if (out.channels[k].name == c.name) t.complain("there are two channels \"" + c.name + "\"");
+    }
+    if (out.log && c.array.empty())
+      t.complain("the profile has a [log], so channel \"" + c.name + "\" needs an \"array\"");
+    if (!out.log && c.ask.empty())
+      t.complain("without a [log], channel \"" + c.name + "\" needs an \"ask\"");
+  }
+  for (std::size_t i = 0; i < out.outputs.size(); ++i) {
+    for (std::size_t k = 0; k < i; ++k) {
+      if (out.outputs[k].name == out.outputs[i].name)
+        t.complain("there are two outputs \"" + out.outputs[i].name + "\"");
+    }
+  }
+  if (out.channels.empty() && out.outputs.empty())
+    t.complain("a profile needs a [[channel]] or an [[output]]");
+  return out;
+}
+
+Profile read_profile(const std::string& file) {
+  return parse_profile(formats::read_text_file(file), file);
+}
+
+const std::vector<Profile>& shipped_profiles() {
+  static const std::vector<Profile> kAll = [] {
+    std::vector<Profile> out;
+    for (const auto& [name, text] : kShippedProfiles) out.push_back(parse_profile(text, name));
+    return out;
+  }();
+  return kAll;
+}
+
+const Profile& profile_for(const std::string& identity, const std::vector<Profile>& given) {
+  const auto fits = [&](const Profile& p) {
+    return !p.match.empty() && RE2::PartialMatch(identity, RE2(p.match, RE2::Quiet));
+  };
+  for (const Profile& p : given) {
+    if (fits(p)) return p;
+  }
+  if (given.size() == 1 && given.front().match.empty()) return given.front();
+  for (const Profile& p : shipped_profiles()) {
+    if (fits(p)) return p;
+  }
+  return shipped_profiles().front();
+}
+
+std::string filled(const std::string& command, double value) {
+  return replaced(command, "{}", fmt::format("{:.9g}", value));
+}
+
+std::string filled(const std::string& command, std::int64_t first, std::int64_t count) {
+  return replaced(replaced(command, "{first}", std::to_string(first)), "{count}",
+                  std::to_string(count));
+}
+
+}  // namespace kuvio::acquire

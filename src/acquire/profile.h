@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio::acquire {
+
+/// A quantity that can be set, and asked for. In `set`, {} stands for the number, in the
+/// instrument's own unit: number = value / factor.
+struct Setting {
+  std::string set, ask;  ///< empty: it cannot be
+  double factor = 1;     ///< from the instrument's unit to SI
+  std::optional<double> least, most;
+
+  bool can_set() const { return !set.empty(); }
+};
+
+/// A bit, or several, of an answered number.
+struct StatusBits {
+  std::string ask;
+  unsigned bits = 0;
+  bool known() const { return !ask.empty(); }
+};
+
+/// A range of a channel, and how accurate it is there.
+struct Range {
+  std::string name;  ///< "10 mA"
+  std::string set;
+  std::string accuracy;  ///< accuracy statement; "" if not stated
+};
+
+/// One output of an instrument.
+struct OutputProfile {
+  std::string name;  ///< "" for the only one
+  std::string on, off, state, clear;
+  Setting voltage, current_limit;
+  std::string cut_off, hold, cut_off_state;  ///< what it does on over-current
+  StatusBits limited, tripped;
+};
+
+/// One quantity that an instrument measures.
+struct ChannelProfile {
+  std::string name = "I";
+  std::string quantity = "current", unit = "A";  ///< unit in SI: A, V; "" for logic lines
+  double factor = 1;                             ///< from what it answers to SI
+  std::string ask;                               ///< one reading
+  std::string array;                             ///< what it has logged: {first}, {count}
+  std::string accuracy;
+  std::vector<Range> ranges;
+  std::string range_auto;
+  bool instant = false;  ///< its samples are instants, not means over their interval
+  int lines = 0;         ///< for logic: how many lines a word has
+};
+
+/// A digital line that the instrument can drive.
+struct LineProfile {
+  std::string name, high, low;
+};
+
+/// How an instrument logs samples by itself.
+struct LogProfile {
+  enum class Ready {
+    window,   ///< "oldest,end": the numbers of the oldest sample kept and of the next
+    count,    ///< how many there are since the start; all of them are kept
+    waiting,  ///< how many wait to be taken; taking them removes them
+  };
+  enum class Format { float32_little, float32_big, float64_little, float64_big, text };
+  Setting interval;
+  bool interval_is_rate = false;  ///< what is set and asked for is a rate (Hz)
+  std::vector<std::string> setup;
+  std::string start, stop, ready;
+  Ready means = Ready::window;
+  Format format = Format::float32_little;
+  std::int64_t most = 32768;  ///< samples a fetch
+};
+
+/// How a kind of instrument is spoken to: data, not code (docs/profiles.md).
+struct Profile {
+  std::string name, match, file;
+  std::string terminator = "\n";
+  std::string identity = "*IDN?", errors = "SYST:ERR?", done = "*OPC?";
+  double patience_s = 5;
+  std::vector<std::string> begin;  ///< sent after connecting
+  std::vector<OutputProfile> outputs;
+  std::vector<ChannelProfile> channels;
+  std::vector<LineProfile> lines;
+  std::optional<LogProfile> log;  ///< nothing: it is asked for one reading after the other
+};
+
+/// Reads a profile; Error (bad_data with "file:line", no_input) otherwise.
+Profile read_profile(const std::string& file);
+Profile parse_profile(const std::string& text, const std::string& file);
+
+/// The profiles that ship with Kuvio; the first is what an unknown instrument is taken for.
+const std::vector<Profile>& shipped_profiles();
+
+/// The first of `given`, then of the shipped ones, whose `match` is found in the identity; of the
+/// given one alone also without a match. The generic analyser when there is none.
+const Profile& profile_for(const std::string& identity, const std::vector<Profile>& given);
+
+/// A command with its places filled in: {}, {first}, {count}.
+std::string filled(const std::string& command, double value);
+std::string filled(const std::string& command, std::int64_t first, std::int64_t count);
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,469 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/scpi_input.h"
+
+#include "core/error.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::acquire {
+namespace {
+
+using std::chrono::milliseconds;
+constexpr auto kPoll = milliseconds(20);
+constexpr double kStatusEvery = 0.1;  // s
+constexpr double kRing = 4e6;         // samples at least; 8 s of them else
+
+std::string named(const OutputProfile& output) {
+  return output.name.empty() ? "its output" : "its output " + output.name;
+}
+
+Dimension dimension_of(const ChannelProfile& c) {
+  return c.quantity == "voltage" ? Dimension::voltage : Dimension::current;
+}
+
+}  // namespace
+
+ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings)
+    : Input(endpoint, static_cast<std::size_t>(std::max(kRing, settings.rate_hz * 8))),
+      settings_(settings),
+      scpi_(open_link(endpoint), endpoint.text) {
+  // A terminator is spoken before anything can be asked: one given profile decides it.
+  if (settings_.profiles.size() == 1) profile_ = settings_.profiles.front();
+  connect();
+  profile_ = profile_for(identity_, settings_.profiles);
+  scpi_.set_talk({profile_.terminator, milliseconds(std::llround(profile_.patience_s * 1000))});
+  for (const std::string& command : profile_.begin) scpi_.send(command);
+  find_outputs();
+  set_up_outputs();
+  choose_channels();
+  if (profile_.log) {
+    set_up_log();
+  } else {
+    interval_s_ = 0;
+  }
+}
+
+void ScpiInput::connect() {
+  scpi_.set_talk({profile_.terminator, milliseconds(std::llround(profile_.patience_s * 1000))});
+  identity_ = profile_.identity.empty() ? profile_.name : scpi_.query(profile_.identity);
+}
+
+void ScpiInput::refuse_on_error(const std::string& doing) {
+  if (profile_.errors.empty()) return;
+  const auto errors = scpi_.errors(profile_.errors);
+  if (errors.empty()) return;
+  throw Error(
+      Failure::unavailable, "input refused to " + doing, endpoint_.text,
+      "it answered " + errors.front() + " (spoken to by the profile \"" + profile_.name + "\")");
+}
+
+void ScpiInput::wait_done() {
+  if (!profile_.done.empty()) scpi_.query(profile_.done);
+}
+
+const OutputSettings* ScpiInput::settings_of(const OutputProfile& output) const {
+  if (const auto it = settings_.outputs.find(output.name); it != settings_.outputs.end())
+    return &it->second;
+  const auto first = settings_.outputs.find("");
+  const bool is_first = &output == &profile_.outputs.front();
+  return is_first && first != settings_.outputs.end() ? &first->second : nullptr;
+}
+
+void ScpiInput::find_outputs() {
+  for (const auto& [name, wish] : settings_.outputs) {
+    const bool known = (name.empty() && !profile_.outputs.empty()) ||
+                       std::any_of(profile_.outputs.begin(), profile_.outputs.end(),
+                                   [&](const OutputProfile& o) { return o.name == name; });
+    const bool asks = wish.voltage || wish.current_limit || wish.cut_off || wish.power_on;
+    if (!known && asks) {
+      throw Error(Failure::usage, "no such output", endpoint_.text,
+                  name.empty()
+                      ? "the profile \"" + profile_.name + "\" has no output"
+                      : "the profile \"" + profile_.name + "\" has no output \"" + name + "\"");
+    }
+  }
+  for (const OutputProfile& o : profile_.outputs) {
+    const bool on = !o.state.empty() && scpi_.query_on(o.state);
+    set_output(o.name, on);
+    if (on) found_on_.push_back(o.name);
+  }
+}
+
+void ScpiInput::set_number(const Setting& s, double value, const std::string& what) {
+  const std::string shown = fmt::format("{:g}", value);
+  if (!s.can_set()) {
+    throw Error(Failure::usage, "cannot set " + what, endpoint_.text,
+                "the profile \"" + profile_.name + "\" has no command for it");
+  }
+  if ((s.least && value < *s.least) || (s.most && value > *s.most)) {
+    throw Error(Failure::usage, "cannot set " + what, endpoint_.text,
+                fmt::format("{} is outside what the profile \"{}\" allows ({:g} to {:g})", shown,
+                            profile_.name, s.least.value_or(-INFINITY), s.most.value_or(INFINITY)));
+  }
+  scpi_.send(filled(s.set, value / s.factor));
+  refuse_on_error("set " + what);
+}
+
+void ScpiInput::set_up_outputs() {
+  for (const OutputProfile& o : profile_.outputs) {
+    const std::string prefix = o.name.empty() ? "" : "output_" + o.name + "_";
+    if (const OutputSettings* wish = settings_of(o)) {
+      if (wish->voltage) set_number(o.voltage, *wish->voltage, "the voltage");
+      if (wish->current_limit) {
+        set_number(o.current_limit, *wish->current_limit, "the current limit");
+        conditions_[prefix + "current_limit"] = fmt::format("{:g} A", *wish->current_limit);
+      }
+      if (wish->cut_off) {
+        const std::string& command = *wish->cut_off ? o.cut_off : o.hold;
+        if (command.empty()) {
+          throw Error(Failure::usage, "cannot set what it does on over-current", endpoint_.text,
+                      "the profile \"" + profile_.name + "\" has no command for it");
+        }
+        scpi_.send(command);
+        refuse_on_error("set what it does on over-current");
+        conditions_[prefix + "on_over_current"] = *wish->cut_off ? "switch off" : "hold";
+      }
+    }
+    if (!o.voltage.ask.empty()) {
+      conditions_[prefix + "voltage"] = fmt::format(
+          "{:g} V", scpi_.query_number(o.voltage.ask, Dimension::voltage, o.voltage.factor));
+    }
+  }
+}
+
+void ScpiInput::choose_channels() {
+  std::vector<std::string> wanted = settings_.channels;
+  if (wanted.empty()) {
+    for (const ChannelProfile& c : profile_.channels) {
+      if (c.quantity == "current") wanted.push_back(c.name);
+    }
+  }
+  for (const std::string& name : wanted) {
+    const auto found = std::find_if(profile_.channels.begin(), profile_.channels.end(),
+                                    [&](const ChannelProfile& c) { return c.name == name; });
+    if (found == profile_.channels.end() || found->quantity == "logic") {
+      std::string known;
+      for (const ChannelProfile& c : profile_.channels) {
+        if (c.quantity != "logic") known += (known.empty() ? "" : ", ") + c.name;
+      }
+      throw Error(
+          Failure::usage, "no such channel", endpoint_.text,
+          "the profile \"" + profile_.name + "\" has no channel \"" + name + "\"; it has " + known);
+    }
+    chosen_.push_back(&*found);
+  }
+  if (!settings_.logic.empty()) {
+    const auto word = std::find_if(profile_.channels.begin(), profile_.channels.end(),
+                                   [](const ChannelProfile& c) { return c.quantity == "logic"; });
+    if (word == profile_.channels.end() || static_cast<int>(settings_.logic.size()) > word->lines) {
+      throw Error(Failure::usage, "no such logic lines", endpoint_.text,
+                  word == profile_.channels.end() ? "the profile \"" + profile_.name + "\" has none"
+                                                  : fmt::format("it has {} of them", word->lines));
+    }
+    chosen_.push_back(&*word);
+  }
+  for (const ChannelProfile* c : chosen_) {
+    InputChannel channel;
+    channel.name = c->name;
+    channel.quantity = c->quantity;
+    channel.unit = c->unit;
+    channel.kind = c->instant || !profile_.log ? SampleKind::instant : SampleKind::averaged;
+    channel.accuracy = c->accuracy;
+    if (c->quantity == "logic") channel.lines = settings_.logic;
+    if (!profile_.log) channel.encoding = book::Encoding::f8;
+    const auto wish = settings_.range.find(c->name);
+    const std::string range = wish == settings_.range.end() ? "" : wish->second;
+    if (!range.empty()) {
+      const auto found = std::find_if(c->ranges.begin(), c->ranges.end(),
+                                      [&](const Range& r) { return r.name == range; });
+      if (found == c->ranges.end()) {
+        std::string known;
+        for (const Range& r : c->ranges) known += (known.empty() ? "" : ", ") + r.name;
+        throw Error(Failure::usage, "no such range", endpoint_.text,
+                    "channel " + c->name + " has no range \"" + range + "\"; it has " +
+                        (known.empty() ? "none" : known));
+      }
+      scpi_.send(found->set);
+      if (!found->accuracy.empty()) channel.accuracy = found->accuracy;
+    } else if (!c->range_auto.empty()) {
+      scpi_.send(c->range_auto);
+    }
+    refuse_on_error("set the range of " + c->name);
+    if (c->quantity == "current") conditions_["range"] = range.empty() ? "automatic" : range;
+    channels_.push_back(channel);
+  }
+  if (channels_.empty()) {
+    throw Error(Failure::usage, "nothing to record", endpoint_.text,
+                "the profile \"" + profile_.name + "\" measures nothing");
+  }
+}
+
+void ScpiInput::set_up_log() {
+  const LogProfile& log = *profile_.log;
+  for (const std::string& command : log.setup) scpi_.send(command);
+  if (!log.setup.empty()) refuse_on_error("set up its log");
+  const double wanted = log.interval_is_rate ? settings_.rate_hz : 1 / settings_.rate_hz;
+  if (log.interval.can_set()) set_number(log.interval, wanted, "the rate");
+  double told = wanted;
+  if (!log.interval.ask.empty()) {
+    told = scpi_.query_number(log.interval.ask,
+                              log.interval_is_rate ? Dimension::frequency : Dimension::time,
+                              log.interval.factor);
+  }
+  interval_s_ = log.interval_is_rate ? 1 / told : told;
+  if (!(interval_s_ > 0) || !std::isfinite(interval_s_))
+    throw Error(Failure::bad_data, "garbled answer", endpoint_.text, "a logging interval of zero");
+}
+
+void ScpiInput::begin() {
+  const double before = host_now_s();
+  if (profile_.log) {
+    scpi_.send(profile_.log->start);
+    wait_done();
+    sync({0, before, host_now_s()});
+    refuse_on_error("start logging");
+  }
+  started_s_ = before;
+}
+
+ScpiInput::Ready ScpiInput::ready() {
+  const LogProfile& log = *profile_.log;
+  const double before = host_now_s();
+  const std::string answer = scpi_.query(log.ready);
+  const double after = host_now_s();
+  Ready out;
+  try {
+    const std::vector<double> values = parse_values(answer);
+    const std::size_t wanted = log.means == LogProfile::Ready::window ? 2 : 1;
+    if (values.size() != wanted) throw std::invalid_argument("");
+    for (const double v : values) {
+      if (!(v >= 0 && v < 9e15) || v != std::floor(v)) throw std::invalid_argument("");
+    }
+    if (log.means == LogProfile::Ready::window) {
+      out = {static_cast<std::int64_t>(values[0]), static_cast<std::int64_t>(values[1])};
+    } else if (log.means == LogProfile::Ready::count) {
+      out = {0, static_cast<std::int64_t>(values[0])};
+    } else {
+      out = {next_, next_ + static_cast<std::int64_t>(values[0])};
+    }
+  } catch (const std::invalid_argument&) {
+    throw Error(Failure::bad_data, "garbled answer", endpoint_.text,
+                log.ready + " was answered by \"" + answer.substr(0, 60) + "\"");
+  }
+  if (out.oldest > out.end) return out;  // it counts strangely: nothing is there to fetch yet
+  // By the answer, `end` samples were done; when it was asked, the next was not.
+  const auto count = static_cast<double>(out.end);
+  sync({count * interval_s_, -INFINITY, after});
+  sync({(count + 1) * interval_s_, before, INFINITY});
+  return out;
+}
+
+std::vector<std::vector<double>> ScpiInput::fetch(std::int64_t first, std::int64_t count) {
+  std::vector<std::vector<double>> out;
+  for (const ChannelProfile* c : chosen_) {
+    std::vector<double> values =
+        scpi_.query_values(filled(c->array, first, count), profile_.log->format);
+    if (c->factor != 1) {
+      for (double& v : values) {
+        if (std::fabs(v) < 9.8e37) v *= c->factor;
+      }
+    }
+    if (values.size() > static_cast<std::size_t>(count)) {
+      throw Error(Failure::bad_data, "garbled answer", endpoint_.text,
+                  fmt::format("{} was answered by {} samples", filled(c->array, first, count),
+                              values.size()));
+    }
+    out.push_back(std::move(values));
+  }
+  // Overrun between two of them: only what all have is taken.
+  std::size_t least = out.front().size();
+  for (const auto& column : out) least = std::min(least, column.size());
+  for (auto& column : out) column.resize(least);
+  return out;
+}
+
+void ScpiInput::fetch_logged(const std::stop_token& stop) {
+  Ready r = ready();
+  std::string why;
+  if (r.oldest > next_) why = resumed_ ? "the link was lost" : "the input's memory overran";
+  next_ = std::max(next_, r.oldest);
+  while (next_ < r.end && !stop.stop_requested()) {
+    const std::int64_t n = std::min(profile_.log->most, r.end - next_);
+    if (!ring().has_room(static_cast<std::size_t>(n))) break;  // it keeps them meanwhile
+    Packet packet{next_, fetch(next_, n), {}, why, false};
+    const auto got = static_cast<std::int64_t>(packet.samples());
+    if (got == 0) break;  // overrun in the meantime: ask again what is there
+    next_ += got;
+    why.clear();
+    resumed_ = false;
+    deliver(std::move(packet));
+  }
+}
+
+/// One reading of every channel, in the middle of the time it took.
+void ScpiInput::poll_once() {
+  Packet packet;
+  const double before = host_now_s();
+  for (const ChannelProfile* c : chosen_) {
+    packet.columns.push_back({scpi_.query_number(c->ask, dimension_of(*c), c->factor)});
+  }
+  const double after = host_now_s();
+  const double own = (before + after) / 2 - started_s_;
+  packet.times.push_back(std::llround(own * 1e9));
+  packet.gap = resumed_;
+  resumed_ = false;
+  sync({own, (before + after) / 2, (before + after) / 2});
+  deliver(std::move(packet));
+}
+
+double ScpiInput::own_now() {
+  if (profile_.log) return static_cast<double>(ready().end) * interval_s_;
+  return host_now_s() - started_s_;
+}
+
+void ScpiInput::switch_output(const OutputProfile& output, bool on) {
+  Happening h;
+  h.kind = on ? "output_on" : "output_off";
+  h.output = output.name;
+  h.earliest_s = own_now();
+  if (on && !output.clear.empty()) scpi_.send(output.clear);
+  scpi_.send(on ? output.on : output.off);
+  wait_done();
+  h.latest_s = own_now() + interval_s_;
+  const auto errors =
+      profile_.errors.empty() ? std::vector<std::string>{} : scpi_.errors(profile_.errors);
+  if (!errors.empty()) {
+    // Told, and the capture goes on: nothing else depends on it.
+    note(fmt::format("{} refused to switch {} {}: it answered {}", endpoint_.text, named(output),
+                     on ? "on" : "off", errors.front()));
+    return;
+  }
+  set_output(output.name, on);
+  watched_[output.name] = {};
+  happened(std::move(h));
+}
+
+void ScpiInput::heed_wishes() {
+  for (const auto& [name, on] : take_wishes()) {
+    for (const OutputProfile& o : profile_.outputs) {
+      // "" speaks of the first output; off, of all of them.
+      const bool meant =
+          o.name == name || (name.empty() && (!on || &o == &profile_.outputs.front()));
+      if (meant) switch_output(o, on);
+    }
+  }
+}
+
+/// What became of the outputs by itself: at the limit, switched off by protection.
+void ScpiInput::look_at_status() {
+  for (const OutputProfile& o : profile_.outputs) {
+    Watched& w = watched_[o.name];
+    const double at = own_now();
+    const auto bit = [&](const StatusBits& s) {
+      const double value = scpi_.query_number(s.ask);
+      return value >= 0 && value < 4294967296.0 &&
+             (static_cast<std::uint32_t>(value) & s.bits) != 0;
+    };
+    if (o.limited.known()) {
+      const bool now = bit(o.limited);
+      if (now && !w.limited) w.since_s = at;
+      if (!now && w.limited) {
+        happened(
+            {"current_limited", w.since_s, at, "the output held the current at its limit", o.name});
+      }
+      w.limited = now;
+    }
+    bool tripped = w.tripped;
+    if (o.tripped.known()) tripped = bit(o.tripped);
+    if (tripped && !w.tripped) {
+      happened({"output_cut_off", std::max(0.0, at - kStatusEvery), at + interval_s_,
+                "over-current: the output switched itself off", o.name});
+      set_output(o.name, false);
+    } else if (!tripped && !o.state.empty() && output_on()) {
+      const bool on = scpi_.query_on(o.state);
+      set_output(o.name, on);
+    }
+    w.tripped = tripped;
+  }
+}
+
+void ScpiInput::run(const std::stop_token& stop) {
+  for (const OutputProfile& o : profile_.outputs) {
+    const OutputSettings* wish = settings_of(o);
+    const bool was_on = std::find(found_on_.begin(), found_on_.end(), o.name) != found_on_.end();
+    if (wish && wish->power_on && !was_on) switch_output(o, true);
+  }
+  double due = host_now_s();
+  while (!stop.stop_requested()) {
+    try {
+      heed_wishes();
+      if (host_now_s() >= status_due_s_) {
+        look_at_status();
+        status_due_s_ = host_now_s() + kStatusEvery;
+      }
+      if (profile_.log) {
+        fetch_logged(stop);
+        std::this_thread::sleep_for(kPoll);
+      } else {
+        poll_once();
+        due = std::max(due + 1 / settings_.rate_hz, host_now_s());
+        while (!stop.stop_requested() && host_now_s() < due)
+          std::this_thread::sleep_for(
+              std::chrono::duration<double>(std::min(0.02, std::max(0.0, due - host_now_s()))));
+      }
+    } catch (const Error& e) {
+      if (settings_.reconnect_s <= 0 || e.failure() != Failure::unavailable) throw;
+      reconnect(stop, e);
+    }
+  }
+}
+
+/// A lost link is tried again; what the instrument logged meanwhile is then still there, as far as
+/// its memory reaches.
+void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
+  const double lost_at = host_now_s(), lost_own = static_cast<double>(next_) * interval_s_;
+  const std::string was = identity_;
+  while (true) {
+    if (stop.stop_requested()) return;
+    try {
+      scpi_ = Scpi(open_link(endpoint_, milliseconds(1000)), endpoint_.text);
+      connect();
+      if (identity_ != was) {
+        throw Error(Failure::bad_data, "another instrument answers", endpoint_.text,
+                    "it is " + identity_ + ", not " + was);
+      }
+      break;
+    } catch (const Error& e) {
+      if (e.failure() == Failure::bad_data) throw;
+      if (host_now_s() - lost_at > settings_.reconnect_s) throw why;
+    }
+    for (int i = 0; i < 20 && !stop.stop_requested(); ++i)
+      std::this_thread::sleep_for(milliseconds(10));
+  }
+  resumed_ = true;
+  const double own = profile_.log ? lost_own : lost_at - started_s_;
+  happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
+}
+
+void ScpiInput::end() {
+  for (const auto& [name, w] : watched_) {
+    if (w.limited)
+      happened({"current_limited", w.since_s, own_now(), "the output held the current at its limit",
+                name});
+  }
+  if (profile_.log && !profile_.log->stop.empty()) scpi_.send(profile_.log->stop);
+  for (const OutputProfile& o : profile_.outputs) {
+    const OutputSettings* wish = settings_of(o);
+    if (!wish || !(wish->power_off || (wish->off_if_bad && ended_badly_))) continue;
+    scpi_.send(o.off);
+    set_output(o.name, false);
+  }
+  wait_done();
+  if (profile_.errors.empty()) return;
+  for (const std::string& e : scpi_.errors(profile_.errors)) note("the input told of " + e);
+}
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/input.h"
+#include "acquire/scpi.h"
+
+namespace kuvio::acquire {
+
+/// A supply, meter or analyser spoken to in SCPI as its profile says: one that logs samples by
+/// itself, or one that is asked for one reading after the other (these carry this computer's time).
+class ScpiInput : public Input {
+public:
+  /// Connects, identifies and sets up; switches nothing on. Error when it cannot be reached or
+  /// refuses.
+  ScpiInput(const Endpoint& endpoint, const InputSettings& settings);
+  ~ScpiInput() override { join(); }
+
+  const Profile& profile() const { return profile_; }
+
+protected:
+  void begin() override;
+  void run(const std::stop_token& stop) override;
+  void end() override;
+
+private:
+  struct Ready {
+    std::int64_t oldest = 0, end = 0;
+  };
+  void connect();
+  void find_outputs();
+  void set_up_outputs();
+  void choose_channels();
+  void set_up_log();
+  void set_number(const Setting& setting, double value, const std::string& what);
+  void refuse_on_error(const std::string& doing);
+  void wait_done();
+  Ready ready();
+  void fetch_logged(const std::stop_token& stop);
+  std::vector<std::vector<double>> fetch(std::int64_t first, std::int64_t count);
+  void poll_once();
+  void look_at_status();
+  void switch_output(const OutputProfile& output, bool on);
+  void heed_wishes();
+  void reconnect(const std::stop_token& stop, const Error& why);
+  double own_now();
+  const OutputSettings* settings_of(const OutputProfile& output) const;
+
+  InputSettings settings_;
+  Profile profile_;
+  Scpi scpi_;
+  std::vector<const ChannelProfile*> chosen_;
+  std::int64_t next_ = 0, fetched_ = 0;
+  double started_s_ = 0;  // host time of the first sample, for one that is polled
+  struct Watched {
+    bool limited = false, tripped = false;
+    double since_s = 0;
+  };
+  std::map<std::string, Watched> watched_;
+  double status_due_s_ = 0;
+  bool resumed_ = false;
+};
+
+}  // namespace kuvio::acquire

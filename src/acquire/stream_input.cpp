@@ -1,0 +1,210 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/stream_input.h"
+
+#include "core/error.h"
+#include "core/uncertainty.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace kuvio::acquire {
+namespace {
+
+using std::chrono::milliseconds;
+constexpr double kPatience = 5;    // s without a frame
+constexpr double kAskEvery = 0.5;  // s
+constexpr std::size_t kRing = std::size_t{4} << 20;
+
+std::string accuracy_or_nothing(const std::string& text) {
+  try {
+    parse_accuracy(text);
+    return text;
+  } catch (const std::invalid_argument&) {
+    return "";
+  }
+}
+
+}  // namespace
+
+StreamInput::StreamInput(const Endpoint& endpoint, const InputSettings& settings)
+    : Input(endpoint, kRing), settings_(settings), link_(open_link(endpoint)) {
+  decoder_.header = [this](const StreamHeader& h) { take_header(h); };
+  decoder_.samples = [this](StreamSamples s) { take_samples(std::move(s)); };
+  decoder_.time = [this](const StreamTime& t) { take_time(t); };
+  decoder_.message = [this](const std::string& text) {
+    if (began_)
+      happened({"text", static_cast<double>(next_) * interval_s_,
+                static_cast<double>(next_) * interval_s_, text, ""});
+  };
+  const double begun = host_now_s();
+  std::array<char, 65536> buffer;
+  while (!header_) {
+    if (host_now_s() - begun > kPatience) {
+      throw Error(Failure::unavailable, "no stream", endpoint.text,
+                  decoder_.garbled() > 0
+                      ? "what it sends is not the binary stream of docs/stream-protocol.md"
+                      : "it sent no header within 5 s");
+    }
+    const std::size_t n = link_->read(buffer, milliseconds(200));
+    arrived_s_ = host_now_s();
+    decoder_.take({buffer.data(), n});
+  }
+}
+
+void StreamInput::take_header(const StreamHeader& h) {
+  if (!header_) {
+    header_ = h;
+    identity_ = h.identity.empty() ? "stream" : book::printable(h.identity);
+    exact_interval_ = h.interval;
+    interval_s_ = h.interval.tick_s();
+    const std::vector<std::string>& names = settings_.channels;
+    for (std::size_t i = 0; i < h.channels.size(); ++i) {
+      const StreamChannel& c = h.channels[i];
+      if (!names.empty() && std::find(names.begin(), names.end(), c.name) == names.end()) continue;
+      InputChannel channel;
+      channel.name = book::printable(c.name);
+      const bool logic = c.quantity == StreamQuantity::logic;
+      channel.quantity = logic                                   ? "logic"
+                         : c.quantity == StreamQuantity::voltage ? "voltage"
+                                                                 : "current";
+      channel.unit = logic ? "" : c.quantity == StreamQuantity::voltage ? "V" : "A";
+      channel.kind = c.instant ? SampleKind::instant : SampleKind::averaged;
+      channel.accuracy = accuracy_or_nothing(c.accuracy);
+      // 24 bits and more do not go into a float.
+      if (h.format == StreamFormat::int24 || h.format == StreamFormat::int32)
+        channel.encoding = book::Encoding::f8;
+      if (logic) {
+        for (const std::string& line : c.lines) channel.lines.push_back(book::printable(line));
+        if (channel.lines.empty()) channel.lines = {channel.name};
+      }
+      channels_.push_back(std::move(channel));
+      wanted_.push_back(i);
+    }
+    if (channels_.empty()) {
+      throw Error(Failure::usage, "no such channel", endpoint_.text,
+                  "the stream has none of the channels asked for");
+    }
+    return;
+  }
+  const bool same = h.interval == header_->interval && h.channels == header_->channels &&
+                    h.format == header_->format;
+  if (!same) {
+    throw Error(Failure::bad_data, "the stream changed", endpoint_.text,
+                "its header now tells of other channels or another rate");
+  }
+  if (h.session != header_->session) restarted_ = true;
+  header_ = h;
+}
+
+void StreamInput::take_samples(StreamSamples s) {
+  if (!running()) return;  // from before the capture
+  const auto first = static_cast<std::int64_t>(s.first);
+  const auto count = static_cast<std::int64_t>(s.columns.front().size());
+  if (!began_) {
+    base_ = -first;
+    began_ = true;
+  } else if (restarted_) {
+    // Its numbers began again: it goes on where this computer's clock says.
+    const double passed = arrived_s_ - last_at_s_;
+    const auto lost = std::max<std::int64_t>(1, std::llround(passed / interval_s_) - count);
+    base_ = next_ + lost - first;
+    why_ = "the digitiser started again";
+  }
+  restarted_ = false;
+  const std::int64_t index = first + base_;
+  if (index < next_) return;  // one of these came again
+  std::string why = why_;
+  if (index > next_ && why.empty()) {
+    const auto missing = decoder_.missing() - missing_told_,
+               garbled = decoder_.garbled() - garbled_told_;
+    why = s.overflowed   ? "the digitiser's own memory overran"
+          : fell_behind_ ? "this computer fell behind"
+          : missing > 0  ? fmt::format("{} frames lost on the way, {} of them garbled", missing,
+                                       std::min(missing, garbled))
+                         : "samples lost by the digitiser";
+  }
+  missing_told_ = decoder_.missing();
+  garbled_told_ = decoder_.garbled();
+  Packet packet{index, {}, {}, why, false};
+  for (const std::size_t i : wanted_) packet.columns.push_back(std::move(s.columns[i]));
+  const double end_s = static_cast<double>(index + count) * interval_s_;
+  sync({end_s, -INFINITY, arrived_s_});
+  last_at_s_ = arrived_s_;
+  if (deliver(std::move(packet))) {
+    next_ = index + count;
+    why_.clear();
+    fell_behind_ = 0;
+  } else {
+    fell_behind_ += count;  // the jump in the next packet's number tells the recorder
+  }
+}
+
+void StreamInput::ask_time() {
+  if (endpoint_.over == "file") return;
+  asked_at_s_ = host_now_s();
+  link_->write(stream_time_question(++nonce_, ++sequence_));
+}
+
+/// Its answer bounds its clock from both sides.
+void StreamInput::take_time(const StreamTime& t) {
+  if (!began_ || t.nonce != nonce_ || t.sample > (1ULL << 60)) return;
+  const double samples = static_cast<double>(static_cast<std::int64_t>(t.sample) + base_);
+  sync({samples * interval_s_, -INFINITY, arrived_s_});
+  sync({(samples + 1) * interval_s_, asked_at_s_, INFINITY});
+}
+
+void StreamInput::run(const std::stop_token& stop) {
+  std::array<char, 65536> buffer;
+  double heard = host_now_s(), asked = 0;
+  while (!stop.stop_requested()) {
+    try {
+      if (host_now_s() - asked > kAskEvery) {
+        asked = host_now_s();
+        ask_time();
+      }
+      const std::size_t n = link_->read(buffer, milliseconds(50));
+      arrived_s_ = host_now_s();
+      if (n > 0) heard = arrived_s_;
+      decoder_.take({buffer.data(), n});
+      if (arrived_s_ - heard > kPatience) {
+        throw Error(Failure::unavailable, "the stream stalled", endpoint_.text,
+                    "nothing came for 5 s");
+      }
+    } catch (const Error& e) {
+      if (settings_.reconnect_s <= 0 || e.failure() != Failure::unavailable) {
+        tell_losses();
+        throw;
+      }
+      reconnect(stop, e);
+      heard = host_now_s();
+    }
+  }
+  tell_losses();
+}
+
+void StreamInput::reconnect(const std::stop_token& stop, const Error& why) {
+  const double lost_at = host_now_s(), own = static_cast<double>(next_) * interval_s_;
+  while (!stop.stop_requested()) {
+    try {
+      link_ = open_link(endpoint_, milliseconds(1000));
+      break;
+    } catch (const Error&) {
+      if (host_now_s() - lost_at > settings_.reconnect_s) throw why;
+    }
+    std::this_thread::sleep_for(milliseconds(100));
+  }
+  why_ = "the link was lost";
+  happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
+}
+
+void StreamInput::tell_losses() {
+  if (decoder_.missing() == 0 && decoder_.garbled() == 0) return;
+  note(fmt::format("{}: {} frames came whole, {} did not ({} of them garbled)", endpoint_.text,
+                   decoder_.frames(), decoder_.missing(),
+                   std::min(decoder_.missing(), decoder_.garbled())));
+}
+
+}  // namespace kuvio::acquire
