@@ -2,11 +2,13 @@
 #include "acquire/endpoint.h"
 
 #include "core/error.h"
+#include "core/quantity.h"
 
 #include <algorithm>
 #include <array>
 #include <charconv>
 #include <optional>
+#include <stdexcept>
 
 namespace kuvio::acquire {
 namespace {
@@ -105,6 +107,18 @@ void read_host(Endpoint& out, const std::string& rest, const std::string& exampl
 std::string Endpoint::option(const std::string& name, const std::string& otherwise) const {
   const auto it = options.find(name);
   return it == options.end() ? otherwise : it->second;
+}
+
+double Endpoint::rate_hz() const {
+  const std::string given = option("rate");
+  if (given.empty()) return 0;
+  const bool bare = given.find_first_not_of("0123456789.") == std::string::npos;
+  try {
+    const double rate = parse_quantity(bare ? given + " Hz" : given, Dimension::frequency);
+    if (rate > 0) return rate;
+  } catch (const std::invalid_argument&) {  // told below
+  }
+  wrong(text, "rate must be more than nothing, as in rate=50 or rate=2%20kHz");
 }
 
 Endpoint parse_endpoint(const std::string& text) {

@@ -24,6 +24,9 @@ struct Endpoint {
   std::map<std::string, std::string> options;
 
   std::string option(const std::string& name, const std::string& otherwise = "") const;
+  /// The option `rate` in Hz: "50", or with a unit, "2 kHz". 0 when it is not given. Error (usage)
+  /// when it is no rate.
+  double rate_hz() const;
   bool is_log() const { return speaks == "log"; }
 };
 

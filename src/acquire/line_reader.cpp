@@ -136,14 +136,13 @@ bool LineReader::try_units(const std::vector<std::string_view>& cells) {
   for (const auto cell : cells) {
     std::string_view rest;
     Column c;
-    if (number(with_point(cell), rest)) {
-      std::string_view unit;
-      number(cell, unit);
+    const std::string text = with_point(cell);
+    if (number(text, rest)) {
       for (const auto& [role, dimension] :
            {std::pair{Role::time, Dimension::time}, std::pair{Role::current, Dimension::current},
             std::pair{Role::voltage, Dimension::voltage}}) {
         try {
-          c.factor = unit_factor(rest.empty() ? unit : rest, dimension);
+          c.factor = unit_factor(rest, dimension);
           c.role = role;
           break;
         } catch (const std::invalid_argument&) {  // not of this kind

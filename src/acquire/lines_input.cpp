@@ -38,16 +38,7 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
   if (samples != "instant" && samples != "averaged")
     throw Error(Failure::usage, "bad input address", endpoint.text,
                 "samples is instant or averaged");
-  if (const std::string rate = endpoint.option("rate"); !rate.empty()) {
-    try {
-      interval_s_ = 1 / parse_quantity(rate, Dimension::frequency);
-    } catch (const std::invalid_argument& e) {
-      throw Error(Failure::usage, "bad input address", endpoint.text, e.what());
-    }
-    if (!(interval_s_ > 0) || !std::isfinite(interval_s_))
-      throw Error(Failure::usage, "bad input address", endpoint.text,
-                  "rate must be more than nothing");
-  }
+  if (const double rate = endpoint.rate_hz(); rate > 0) interval_s_ = 1 / rate;
   // Lines are kept from the first on: the reading that tells the columns counts too.
   const double begun = host_now_s();
   std::vector<Line> early;

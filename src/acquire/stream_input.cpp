@@ -122,8 +122,8 @@ void StreamInput::take_samples(StreamSamples s) {
                garbled = decoder_.garbled() - garbled_told_;
     why = s.overflowed   ? "the digitiser's own memory overran"
           : fell_behind_ ? "this computer fell behind"
-          : missing > 0  ? fmt::format("{} frames lost on the way, {} of them garbled", missing,
-                                       std::min(missing, garbled))
+          : missing > 0  ? fmt::format("{} frame{} lost on the way, {} of them garbled", missing,
+                                      missing == 1 ? "" : "s", std::min(missing, garbled))
                          : "samples lost by the digitiser";
   }
   missing_told_ = decoder_.missing();
@@ -167,11 +167,11 @@ void StreamInput::run(const std::stop_token& stop) {
       }
       const std::size_t n = link_->read(buffer, milliseconds(50));
       arrived_s_ = host_now_s();
-      if (n > 0) heard = arrived_s_;
       decoder_.take({buffer.data(), n});
+      heard = std::max(heard, last_at_s_);  // of samples: other frames are no life to record
       if (arrived_s_ - heard > kPatience) {
         throw Error(Failure::unavailable, "the stream stalled", endpoint_.text,
-                    "nothing came for 5 s");
+                    "no samples came for 5 s");
       }
     } catch (const Error& e) {
       if (settings_.reconnect_s <= 0 || e.failure() != Failure::unavailable) {

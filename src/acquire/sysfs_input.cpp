@@ -49,13 +49,8 @@ bool ends(const std::string& name, const char* tail) { return name.ends_with(tai
 
 SysfsInput::SysfsInput(const Endpoint& endpoint, const InputSettings& settings)
     : Input(endpoint, 1 << 18) {
-  try {
-    const std::string rate = endpoint.option("rate");
-    rate_hz_ = rate.empty() ? std::min(settings.rate_hz, 100.0)
-                            : parse_quantity(rate, Dimension::frequency);
-  } catch (const std::invalid_argument& e) {
-    throw Error(Failure::usage, "bad input address", endpoint.text, e.what());
-  }
+  const double asked = endpoint.rate_hz();
+  rate_hz_ = asked > 0 ? asked : std::min(settings.rate_hz, 100.0);
   if (!(rate_hz_ > 0 && rate_hz_ <= kFastest))
     throw Error(Failure::usage, "bad input address", endpoint.text,
                 "a sensor is read at more than nothing and at most 1 kHz");

@@ -185,6 +185,7 @@ void Tracks::begin_on_axis(Packet& packet, const Tracks& axis) {
 }
 
 bool Tracks::drain(double until_s, const Tracks& axis) {
+  axis_ = &axis;
   take_sync();
   bool any = false;
   while (!held_.empty()) {
@@ -249,10 +250,12 @@ void Tracks::lose(std::int64_t until, const std::string& why) {
     for (std::size_t k = 0; k < wide; ++k)
       writer_->flag(places_[c] + k, {Flag::dropped, from_s, to_s, count});
   }
-  if (lost_ == 0) first_lost_s_ = from_s;
+  if (lost_ == 0) first_lost_s_ = axis_ && !is_axis_ ? on_axis(*axis_).at(from_s) : from_s;
   lost_ += count;
   ++gaps_;
-  writer_->event({"samples_lost", from_s, to_s, why.empty() ? "samples lost" : why});
+  const ClockMap map = axis_ && !is_axis_ ? on_axis(*axis_) : ClockMap{};
+  writer_->event(
+      {"samples_lost", map.at(from_s), map.at(to_s), why.empty() ? "samples lost" : why});
   next_tick_ = until;
   logic_gap_ = true;
 }

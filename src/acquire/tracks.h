@@ -97,6 +97,7 @@ private:
   bool is_axis_ = false;
   double scale_ = 1, epoch_s_ = 0;
   book::CaptureWriter* writer_ = nullptr;
+  const Tracks* axis_ = nullptr;
   TimeBase base_;
   std::int64_t period_ = 1;  // ticks; 0: samples have times of their own
   std::size_t first_channel_ = 0;

@@ -123,10 +123,13 @@ std::string printable(std::string_view bytes) {
 }
 
 double CaptureInfo::from_s() const {
+  // Channels without a clock of their own are the axis; others may be off it by a hair.
+  const bool has_axis = std::any_of(channels.begin(), channels.end(),
+                                    [](const ChannelInfo& c) { return c.samples > 0 && !c.clock; });
   double from = 0;
   bool any = false;
   for (const ChannelInfo& c : channels) {
-    if (c.samples == 0) continue;
+    if (c.samples == 0 || (has_axis && c.clock)) continue;
     from = any ? std::min(from, c.from_s) : c.from_s;
     any = true;
   }
@@ -289,9 +292,10 @@ void Book::read_adjustments(ChannelInfo& c) const {
   auto clock = db_->prepare("SELECT origin_s, rate, spread_s FROM clock WHERE channel=?1");
   clock.bind_all(c.id);
   if (clock.step()) {
-    c.clock = ClockMap{clock.real(0), clock.real(1), clock.real(2)};
-    if (!std::isfinite(c.clock->origin_s) || std::fabs(c.clock->origin_s) > 1e9 ||
-        !(c.clock->rate > 0.5 && c.clock->rate < 2)) {
+    const ClockMap map{clock.real(0), clock.real(1), clock.real(2)};
+    if (map.origin_s != 0 || map.rate != 1) c.clock = map;  // else it is the axis
+    if (c.clock && (!std::isfinite(c.clock->origin_s) || std::fabs(c.clock->origin_s) > 1e9 ||
+                    !(c.clock->rate > 0.5 && c.clock->rate < 2))) {
       throw Error(Failure::bad_data, "damaged book", path(),
                   "the clock of channel " + c.name + " makes no sense");
     }

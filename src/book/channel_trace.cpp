@@ -20,8 +20,7 @@ ChannelTrace::ChannelTrace(const Book& book, const ChannelInfo& channel)
       offset_(channel.calibration.offset),
       blocks_(stored_.blocks().begin(), stored_.blocks().end()),
       flags_(stored_.flags().begin(), stored_.flags().end()) {
-  if (channel.clock && (channel.clock->origin_s != 0 || channel.clock->rate != 1))
-    lay_on_axis(*channel.clock);
+  if (channel.clock) lay_on_axis(*channel.clock);
 }
 
 /// An input's own ticks are cut finer, so that its origin can be laid between two of them, and

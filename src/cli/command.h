@@ -27,6 +27,7 @@ using Add = Runner (*)(CLI::App& app);
 
 Runner add_import(CLI::App& app);
 Runner add_capture(CLI::App& app);
+Runner add_profile(CLI::App& app);
 Runner add_list(CLI::App& app);
 Runner add_span(CLI::App& app);
 Runner add_states(CLI::App& app);

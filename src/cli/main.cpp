@@ -23,6 +23,7 @@ struct Entry {
 constexpr std::array kCommands{
     Entry{"import", "read text logs into captures", cli::add_import},
     Entry{"capture", "record from inputs", cli::add_capture},
+    Entry{"profile", "check an instrument profile, or try it", cli::add_profile},
     Entry{"list", "captures, channels, builds", cli::add_list},
     Entry{"span", "statistics of a span", cli::add_span},
     Entry{"states", "split a capture into states and save", cli::add_states},

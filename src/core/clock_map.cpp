@@ -5,6 +5,9 @@
 #include <cmath>
 
 namespace kuvio {
+namespace {
+constexpr double kOneWay = 1e-3;  // s: what arrivals may wander
+}
 
 ClockMap compose(const ClockMap& outer, const ClockMap& inner) {
   return {outer.at(inner.origin_s), outer.rate * inner.rate,
@@ -54,19 +57,27 @@ std::optional<ClockMap> ClockFit::fit() const {
   if (below_latest_.empty()) return std::nullopt;
   const double middle = (first_ + last_) / 2;
   const bool two_way = !above_earliest_.empty();
-  if (last_ - first_ < kLeast) {
-    // The tightest bounds at nominal rate.
-    double high = std::numeric_limits<double>::infinity(), low = -high;
-    for (const Corner& c : below_latest_) high = std::min(high, c.y - c.x);
-    for (const Corner& c : above_earliest_) low = std::max(low, c.y - c.x);
-    const double origin = two_way ? (low + high) / 2 : high;
-    return ClockMap{origin, 1, two_way ? std::fabs(high - low) / 2 : 0};
-  }
+  const double length = last_ - first_;
+  // The tightest bounds at nominal rate.
+  constexpr double kNone = std::numeric_limits<double>::infinity();
+  double high = kNone, low = -kNone;
+  for (const Corner& c : below_latest_) high = std::min(high, c.y - c.x);
+  for (const Corner& c : above_earliest_) low = std::max(low, c.y - c.x);
+  const double nominal_spread = two_way ? std::fabs(high - low) / 2 : 0;
+  const ClockMap nominal{two_way ? (low + high) / 2 : high, 1, nominal_spread};
+  if (length < kLeast) return nominal;
   const Line over = edge_over(below_latest_, middle);
-  if (!two_way) return ClockMap{over.height - over.slope * middle, over.slope, 0};
-  const Line under = edge_over(above_earliest_, middle);
-  const double slope = (over.slope + under.slope) / 2, height = (over.height + under.height) / 2;
-  return ClockMap{height - slope * middle, slope, std::fabs(over.height - under.height) / 2};
+  Line line = over;
+  double spread = 0;
+  if (two_way) {
+    const Line under = edge_over(above_earliest_, middle);
+    line = {(over.slope + under.slope) / 2, (over.height + under.height) / 2};
+    spread = std::fabs(over.height - under.height) / 2;
+  }
+  // A rate that lies within what delays alone can feign is none.
+  const double shown = std::fabs(line.slope - 1) * length;
+  if (shown < (two_way ? 2 * spread : kOneWay)) return nominal;
+  return ClockMap{line.height - line.slope * middle, line.slope, spread};
 }
 
 std::vector<SyncPoint> ClockFit::corners() const {

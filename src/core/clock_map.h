@@ -43,8 +43,8 @@ class ClockFit {
 public:
   void add(const SyncPoint& point);
 
-  /// Nothing before the first point. With less than `kLeast` of own time between first and last
-  /// the rate is taken as 1: arrivals so near each other say nothing of it.
+  /// Nothing before the first point. The rate is taken as 1 with less than `kLeast` of own time
+  /// between first and last, and where it differs by no more than delays could feign.
   std::optional<ClockMap> fit() const;
   /// The corners that decide the fit, in order of own time.
   std::vector<SyncPoint> corners() const;

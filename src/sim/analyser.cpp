@@ -10,13 +10,15 @@
 #include <numbers>
 #include <random>
 #include <stdexcept>
+#include <utility>
 
 namespace kuvio::sim {
 namespace {
 
 constexpr std::int64_t kMemory = 8 << 20;  // samples the instrument keeps
 constexpr std::int64_t kLargestBlock = 1 << 16;
-constexpr double kLeads = 0.35;  // Ohm, between output and device
+constexpr double kLeads = 0.35;        // Ohm, between output and device
+constexpr double kTripDelay = 0.5e-3;  // s
 constexpr double kOverRange = 9.9e37, kNotANumber = 9.91e37;
 
 std::uint64_t mix(std::uint64_t x) {  // SplitMix64 (Steele, Lea, Flood 2014)
@@ -50,7 +52,8 @@ std::string short_form(std::string_view header) {
       {"MEASURE", "MEAS"},  {"FETCH", "FETC"},   {"ARRAY", "ARR"},       {"POINTS", "POIN"},
       {"INITIATE", "INIT"}, {"ABORT", "ABOR"},   {"SYSTEM", "SYST"},     {"ERROR", "ERR"},
       {"FORMAT", "FORM"},   {"RANGE", "RANG"},   {"CLEAR", "CLE"},       {"IMMEDIATE", "IMM"},
-      {"SOURCE", "SOUR"},   {"DIGITAL", "DIG"}};
+      {"SOURCE", "SOUR"},   {"DIGITAL", "DIG"},  {"STATUS", "STAT"},     {"QUESTIONABLE", "QUES"},
+      {"TRIPPED", "TRIP"}};
   std::string out, word;
   const auto flush = [&] {
     const auto it = kWords.find(word);
@@ -93,6 +96,7 @@ void add_fault(Faults& faults, const std::string& text) {
   }
   if (kind == "hang-up") {
     faults.hang_up_at = from;
+    if (colon != std::string::npos) faults.hang_up_to = from + length;
   } else if (kind == "stall") {
     faults.stall_at = from;
   } else if (kind == "lost") {
@@ -110,8 +114,11 @@ void add_fault(Faults& faults, const std::string& text) {
   }
 }
 
-Analyser::Analyser(Satchel& device, std::uint64_t seed, Faults faults)
-    : device_(device), seed_(mix(seed)), faults_(faults) {
+Analyser::Analyser(Device& device, std::uint64_t seed, Faults faults)
+    : device_(device),
+      seed_(mix(seed)),
+      faults_(faults),
+      outputs_(static_cast<std::size_t>(device.ports())) {
   gain_error_ = (2 * uniform(mix(seed_ + 1)) - 1) * 0.0008;
   offset_error_ = (2 * uniform(mix(seed_ + 2)) - 1) * 40e-9;
 }
@@ -124,7 +131,8 @@ bool Analyser::stalled(double now_s) const {
   return log_start_ >= 0 && now_s - log_start_ >= faults_.stall_at;
 }
 bool Analyser::hung_up(double now_s) const {
-  return log_start_ >= 0 && now_s - log_start_ >= faults_.hang_up_at;
+  return log_start_ >= 0 && now_s - log_start_ >= faults_.hang_up_at &&
+         now_s - log_start_ < faults_.hang_up_to;
 }
 
 double Analyser::waits_at(double ahead_s) const {
@@ -152,88 +160,96 @@ std::int64_t Analyser::oldest(double now_s) const {
 
 /// The instrument's reading of one logging interval: the device's mean current in it, its own error
 /// and noise.
-double Analyser::sample(std::int64_t index) {
+double Analyser::sample(std::int64_t index, int output) {
   const double since = static_cast<double>(index) * interval_;
   if (since >= faults_.over_from && since < faults_.over_to) return kOverRange;
   if (since >= faults_.odd_from && since < faults_.odd_to) return kNotANumber;
   const double a = log_start_ + since;
-  const double mean = mean_current(a, a + interval_);
-  const double noise = gauss(seed_, index) * (30e-9 + 0.004 * std::fabs(mean));
+  const double mean = mean_current(device_, output, a, a + interval_,
+                                   outputs_[static_cast<std::size_t>(output)].cursor);
+  const auto mine = seed_ ^ static_cast<std::uint64_t>(output) * 0x9e37U;
+  const double noise = gauss(mine, index) * (30e-9 + 0.004 * std::fabs(mean));
   return mean * (1 + gain_error_) + offset_error_ + noise;
 }
 
-double Analyser::mean_current(double a, double b) {
-  const auto& stretches = device_.stretches();
-  if (cursor_ >= stretches.size() || stretches[cursor_].from_s > a) cursor_ = 0;
-  if (cursor_ == 0) {
-    cursor_ = static_cast<std::size_t>(
-        std::partition_point(stretches.begin(), stretches.end(),
-                             [&](const Stretch& s) { return s.to_s <= a; }) -
-        stretches.begin());
-  }
-  while (cursor_ < stretches.size() && stretches[cursor_].to_s <= a) ++cursor_;
-  double charge = 0;
-  for (std::size_t i = cursor_; i < stretches.size() && stretches[i].from_s < b; ++i) {
-    const Stretch& s = stretches[i];
-    const double from = std::max(a, s.from_s), to = std::min(b, s.to_s);
-    if (to > from) charge += s.charge(from, to);
-  }
-  return charge / (b - a);
-}
-
 /// The voltage at the device: what the output gives, less the drop over its leads.
-double Analyser::voltage_sample(std::int64_t index) {
+double Analyser::voltage_sample(std::int64_t index, int output) {
+  Output& o = outputs_[static_cast<std::size_t>(output)];
   const double a = log_start_ + static_cast<double>(index) * interval_;
-  const auto after = std::partition_point(voltages_.begin(), voltages_.end(),
+  const auto after = std::partition_point(o.voltages.begin(), o.voltages.end(),
                                           [&](const auto& v) { return v.first <= a; });
-  const double volts = after == voltages_.begin() ? 0 : std::prev(after)->second;
+  double volts = after == o.voltages.begin() ? 0 : std::prev(after)->second;
   const double noise = gauss(seed_ ^ 0x5851f42d4c957f2dU, index) * 0.4e-3;
-  return volts > 0 ? volts - kLeads * mean_current(a, a + interval_) + noise : noise;
+  // Held at its limit the output cannot keep its voltage.
+  if (state_at(device_, output, a + interval_ / 2) == "Held") volts *= 0.5;
+  return volts > 0
+             ? volts - kLeads * mean_current(device_, output, a, a + interval_, o.cursor) + noise
+             : noise;
 }
 
-/// Bit 0: the radio is on, bit 1: the locator is.
 double Analyser::digital_sample(std::int64_t index) {
-  const double a = log_start_ + (static_cast<double>(index) + 0.5) * interval_;
-  const auto& stretches = device_.stretches();
-  const auto it = std::partition_point(stretches.begin(), stretches.end(),
-                                       [&](const Stretch& s) { return s.to_s <= a; });
-  if (it == stretches.end()) return 0;
-  return (it->state == "Uplink" ? 1 : 0) + (it->state == "Locate" ? 2 : 0);
+  return device_.lines(log_start_ + (static_cast<double>(index) + 0.5) * interval_);
 }
 
-void Analyser::note_voltage(double now_s) { voltages_.emplace_back(now_s, output_ ? volts_ : 0); }
-
-double Analyser::measure_now(double now_s) {
-  device_.advance(now_s);
-  return device_.current_at(now_s) * (1 + gain_error_) + offset_error_;
+double Analyser::terminal_volts(int output) const {
+  const Output& o = outputs_[static_cast<std::size_t>(output)];
+  return o.on ? o.volts : 0;
 }
 
-void Analyser::switch_output(double now_s, bool on) {
-  if (on && tripped_) {
+void Analyser::note_voltage(double now_s, int output) {
+  outputs_[static_cast<std::size_t>(output)].voltages.emplace_back(now_s, terminal_volts(output));
+}
+
+double Analyser::measure_now(double now_s, int output) {
+  device_.advance(now_s + interval_);
+  std::size_t cursor = 0;
+  return mean_current(device_, output, now_s, now_s + 1e-4, cursor) * (1 + gain_error_) +
+         offset_error_;
+}
+
+void Analyser::switch_output(double now_s, int output, bool on) {
+  Output& o = outputs_[static_cast<std::size_t>(output)];
+  if (on && o.tripped) {
     error(-221, "Settings conflict; protection has tripped");
     return;
   }
-  output_ = on;
-  note_voltage(now_s);
-  device_.set_voltage(now_s, volts_);
-  device_.power(now_s, on);
+  o.on = on;
+  note_voltage(now_s, output);
+  apply_limit(now_s, output);
+  device_.set_voltage(now_s, output, o.volts);
+  device_.power(now_s, output, on);
+  o.checked = device_.stretches(output).size();
 }
 
+/// Holding, the device is held; switching off, it is not: the output goes away altogether.
+void Analyser::apply_limit(double now_s, int output) {
+  const Output& o = outputs_[static_cast<std::size_t>(output)];
+  device_.set_limit(now_s, output, o.protection ? 1e9 : o.limit);
+}
+
+/// Looks through what the device drew since the last time, whose samples nobody has seen yet.
 void Analyser::advance(double now_s) {
   device_.advance(now_s);
-  if (output_ && device_.current_at(now_s) > limit_) {
-    if (protection_) {
-      tripped_ = true;
-      switch_output(now_s, false);
+  for (int k = 0; k < device_.ports(); ++k) {
+    Output& o = outputs_[static_cast<std::size_t>(k)];
+    const auto& all = device_.stretches(k);
+    for (std::size_t i = o.checked > 0 ? o.checked - 1 : 0; o.on && i < all.size(); ++i) {
+      if (all[i].from_s > now_s) break;
+      o.checked = i + 1;
+      if (all[i].state == "Held") o.held = true;
+      if (!o.protection || all[i].level_a <= o.limit) continue;
+      const double at = std::min(now_s, all[i].from_s + kTripDelay);
+      o.tripped = true;
+      device_.cut(at);
+      switch_output(at, k, false);
+      device_.advance(now_s);
       error(-300, "Device-specific error; over-current, output switched off");
-    } else {  // held at the limit, the voltage falls away and the device starts over
-      device_.power(now_s, false);
-      device_.power(now_s, true);
+      break;
     }
   }
 }
 
-std::string Analyser::block(double now_s, const std::string& argument, Array array) {
+std::string Analyser::block(double now_s, const std::string& argument, Array array, int output) {
   const auto comma = argument.find(',');
   if (comma == std::string::npos) throw std::invalid_argument("needs FIRST,COUNT");
   const auto first = static_cast<std::int64_t>(number(argument.substr(0, comma)));
@@ -245,9 +261,10 @@ std::string Analyser::block(double now_s, const std::string& argument, Array arr
   count = std::min(count, kLargestBlock);
   std::string data(static_cast<std::size_t>(count) * 4, '\0');
   for (std::int64_t i = 0; i < count; ++i) {
-    const auto value = static_cast<float>(array == Array::current   ? sample(first + i)
-                                          : array == Array::voltage ? voltage_sample(first + i)
-                                                                    : digital_sample(first + i));
+    const auto value =
+        static_cast<float>(array == Array::current   ? sample(first + i, output)
+                           : array == Array::voltage ? voltage_sample(first + i, output)
+                                                     : digital_sample(first + i));
     std::memcpy(data.data() + i * 4, &value, 4);
   }
   if (count > 0) fetched_ = std::max(fetched_, first + count);
@@ -255,12 +272,77 @@ std::string Analyser::block(double now_s, const std::string& argument, Array arr
   return "#" + std::to_string(length.size()) + length + data;
 }
 
-std::string Analyser::one(double now_s, const std::string& header, const std::string& argument) {
-  if (header == "*IDN?")
-    return "Kuvio,Simulated analyser," + std::to_string(seed_ % 100000) + ",1.0";
+/// Commands that an output has: the first one's, unless "(@2)" names another.
+std::string Analyser::one_of_output(double now_s, const std::string& header,
+                                    const std::string& argument, int output, bool& known) {
+  Output& o = outputs_[static_cast<std::size_t>(output)];
+  known = true;
+  if (header == "VOLT?") return fmt::format("{:.6E}", o.volts);
+  if (header == "VOLT") {
+    const double v = number(argument);
+    if (v < 0 || v > 20) throw std::out_of_range("voltage");
+    o.volts = v;
+    note_voltage(now_s, output);
+    if (o.on) device_.set_voltage(now_s, output, v);
+    return "";
+  }
+  if (header == "CURR?") return fmt::format("{:.6E}", o.limit);
+  if (header == "CURR") {
+    const double a = number(argument);
+    if (a <= 0 || a > 3) throw std::out_of_range("current");
+    o.limit = a;
+    apply_limit(now_s, output);
+    return "";
+  }
+  if (header == "CURR:PROT:STAT?") return o.protection ? "1" : "0";
+  if (header == "CURR:PROT:STAT") {
+    o.protection = boolean(argument);
+    apply_limit(now_s, output);
+    return "";
+  }
+  if (header == "OUTP:PROT:CLE") {
+    o.tripped = false;
+    return "";
+  }
+  if (header == "OUTP:PROT:TRIP?") return o.tripped ? "1" : "0";
+  if (header == "STAT:QUES?") {  // bit 1: the limit was reached since it was last asked
+    const bool held = std::exchange(o.held, false);
+    return held ? "2" : "0";
+  }
+  if (header == "OUTP?") return o.on ? "1" : "0";
+  if (header == "OUTP") {
+    switch_output(now_s, output, boolean(argument));
+    return "";
+  }
+  if (header == "MEAS:CURR?") return fmt::format("{:.6E}", measure_now(now_s, output));
+  if (header == "MEAS:VOLT?") {
+    const double drop = o.on ? kLeads * measure_now(now_s, output) : 0.0;
+    return fmt::format("{:.6E}", terminal_volts(output) - drop);
+  }
+  if (header == "FETC:ARR:CURR?") return block(now_s, argument, Array::current, output);
+  if (header == "FETC:ARR:VOLT?") return block(now_s, argument, Array::voltage, output);
+  known = false;
+  return "";
+}
+
+std::string Analyser::one(double now_s, const std::string& header, const std::string& given) {
+  std::string argument = given;
+  int output = 0;
+  if (const auto list = argument.find("(@"); list != std::string::npos) {
+    const double which = number(argument.substr(list + 2, argument.find(')', list) - list - 2));
+    argument.erase(list);
+    while (!argument.empty() && (argument.back() == ',' || argument.back() == ' '))
+      argument.pop_back();
+    if (which < 1 || which > device_.ports()) throw std::out_of_range("output");
+    output = static_cast<int>(which) - 1;
+  }
+  bool known = false;
+  if (const std::string answer = one_of_output(now_s, header, argument, output, known); known)
+    return answer;
+  if (header == "*IDN?") return "Kuvio," + model_ + "," + std::to_string(seed_ % 100000) + ",1.0";
   if (header == "*OPC?") return "1";
   if (header == "*RST") {
-    switch_output(now_s, false);
+    for (int k = 0; k < device_.ports(); ++k) switch_output(now_s, k, false);
     logging_ = false;
     log_start_ = -1;
     return "";
@@ -274,41 +356,6 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     const std::string first = errors_.front();
     errors_.pop_front();
     return first;
-  }
-  if (header == "VOLT?") return fmt::format("{:.6E}", volts_);
-  if (header == "VOLT") {
-    const double v = number(argument);
-    if (v < 0 || v > 20) throw std::out_of_range("voltage");
-    volts_ = v;
-    note_voltage(now_s);
-    if (output_) device_.set_voltage(now_s, v);
-    return "";
-  }
-  if (header == "CURR?") return fmt::format("{:.6E}", limit_);
-  if (header == "CURR") {
-    const double a = number(argument);
-    if (a <= 0 || a > 3) throw std::out_of_range("current");
-    limit_ = a;
-    return "";
-  }
-  if (header == "CURR:PROT:STAT?") return protection_ ? "1" : "0";
-  if (header == "CURR:PROT:STAT") {
-    protection_ = boolean(argument);
-    return "";
-  }
-  if (header == "OUTP:PROT:CLE") {
-    tripped_ = false;
-    return "";
-  }
-  if (header == "OUTP?") return output_ ? "1" : "0";
-  if (header == "OUTP") {
-    switch_output(now_s, boolean(argument));
-    return "";
-  }
-  if (header == "MEAS:CURR?") return fmt::format("{:.6E}", measure_now(now_s));
-  if (header == "MEAS:VOLT?") {
-    device_.advance(now_s);
-    return fmt::format("{:.6E}", output_ ? volts_ - kLeads * device_.current_at(now_s) : 0.0);
   }
   if (header == "SENS:CURR:RANG?") return "AUTO";
   if (header == "SENS:CURR:RANG") {
@@ -332,7 +379,7 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     if (logging_) throw std::logic_error("logging");
     logging_ = true;
     log_start_ = now_s;
-    cursor_ = 0;
+    log_stop_ = -1;
     fetched_ = 0;
     return "";
   }
@@ -342,9 +389,7 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     return "";
   }
   if (header == "FETC:ARR:POIN?") return fmt::format("{},{}", oldest(now_s), logged(now_s));
-  if (header == "FETC:ARR:CURR?") return block(now_s, argument, Array::current);
-  if (header == "FETC:ARR:VOLT?") return block(now_s, argument, Array::voltage);
-  if (header == "FETC:ARR:DIG?") return block(now_s, argument, Array::digital);
+  if (header == "FETC:ARR:DIG?") return block(now_s, argument, Array::digital, 0);
   throw std::domain_error("header");
 }
 

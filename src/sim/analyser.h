@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "sim/satchel.h"
+#include "sim/device.h"
 
 #include <cstdint>
 #include <deque>
@@ -17,23 +17,24 @@ namespace kuvio::sim {
 /// Faults the bench plays on request, at a simulated time counted from the start of logging (s).
 struct Faults {
   static constexpr double kNever = std::numeric_limits<double>::infinity();
-  double hang_up_at = kNever;                   ///< closes every connection
-  double stall_at = kNever;                     ///< no longer answers
-  double lost_from = kNever, lost_to = kNever;  ///< memory overran: these samples are gone
-  double over_from = kNever, over_to = kNever;  ///< reads over range
-  double odd_from = kNever, odd_to = kNever;    ///< reads not-a-number
+  double hang_up_at = kNever, hang_up_to = kNever;  ///< closes every connection
+  double stall_at = kNever;                         ///< no longer answers
+  double lost_from = kNever, lost_to = kNever;      ///< memory overran: these samples are gone
+  double over_from = kNever, over_to = kNever;      ///< reads over range
+  double odd_from = kNever, odd_to = kNever;        ///< reads not-a-number
 };
 /// "hang-up@30", "stall@30", "lost@30:2", "over-range@30:0.5", "nan@30:0.5" (seconds from the start
 /// of logging, and how long). Throws std::invalid_argument.
 void add_fault(Faults& faults, const std::string& text);
 
-/// A bench supply that measures what it feeds, and logs current and voltage in arrays.
+/// A bench supply that measures what it feeds, with an output for each port of its device, and
+/// logs current and voltage in arrays.
 ///
 /// Speaks SCPI (docs/simulated-bench.md lists its commands). Its error of gain and offset is drawn
 /// once from the seed, within the bound it states: 0.08 % + 40 nA.
 class Analyser {
 public:
-  Analyser(Satchel& device, std::uint64_t seed, Faults faults);
+  Analyser(Device& device, std::uint64_t seed, Faults faults);
 
   /// Answers one program message at bench time now_s; empty when there is nothing to answer.
   std::string command(double now_s, std::string_view message);
@@ -50,33 +51,46 @@ public:
   double waits_at(double ahead_s) const;
   double gain_error() const { return gain_error_; }
   double offset_error() const { return offset_error_; }
+  /// What it says of itself for *IDN?, without serial number.
+  void set_model(std::string model) { model_ = std::move(model); }
+  /// The voltage at an output's terminals.
+  double terminal_volts(int output) const;
 
 private:
+  struct Output {
+    double volts = 3.6, limit = 0.5;
+    bool on = false, protection = true, tripped = false;
+    bool held = false;  // latched: the limit was reached since it was last asked
+    std::size_t cursor = 0, checked = 0;
+    std::vector<std::pair<double, double>> voltages;  // at the terminals, from when on
+  };
   std::string one(double now_s, const std::string& header, const std::string& argument);
+  std::string one_of_output(double now_s, const std::string& header, const std::string& argument,
+                            int output, bool& known);
   enum class Array { current, voltage, digital };
-  std::string block(double now_s, const std::string& argument, Array array);
+  std::string block(double now_s, const std::string& argument, Array array, int output);
   void error(int code, const std::string& text);
   std::int64_t logged(double now_s) const;
   std::int64_t oldest(double now_s) const;
-  double sample(std::int64_t index);
-  double voltage_sample(std::int64_t index);
+  double sample(std::int64_t index, int output);
+  double voltage_sample(std::int64_t index, int output);
   double digital_sample(std::int64_t index);
-  double mean_current(double from_s, double to_s);
-  void note_voltage(double now_s);
-  double measure_now(double now_s);
-  void switch_output(double now_s, bool on);
+  void note_voltage(double now_s, int output);
+  double measure_now(double now_s, int output);
+  void switch_output(double now_s, int output, bool on);
+  void apply_limit(double now_s, int output);
 
-  Satchel& device_;
+  Device& device_;
   std::uint64_t seed_;
   Faults faults_;
+  std::string model_ = "Simulated analyser";
   double gain_error_ = 0, offset_error_ = 0;
-  double volts_ = 3.6, limit_ = 0.5, interval_ = 1e-3;
-  bool output_ = false, protection_ = true, tripped_ = false, logging_ = false;
+  double interval_ = 1e-3;
+  bool logging_ = false;
   double log_start_ = -1, log_stop_ = -1;
   std::int64_t fetched_ = 0;  ///< samples of this logging handed out so far
-  std::size_t cursor_ = 0;    // stretch of the last sample
   std::deque<std::string> errors_;
-  std::vector<std::pair<double, double>> voltages_;  // at the terminals, from when on
+  std::vector<Output> outputs_;
 };
 
 /// Noise of sample `index`: the same for the same seed, whoever asks in whatever order.

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "sim/analyser.h"
+#include "sim/digitiser.h"
 
 #include <memory>
 #include <string>
@@ -9,27 +10,34 @@
 namespace kuvio::sim {
 
 struct BenchSettings {
+  std::string device = "satchel";  ///< satchel, or tally with its two outputs
   std::string build = "2.3.0";
   std::uint64_t seed = 1;
   double speed = 1;  ///< simulated seconds per second
   Faults faults;
   std::string truth_file;  ///< written when logging stops and at the end; "" for none
   int port = 0;            ///< 0: any free one, on loopback
+  int baud = 115200;       ///< of the device log
+  std::string stream;      ///< "tcp" or "serial": a shunt digitiser beside the analyser
+  DigitiserSettings digitiser;
+  std::string lines;  ///< "tcp", "serial" or a path (a pipe or file): a logger of text lines
+  double lines_rate = 20;
+  bool lines_time = true;  ///< with a time column
+  bool meter = false;      ///< a bench meter on TCP
+  bool serial = false;     ///< the analyser on a serial line too
+  std::string sensors;     ///< a folder for a tree of kernel sensors; "" for none
+  bool power_on = false;   ///< the output is on from the beginning, as if left so
 };
 
-/// The simulated bench: device, analyser on TCP, device log on a PTY, one clock. Runs in one
-/// thread.
+/// The simulated bench: a device and all equipment around it, one clock. Runs in one thread.
 class Bench {
 public:
-  /// Throws std::runtime_error when the port or the PTY cannot be had.
+  /// Throws std::runtime_error when a port, a PTY or a file cannot be had.
   explicit Bench(BenchSettings settings);
   ~Bench();
 
-  /// "scpi+tcp://127.0.0.1:40123"
-  std::string scpi_uri() const;
-  /// "log+serial:/dev/pts/4?baud=115200", with &stamped=uptime&time_scale=… when time runs faster
-  /// than real time.
-  std::string log_uri() const;
+  /// Where everything is reached, as the JSON object that kuvio-sim prints.
+  std::string endpoints() const;
   /// Serves until SIGINT or SIGTERM.
   void run();
 
@@ -39,7 +47,8 @@ private:
 };
 
 /// What really happened between the start and stop of logging, as JSON text.
-std::string truth_json(const Satchel& device, const Analyser& analyser,
-                       const BenchSettings& settings, double now_s);
+std::string truth_json(const Device& device, const Analyser& analyser,
+                       const BenchSettings& settings, double now_s,
+                       const Digitiser* digitiser = nullptr);
 
 }  // namespace kuvio::sim

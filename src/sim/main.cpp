@@ -5,7 +5,6 @@
 #include "sim/bench.h"
 
 #include <CLI/CLI.hpp>
-#include <nlohmann/json.hpp>
 
 #include <cstdio>
 #include <iostream>
@@ -13,15 +12,42 @@
 int main(int argc, char** argv) {
   kuvio::sim::BenchSettings settings;
   std::vector<std::string> faults;
-  CLI::App app{"The simulated bench: a supply that measures, and the parcel logger Satchel on it"};
+  CLI::App app{"The simulated bench: a device under test and the equipment around it"};
   app.add_option("--build", settings.build,
                  "firmware of the device: 2.3.0, 2.4.0-rc1 or 2.4.0-rc2");
+  app.add_option("--device", settings.device, "satchel, or tally with its two outputs");
   app.add_option("--seed", settings.seed, "seed of everything random");
   app.add_option("--speed", settings.speed, "simulated seconds per second")
       ->check(CLI::Range(0.01, 100000.0));
   app.add_option("--fault", faults,
-                 "hang-up@S, stall@S, lost@S:LENGTH, over-range@S:LENGTH or nan@S:LENGTH, from the "
-                 "start of logging");
+                 "hang-up@S[:LENGTH], stall@S, lost@S:LENGTH, over-range@S:LENGTH or nan@S:LENGTH, "
+                 "from the start of logging");
+  app.add_option("--stream", settings.stream,
+                 "tcp or serial: a shunt digitiser that sends the binary stream");
+  app.add_option("--stream-rate", settings.digitiser.rate_hz, "its samples per second")
+      ->check(CLI::Range(1.0, 2e6));
+  app.add_option("--stream-channels", settings.digitiser.channels, "how many channels it has")
+      ->check(CLI::Range(1, 8));
+  app.add_option("--stream-drift", settings.digitiser.drift_ppm, "how much its clock is fast (ppm)")
+      ->check(CLI::Range(-1000.0, 1000.0));
+  app.add_option("--stream-drop", settings.digitiser.drop, "share of its frames that are lost")
+      ->check(CLI::Range(0.0, 1.0));
+  app.add_option("--stream-garble", settings.digitiser.garble, "share of its frames with an error")
+      ->check(CLI::Range(0.0, 1.0));
+  app.add_option("--stream-stall", settings.digitiser.stall_at, "it falls silent (bench time, s)");
+  app.add_option("--stream-restart", settings.digitiser.restart_at,
+                 "it starts again (bench time, s)");
+  app.add_option("--lines", settings.lines,
+                 "tcp, serial or a path: a logger that prints lines of text");
+  app.add_option("--lines-rate", settings.lines_rate, "its lines per second")
+      ->check(CLI::Range(0.01, 10000.0));
+  app.add_flag("!--lines-without-time", settings.lines_time, "its lines have no time column");
+  app.add_flag("--meter", settings.meter, "a bench meter on TCP");
+  app.add_flag("--serial", settings.serial, "the analyser on a serial line, too");
+  app.add_option("--sensors", settings.sensors, "a folder for a tree of kernel sensors");
+  app.add_option("--baud", settings.baud, "baud rate of the device log")
+      ->check(CLI::Range(50, 4000000));
+  app.add_flag("--power-on", settings.power_on, "the output is on, as if somebody had left it so");
   app.add_option("--truth", settings.truth_file,
                  "write what really happened to this file, for tests");
   app.add_option("--port", settings.port, "TCP port on loopback (any free one)")
@@ -30,12 +56,7 @@ int main(int argc, char** argv) {
     app.parse(argc, argv);
     for (const std::string& fault : faults) kuvio::sim::add_fault(settings.faults, fault);
     kuvio::sim::Bench bench(settings);
-    std::cout << nlohmann::json{{"scpi", bench.scpi_uri()},
-                                {"log", bench.log_uri()},
-                                {"time_scale", settings.speed},
-                                {"build", settings.build}}
-                     .dump()
-              << std::endl;
+    std::cout << bench.endpoints() << std::endl;
     bench.run();
   } catch (const CLI::ParseError& e) {
     if (e.get_exit_code() == 0) return app.exit(e);

@@ -5,13 +5,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <stdexcept>
 
 namespace kuvio::sim {
 namespace {
 
 constexpr double kWakeEvery = 60, kUplinkEvery = 21600, kBrownOut = 2.2;
+constexpr double kHeld = 0.006, kReset = 0.18;  // s
 constexpr int kPulses = 6;
 constexpr double kPulse = 0.0156, kPulseGap = 0.2344;  // 6 (pulse + gap) = 1.5 s
 
@@ -23,15 +23,6 @@ Firmware firmware(const std::string& version) {
   if (version == "2.4.0-rc2") return {version, 3.1e-6, 1.0};
   throw std::invalid_argument("no build \"" + version +
                               "\"; there are 2.3.0, 2.4.0-rc1 and 2.4.0-rc2");
-}
-
-double Stretch::charge(double a, double b) const {
-  double q = level_a * (b - a);
-  if (ripple_a != 0) {
-    const double w = 2 * std::numbers::pi * ripple_hz;
-    q += ripple_a / w * (std::cos(w * (a - from_s)) - std::cos(w * (b - from_s)));
-  }
-  return q;
 }
 
 Satchel::Satchel(Firmware firmware, std::uint64_t seed)
@@ -75,11 +66,40 @@ void Satchel::push(const Task& task) {
     s.ripple_hz = periods / task.seconds;
   }
   if (!task.line.empty()) say(s.from_s, task.line);
+  if (s.level_a > limit_) return brown_out(s);
   planned_to_ = s.to_s;
   stretches_.push_back(s);
 }
 
-void Satchel::power(double now_s, bool on) {
+/// Its feed holds the limit: the voltage falls away while its capacitor lasts, the device is reset,
+/// and starts over once the voltage is back.
+void Satchel::brown_out(const Stretch& wanted) {
+  ++brown_outs_;
+  tasks_.clear();
+  Stretch held{"Held", wanted.from_s, wanted.from_s + kHeld, limit_, 0, 0};
+  Stretch reset{"Reset", held.to_s, held.to_s + kReset, 0, 0, 0};
+  stretches_.push_back(held);
+  stretches_.push_back(reset);
+  planned_to_ = reset.to_s;
+  tasks_.push_back(
+      {"Boot", 1.2, 18e-3, 0, 0, "boot satchel " + firmware_.version + " (brown-out)"});
+  booted_ = planned_to_;
+  next_wake_ = planned_to_ + 20 * jitter(0.01);
+}
+
+void Satchel::set_limit(double now_s, int, double amperes) {
+  advance(now_s);
+  limit_ = amperes;
+}
+
+void Satchel::cut(double t) {
+  while (stretches_.size() > 1 && stretches_.back().from_s >= t) stretches_.pop_back();
+  tasks_.clear();
+  close_last(t);
+  now_ = std::min(now_, t);
+}
+
+void Satchel::power(double now_s, int, bool on) {
   advance(now_s);
   if (on == powered_) return;
   powered_ = on;
@@ -92,10 +112,10 @@ void Satchel::power(double now_s, bool on) {
   }
 }
 
-void Satchel::set_voltage(double now_s, double volts) {
+void Satchel::set_voltage(double now_s, int port, double volts) {
   advance(now_s);
   volts_ = volts;
-  if (powered_ && volts_ < kBrownOut) power(now_s, false);
+  if (powered_ && volts_ < kBrownOut) power(now_s, port, false);
 }
 
 void Satchel::boot(double t) {
@@ -202,10 +222,9 @@ void Satchel::command(double now_s, const std::string& line) {
   }
 }
 
-double Satchel::current_at(double t) const {
-  const auto it = std::partition_point(stretches_.begin(), stretches_.end(),
-                                       [&](const Stretch& s) { return s.to_s <= t; });
-  return it == stretches_.end() ? 0 : it->level_a;
+unsigned Satchel::lines(double t) const {
+  const std::string state = state_at(*this, 0, t);
+  return (state == "Uplink" ? 1U : 0U) + (state == "Locate" ? 2U : 0U);
 }
 
 }  // namespace kuvio::sim

@@ -18,8 +18,8 @@ namespace {
 
 int spawn(const std::string& program, const std::vector<std::string>& arguments, int out,
           const std::string& err) {
-  std::vector<std::string> text{KUVIO_BIN};
-  text.front().append("/").append(program);
+  // Kuvio's own programs by name, others as they are on this machine.
+  std::vector<std::string> text{program.starts_with("kuvio") ? KUVIO_BIN "/" + program : program};
   text.insert(text.end(), arguments.begin(), arguments.end());
   std::vector<char*> argv;
   for (std::string& t : text) argv.push_back(t.data());
@@ -30,7 +30,7 @@ int spawn(const std::string& program, const std::vector<std::string>& arguments,
   if (!err.empty())
     posix_spawn_file_actions_addopen(&actions, 2, err.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
   int pid = -1;
-  if (::posix_spawn(&pid, text.front().c_str(), &actions, nullptr, argv.data(), environ) != 0)
+  if (::posix_spawnp(&pid, text.front().c_str(), &actions, nullptr, argv.data(), environ) != 0)
     pid = -1;
   posix_spawn_file_actions_destroy(&actions);
   return pid;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "sim/analyser.h"
+#include "sim/satchel.h"
 
 #include <catch2/catch.hpp>
 
@@ -23,7 +24,7 @@ TEST_CASE("the device keeps to its states and charges") {
   Satchel device(firmware("2.3.0"), 5);
   std::vector<std::string> log;
   device.print = [&](double, double, const std::string& line) { log.push_back(line); };
-  device.power(1, true);
+  device.power(1, 0, true);
   device.advance(500);
   device.command(500, "uplink");
   device.advance(1000);
@@ -48,7 +49,7 @@ TEST_CASE("the device keeps to its states and charges") {
 TEST_CASE("locate lengths depend on seed and fix, not on the build") {
   const auto locates = [](const char* build, std::uint64_t seed) {
     Satchel device(firmware(build), seed);
-    device.power(0, true);
+    device.power(0, 0, true);
     std::vector<double> out;
     for (int i = 1; i <= 3; ++i) device.command(i * 100.0, "uplink");
     device.advance(500);

@@ -1,0 +1,202 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/profile_try.h"
+
+#include "acquire/host_clock.h"
+#include "acquire/scpi.h"
+#include "book/book.h"
+#include "core/error.h"
+
+#include <fmt/format.h>
+#include <re2/re2.h>
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <thread>
+
+namespace kuvio::acquire {
+namespace {
+
+using std::chrono::milliseconds;
+
+class Trial {
+public:
+  Trial(const Endpoint& endpoint, const Profile& profile, const std::stop_token& stop)
+      : profile_(profile),
+        stop_(stop),
+        scpi_(open_link(endpoint), endpoint.text,
+              {profile.terminator, milliseconds(std::llround(profile.patience_s * 1000))}) {}
+
+  std::vector<TryStep> run() {
+    try {
+      if (!profile_.identity.empty()) identity();
+      for (const std::string& command : profile_.begin) tell("talk.begin", command);
+      for (const OutputProfile& o : profile_.outputs) output(o);
+      for (const ChannelProfile& c : profile_.channels) channel(c);
+      if (profile_.log) log(*profile_.log);
+    } catch (const Error&) {  // the link is lost: the last step tells it
+    }
+    return std::move(steps_);
+  }
+
+private:
+  /// Carries a step out; false when it went wrong. Throws when the link is gone.
+  bool step(const std::string& key, const std::string& command,
+            const std::function<std::string()>& how) {
+    if (stop_.stop_requested()) return false;
+    TryStep s{key, command, "", ""};
+    bool lost = false;
+    std::optional<Error> error;
+    try {
+      s.answer = how();
+    } catch (const Error& e) {
+      s.trouble = e.why();
+      lost = e.failure() != Failure::bad_data;
+      error = e;
+    }
+    // What it made of the command is in its error queue.
+    if (!lost && !profile_.errors.empty() && key != "talk.errors") {
+      try {
+        const auto errors = scpi_.errors(profile_.errors);
+        if (!errors.empty() && s.trouble.empty())
+          s.trouble = "its error queue says " + errors.front();
+      } catch (const Error& e) {
+        s.trouble += (s.trouble.empty() ? "" : "; ") + std::string("then ") + e.why();
+        lost = e.failure() != Failure::bad_data;
+        error = e;
+      }
+    }
+    s.answer = book::printable(s.answer.substr(0, 80));
+    steps_.push_back(s);
+    if (lost) throw *error;
+    return s.trouble.empty();
+  }
+
+  void tell(const std::string& key, const std::string& command) {
+    step(key, command, [&] {
+      scpi_.send(command);
+      return std::string();
+    });
+  }
+  std::optional<double> number(const std::string& key, const std::string& command,
+                               std::optional<Dimension> dimension, double factor) {
+    std::optional<double> out;
+    step(key, command, [&] {
+      out = scpi_.query_number(command, dimension, factor);
+      return fmt::format("{:g}", *out);
+    });
+    return out;
+  }
+
+  void identity() {
+    step("talk.identity", profile_.identity, [&] {
+      const std::string answer = scpi_.query(profile_.identity);
+      if (!profile_.match.empty() && !RE2::PartialMatch(answer, RE2(profile_.match, RE2::Quiet))) {
+        throw Error(
+            Failure::bad_data, "", "",
+            "\"match\" is not found in \"" + answer + "\": it would not be chosen by itself");
+      }
+      return answer;
+    });
+    if (!profile_.done.empty())
+      step("talk.done", profile_.done, [&] { return scpi_.query(profile_.done); });
+  }
+
+  /// Asked for, and set to what it is.
+  void setting(const std::string& key, const Setting& s, Dimension dimension) {
+    std::optional<double> is;
+    if (!s.ask.empty()) is = number(key + ".ask", s.ask, dimension, s.factor);
+    if (s.can_set() && is && std::isfinite(*is)) tell(key + ".set", filled(s.set, *is / s.factor));
+  }
+
+  void output(const OutputProfile& o) {
+    const std::string key = o.name.empty() ? "output" : "output " + o.name;
+    if (!o.state.empty()) step(key + ".state", o.state, [&] { return scpi_.query(o.state); });
+    setting(key + ".voltage", o.voltage, Dimension::voltage);
+    setting(key + ".current_limit", o.current_limit, Dimension::current);
+    if (!o.cut_off_state.empty()) {
+      bool off = false;
+      const bool good = step(key + ".on_over_current.ask", o.cut_off_state, [&] {
+        off = scpi_.query_on(o.cut_off_state);
+        return std::string(off ? "switch_off" : "hold");
+      });
+      if (good)
+        tell(key + (off ? ".on_over_current.switch_off" : ".on_over_current.hold"),
+             off ? o.cut_off : o.hold);
+    }
+    if (o.limited.known()) number(key + ".limited.ask", o.limited.ask, {}, 1);
+    if (o.tripped.known()) number(key + ".tripped.ask", o.tripped.ask, {}, 1);
+  }
+
+  void channel(const ChannelProfile& c) {
+    if (!c.range_auto.empty()) tell("channel " + c.name + ".range_auto", c.range_auto);
+    if (c.ask.empty()) return;
+    const Dimension d = c.quantity == "voltage" ? Dimension::voltage : Dimension::current;
+    number("channel " + c.name + ".ask", c.ask, d, c.factor);
+  }
+
+  void log(const LogProfile& log) {
+    for (const std::string& command : log.setup) tell("log.setup", command);
+    setting(log.interval_is_rate ? "log.rate" : "log.interval", log.interval,
+            log.interval_is_rate ? Dimension::frequency : Dimension::time);
+    tell("log.start", log.start);
+    if (!profile_.done.empty())
+      step("talk.done", profile_.done, [&] { return scpi_.query(profile_.done); });
+    for (int i = 0; i < 50 && !stop_.stop_requested(); ++i)
+      std::this_thread::sleep_for(milliseconds(10));
+    std::int64_t first = 0, count = 0;
+    step("log.ready", log.ready, [&] {
+      const std::string answer = scpi_.query(log.ready);
+      const auto wrong = [&](const std::string& why) {
+        throw Error(Failure::bad_data, "", "", "\"" + answer + "\" " + why);
+      };
+      std::vector<double> values;
+      try {
+        values = parse_values(answer);
+      } catch (const std::invalid_argument&) {
+        wrong("is not made of numbers");
+      }
+      const bool window = log.means == LogProfile::Ready::window;
+      if (values.size() != (window ? 2U : 1U))
+        wrong(window ? "should be two numbers, oldest and end" : "should be one number");
+      first = window ? static_cast<std::int64_t>(values[0]) : 0;
+      count = static_cast<std::int64_t>(values.back()) - first;
+      if (count <= 0) wrong("says that nothing was logged in half a second");
+      return answer;
+    });
+    count = std::min<std::int64_t>({count, log.most, 16});
+    for (const ChannelProfile& c : profile_.channels) {
+      if (count <= 0) break;
+      const std::string command = filled(c.array, first, count);
+      step("channel " + c.name + ".array", command, [&] {
+        const auto values = scpi_.query_values(command, log.format);
+        if (static_cast<std::int64_t>(values.size()) != count) {
+          throw Error(Failure::bad_data, "", "",
+                      fmt::format("{} samples came, {} were asked for", values.size(), count));
+        }
+        return fmt::format("{} samples, the first {:g}", values.size(),
+                           values.front() * (c.quantity == "logic" ? 1 : c.factor));
+      });
+      if (log.means == LogProfile::Ready::waiting) first += count;
+    }
+    if (!log.stop.empty()) tell("log.stop", log.stop);
+  }
+
+  const Profile& profile_;
+  std::stop_token stop_;
+  Scpi scpi_;
+  std::vector<TryStep> steps_;
+};
+
+}  // namespace
+
+std::vector<TryStep> try_profile(const Endpoint& endpoint, const Profile& profile,
+                                 const std::stop_token& stop) {
+  try {
+    return Trial(endpoint, profile, stop).run();
+  } catch (const Error& e) {
+    return {{"input", endpoint.text, "", e.why()}};
+  }
+}
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/line_reader.h"
+
+#include "acquire/ring.h"
+
+#include <catch2/catch.hpp>
+
+using namespace kuvio::acquire;
+using What = LineReader::What;
+
+namespace {
+/// The last line's reading; requires that it is one.
+LineReader::Reading last_of(LineReader& reader, const std::vector<std::string>& lines) {
+  LineReader::Reading out;
+  What what = What::nothing;
+  for (const auto& line : lines) what = reader.take(line, out);
+  REQUIRE(what == What::reading);
+  return out;
+}
+}  // namespace
+
+TEST_CASE("a header line names columns and units") {
+  LineReader reader("");
+  const auto r = last_of(reader, {"t [ms],I [uA],U (V)", "12.5,3.25,3.6\r"});
+  CHECK(*r.time_ns == 12'500'000);
+  CHECK_THAT(r.values, Catch::Approx(std::vector<double>{3.25e-6, 3.6}));
+  CHECK(reader.values()[0].name == "I");
+  CHECK(reader.values()[1].quantity == "voltage");
+  CHECK(reader.guessed().empty());
+  LineReader::Reading ignored;
+  CHECK(reader.take("t [ms],I [uA],U (V)", ignored) == What::header);  // it comes again
+  CHECK(reader.take("", ignored) == What::nothing);
+  CHECK(reader.take("# remark", ignored) == What::nothing);
+}
+
+TEST_CASE("units in every cell say what the columns are") {
+  LineReader reader("");
+  const auto r = last_of(reader, {"6.31 V; 88.4 mA; 1034 ms"});
+  CHECK(*r.time_ns == 1'034'000'000);
+  CHECK_THAT(r.values, Catch::Approx(std::vector<double>{6.31, 88.4e-3}));
+  CHECK(reader.values()[0].name == "V");
+  CHECK(reader.values()[1].name == "I");
+  const auto other = last_of(reader, {"6,31 V; 900 uA; 1044 ms"});  // a decimal comma, another unit
+  CHECK_THAT(other.values, Catch::Approx(std::vector<double>{6.31, 900e-6}));
+}
+
+TEST_CASE("a lone number is taken as a current, and that is told") {
+  LineReader reader("");
+  CHECK(last_of(reader, {"+1.25E-03"}).values == std::vector<double>{1.25e-3});
+  CHECK_FALSE(reader.guessed().empty());
+  LineReader told("I [mA]");
+  CHECK(last_of(told, {"1.25"}).values.at(0) == Approx(1.25e-3));
+}
+
+TEST_CASE("special values are marked, what is no reading is text") {
+  LineReader reader("I [A],V [V]");
+  const auto r = last_of(reader, {"OVLD,NaN"});
+  CHECK(r.values == std::vector<double>{kOverRange, kNotANumber});
+  CHECK(last_of(reader, {"-9.9E37,9.91E37"}).values ==
+        std::vector<double>{kOverRange, kNotANumber});
+  CHECK(last_of(reader, {",1"}).values[0] == kNotANumber);
+  LineReader::Reading ignored;
+  for (const char* text : {"1.0", "1,2,3", "1.0x,2", "boot ok", "1.2.3,4", "0x12,1", "1,2 kg"}) {
+    INFO(text);
+    CHECK(reader.take(text, ignored) == What::text);
+  }
+}
+
+TEST_CASE("several numbers without a word about them are no readings") {
+  LineReader reader("");
+  LineReader::Reading ignored;
+  CHECK(reader.take("1.0,2.0", ignored) == What::text);
+  CHECK_FALSE(reader.knows_columns());
+  CHECK_THROWS_WITH(LineReader("a,b"), Catch::Contains("neither a current nor a voltage"));
+}
+
+TEST_CASE("tabs and spaces part cells too") {
+  LineReader tabs("");
+  CHECK(last_of(tabs, {"time_s\tcurrent_ma", "0.5\t1,5"}).values.at(0) == Approx(1.5e-3));
+  LineReader spaces("t [s],I [A]");
+  CHECK(last_of(spaces, {"0.5   0.25"}).values == std::vector<double>{0.25});
+}

@@ -1,0 +1,345 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Every kind of input over a real socket, pseudo-terminal, pipe, file or sensor tree, through
+// kuvio-cli capture.
+
+#include "book/book.h"
+#include "book/channel_trace.h"
+#include "cli/process.h"
+#include "core/measure.h"
+
+#include "support.h"
+
+#include <catch2/catch.hpp>
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <csignal>
+#include <fstream>
+#include <thread>
+
+using namespace kuvio;
+using test::Bench;
+using test::cli;
+
+namespace {
+
+const std::string kStrangers = std::string(KUVIO_SOURCE) + "/tests/strangers/";
+
+/// A capture that was recorded, with its first book and channels at hand.
+struct Captured {
+  book::Book book;
+  book::CaptureInfo info;
+
+  explicit Captured(const std::string& path, std::int64_t id = 1)
+      : book(book::Book::open(path, book::Book::Mode::read)), info(book.capture(id)) {}
+  const book::ChannelInfo& channel(const std::string& name) const {
+    const auto* c = info.channel(name);
+    if (!c) throw std::runtime_error("no channel " + name);
+    return *c;
+  }
+  SpanFigures figures(const std::string& name) const {
+    return measure(book::ChannelTrace(book, channel(name)));
+  }
+  SpanFigures figures(const std::string& name, double a, double b) const {
+    return measure(book::ChannelTrace(book, channel(name)), a, b);
+  }
+  /// When the current first passes a level.
+  double rise(const std::string& name, double level, double from = 0) const {
+    const book::ChannelTrace trace(book, channel(name));
+    for (const Block& b : trace.blocks()) {
+      std::vector<double> v(static_cast<std::size_t>(b.count));
+      trace.read(b, 0, v);
+      for (std::size_t i = 0; i < v.size(); ++i) {
+        const double t = trace.time_base().seconds(tick_of(trace, b, static_cast<std::int64_t>(i)));
+        if (t >= from && v[i] > level) return t;
+      }
+    }
+    return -1;
+  }
+  std::vector<book::Event> events(const std::string& kind) const {
+    std::vector<book::Event> out;
+    for (const auto& e : book.events(info.id)) {
+      if (e.kind == kind) out.push_back(e);
+    }
+    return out;
+  }
+};
+
+std::string uri(const Bench& bench, const char* key) { return bench.endpoints.at(key); }
+
+}  // namespace
+
+TEST_CASE("a supply over a serial line, and as usbtmc over a pseudo-terminal") {
+  const char* kind = GENERATE("serial", "usbtmc");
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--serial"});
+  const auto ran = cli({"capture", path, "--input", uri(bench, kind), "--seconds", "1.5",
+                        "--power-on", "--power-off", "--record-voltage"});
+  INFO(ran.err);
+  REQUIRE(ran.status == 0);
+  const Captured c(path);
+  CHECK(c.channel("I").samples == 1500);
+  CHECK(c.figures("I", 0.5, 1).mean() == Approx(18e-3).epsilon(0.01));
+  CHECK(c.figures("V", 0.5, 1).mean() == Approx(3.6 - 0.35 * 18e-3).epsilon(0.001));
+}
+
+TEST_CASE("all kinds of equipment around one device lie on one time axis") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--stream", "serial", "--stream-rate", "2000", "--lines", "tcp", "--lines-rate",
+               "200", "--meter", "--sensors", folder / "sensors"});
+  const auto ran = cli({"capture",     path,
+                        "--input",     bench.scpi(),
+                        "--input",     uri(bench, "stream"),
+                        "--input",     uri(bench, "lines"),
+                        "--input",     uri(bench, "meter"),
+                        "--input",     uri(bench, "hwmon") + "?rate=100",
+                        "--input",     uri(bench, "iio") + "?rate=100&name=adc",
+                        "--input",     bench.log(),
+                        "--seconds",   "4",
+                        "--power-on",  "--logic",
+                        "radio_on",    "--send",
+                        "2 s: status", "--json"});
+  INFO(ran.err);
+  REQUIRE(ran.status == 0);
+  const Captured c(path);
+  const double on = c.rise("I", 9e-3);
+  REQUIRE(on >= 0);
+  // The output comes on and Boot's 18 mA begin: everything that measures the device sees it.
+  CHECK(c.rise("I_shunt", 9e-3) == Approx(on).margin(0.005));
+  CHECK(c.rise("I3", 9e-3) == Approx(on).margin(0.01));      // the meter
+  CHECK(c.rise("I2", 9e-3) == Approx(on).margin(0.03));      // lines of 5 ms, as they arrive
+  CHECK(c.rise("supply", 9e-3) == Approx(on).margin(0.05));  // hwmon counts mA
+  CHECK(c.rise("adc.in_current0", 9e-3) == Approx(on).margin(0.05));
+  for (const char* name : {"I", "I_shunt", "I2", "I3", "supply", "adc.in_current0"}) {
+    INFO(name);
+    CHECK(*c.figures(name, on + 0.3, on + 1).mean() == Approx(18e-3).epsilon(0.02));
+  }
+  CHECK(*c.figures("adc.in_voltage0", on + 0.3, on + 1).mean() == Approx(3.6).epsilon(0.001));
+  CHECK_FALSE(c.channel("I").clock);
+  CHECK(c.channel("I_shunt").clock);
+  CHECK(c.book.sync_points(c.channel("I_shunt").id).size() >= 2);
+  CHECK(c.info.conditions.at("input_2") == "Simulated shunt digitiser");
+  int sent = 0, answered = 0;
+  for (const auto& line : c.book.log(1)) {
+    sent += line.sent && line.text == "status";
+    answered += !line.sent && line.text.rfind("ok wakes", 0) == 0;
+  }
+  CHECK(sent == 1);
+  CHECK(answered == 1);
+  CHECK(cli({"verify", path}).status == 0);
+}
+
+TEST_CASE("what a stream loses on the way is marked where it is, and counted") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", truth_file = folder / "truth.json";
+  Bench bench({"--stream", "tcp", "--stream-rate", "20000", "--stream-drop", "0.01",
+               "--stream-garble", "0.02", "--seed", "9", "--power-on", "--truth", truth_file});
+  const auto ran = cli({"capture", path, "--input", uri(bench, "stream"), "--seconds", "6"});
+  INFO(ran.err);
+  REQUIRE(ran.status == 0);
+  const Captured c(path);
+  const SpanFigures all = c.figures("I_shunt");
+  CHECK(all.samples + all.dropped == 120'000);
+  CHECK(all.dropped > 0);
+  CHECK(all.dropped % 400 == 0);  // whole frames of 400
+  CHECK(all.missing_s == Approx(static_cast<double>(all.dropped) / 20000));
+  // Around every gap the current is what it was: nothing is filled in.
+  const auto lost = c.events("samples_lost");
+  CHECK(static_cast<std::int64_t>(lost.size()) == c.channel("I_shunt").gaps);
+  for (const auto& e : lost) {
+    const SpanFigures inside = c.figures("I_shunt", e.earliest_s, e.latest_s);
+    CHECK(inside.samples == 0);
+    CHECK(inside.charge == 0);
+  }
+  CHECK_THAT(ran.err, Catch::Contains("frames came whole") && Catch::Contains("they are marked"));
+  bench.process.signal(SIGTERM);
+  bench.process.wait();
+  const auto truth = nlohmann::json::parse(std::ifstream(truth_file))["stream"];
+  CHECK(truth["samples_lost"].get<std::int64_t>() >= all.dropped);
+}
+
+TEST_CASE("a digitiser that starts again, falls silent or hangs up is told") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  SECTION("starts again") {
+    Bench bench({"--stream", "tcp", "--stream-restart", "2.5"});
+    const auto ran = cli({"capture", path, "--input", uri(bench, "stream"), "--seconds", "5"});
+    CHECK(ran.status == 0);
+    const Captured c(path);
+    REQUIRE(c.events("samples_lost").size() == 1);
+    CHECK(c.events("samples_lost")[0].text == "the digitiser started again");
+    CHECK(c.figures("I_shunt").missing_s == Approx(0.3).margin(0.1));
+    CHECK(c.info.to_s() == Approx(5));
+  }
+  SECTION("falls silent") {
+    Bench bench({"--stream", "tcp", "--stream-stall", "2"});
+    const auto ran = cli({"capture", path, "--input", uri(bench, "stream"), "--seconds", "60"});
+    CHECK(ran.status == 69);
+    CHECK_THAT(ran.err, Catch::Contains("stalled") && Catch::Contains("saved"));
+  }
+  SECTION("is killed") {
+    Bench bench({"--stream", "tcp"});
+    test::Process recorder("kuvio-cli",
+                           {"capture", path, "--input", uri(bench, "stream"), "--seconds", "60"});
+    std::this_thread::sleep_for(std::chrono::milliseconds(1500));
+    bench.process.signal(SIGKILL);
+    CHECK(recorder.wait() == 69);
+    CHECK(Captured(path).info.interrupted);
+  }
+}
+
+TEST_CASE("lines of text through a pipe: units in cells, strange lines kept, gaps and specials") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", pipe = folder / "pipe";
+  REQUIRE(::mkfifo(pipe.c_str(), 0600) == 0);
+  std::jthread writer([&] {
+    std::ofstream out(pipe);
+    for (int i = 0; i < 80; ++i) {
+      const int ms = i < 40 ? i * 10 : i * 10 + 1000;  // a second is missing
+      if (i == 20) {
+        out << "6.310 V; OVLD; " << ms << " ms\n";
+      } else if (i == 30) {
+        out << "self test \x01 passed\n"
+            << "6.310 V; 88.400 mA; " << ms << " ms\n";
+      } else {
+        out << "6.310 V; 88.400 mA; " << ms << " ms\n";
+      }
+      out.flush();
+      std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+  });
+  const auto ran = cli({"capture", path, "--input", "lines:" + pipe, "--seconds", "60"});
+  CHECK(ran.status == 69);  // it ended before
+  CHECK_THAT(ran.err, Catch::Contains("is no reading") && Catch::Contains("hung up"));
+  const Captured c(path);
+  const SpanFigures i = c.figures("I");
+  CHECK(i.samples == 79);
+  CHECK(i.over_range == 1);
+  CHECK(*i.mean() == Approx(88.4e-3));
+  CHECK(i.missing_s == Approx(1.01 + 0.02).margin(0.002));  // the jump, and around the flag
+  CHECK(*c.figures("V").mean() == Approx(6.31));
+  const auto log = c.book.log(1);
+  REQUIRE(log.size() == 1);
+  CHECK(log[0].text == "self test \\x01 passed");
+  CHECK(c.info.to_s() == Approx(1.79));
+}
+
+TEST_CASE("a file that grows is followed, its header and its own times read") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", file = folder / "log.csv";
+  std::ofstream(file) << "t_us,current (uA)\n0,5\n";
+  std::atomic<bool> done{false};
+  std::jthread writer([&] {
+    std::ofstream out(file, std::ios::app);
+    for (int i = 1; i < 3000 && !done; ++i) {
+      out << i * 1000 << "," << (i < 500 ? 5 : 7) << "\n";
+      if (i % 10 == 0) out.flush();
+      std::this_thread::sleep_for(std::chrono::microseconds(500));
+    }
+  });
+  const auto ran = cli({"capture", path, "--input", "lines:" + file, "--seconds", "1"});
+  done = true;
+  INFO(ran.err);
+  CHECK(ran.status == 0);
+  const Captured c(path);
+  CHECK(c.figures("current").samples == 1000);
+  CHECK(c.rise("current", 6e-6) == Approx(0.5));
+  CHECK(*c.figures("current", 0, 0.499).mean() == Approx(5e-6));
+}
+
+TEST_CASE("lines that stand where they arrive, and counted ones, over a serial line") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--lines", "serial", "--lines-rate", "100", "--lines-without-time", "--power-on"});
+  for (const char* option : {"?columns=I%20[mA],U%20[V]", "?columns=I%20[mA],U%20[V]&rate=100"}) {
+    const auto ran =
+        cli({"capture", path, "--input", uri(bench, "lines") + option, "--seconds", "2"});
+    INFO(ran.err);
+    REQUIRE(ran.status == 0);
+  }
+  const Captured arrived(path, 1), counted(path, 2);
+  CHECK(arrived.figures("I").samples == Approx(200).margin(12));
+  CHECK(counted.figures("I").samples == 200);
+  CHECK(*counted.figures("U").mean() == Approx(3.6).epsilon(0.01));
+}
+
+TEST_CASE("a stranger's instrument works through a profile alone") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", profile = kStrangers + "bench_meter.profile.toml";
+  test::Process meter("python3", {kStrangers + "bench_meter.py"});
+  const std::string input = "scpi+tcp://127.0.0.1:" + meter.line();
+  const auto tried = cli({"profile", profile, "--input", input});
+  INFO(tried.out + tried.err);
+  CHECK(tried.status == 0);
+  CHECK_THAT(tried.out, Catch::Contains("Everything was answered"));
+  const auto ran =
+      cli({"capture", path, "--input", input, "--profile", profile, "--rate", "500 Hz", "--voltage",
+           "3.3", "--current-limit", "150 mA", "--power-on", "--power-off", "--seconds", "3"});
+  INFO(ran.err);
+  REQUIRE(ran.status == 0);
+  const Captured c(path);
+  CHECK(c.info.conditions.at("input") == "WORKSHOP METER 7; S/N 0042");
+  CHECK(c.info.conditions.at("voltage") == "3.3 V");
+  CHECK(c.channel("I").samples == 1500);
+  CHECK(c.channel("I").accuracy == "0.1 % + 2 uA");
+  const double on = c.rise("I", 1e-3);
+  REQUIRE(on > 0);
+  CHECK(*c.figures("I", on + 0.05, on + 0.45).mean() == Approx(2e-3));
+  CHECK(*c.figures("I", on + 0.55, on + 0.95).mean() == Approx(12e-3));
+  CHECK(c.rise("I", 10e-3) - on == Approx(0.5).margin(0.003));
+  const auto refused = cli({"capture", path, "--input", input, "--profile", profile, "--voltage",
+                            "9", "--seconds", "1"});
+  CHECK(refused.status == 64);
+  CHECK_THAT(refused.err, Catch::Contains("outside what the profile") && Catch::Contains("0 to 5"));
+}
+
+TEST_CASE("a profile that does not fit is told by the command that failed and its answer") {
+  const test::Folder folder;
+  const std::string wrong = folder / "wrong.profile.toml";
+  {
+    std::ifstream in(kStrangers + "bench_meter.profile.toml");
+    std::string text((std::istreambuf_iterator<char>(in)), {});
+    const auto at = text.find("HOWMANY?");
+    text.replace(at, 8, "MANY?");
+    std::ofstream(wrong) << text.insert(text.find("[log]"), "");
+  }
+  test::Process meter("python3", {kStrangers + "bench_meter.py"});
+  const auto tried =
+      cli({"profile", wrong, "--input", "scpi+tcp://127.0.0.1:" + meter.line(), "--json"});
+  CHECK(tried.status == 69);
+  bool told = false;
+  const auto document = tried.json();
+  for (const auto& s : document["steps"]) {
+    if (s["key"] == "log.ready") {
+      told = true;
+      CHECK(s["ok"] == false);
+      CHECK(s["command"] == "MANY?");
+    }
+  }
+  CHECK(told);
+}
+
+TEST_CASE("profiles that are wrong are told with their line") {
+  const test::Folder folder;
+  const std::string file = folder / "p.toml";
+  for (const auto& [text, line, what] :
+       {std::tuple{"name = \"x\"\n", 1, "kuvio"},
+        std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\n[talk]\nterminator = \"LFCR\"\n", 4,
+                   "terminator"},
+        std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\nmatch = \"(\"\n", 3, "regular"},
+        std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\n[[channel]]\nname = \"I\"\nasl = \"Q\"\n",
+                   5, "asl"},
+        std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\n[[output]]\non = \"A\"\noff = \"B\"\n"
+                   "voltage = { set = \"VOLT 3\" }\n",
+                   6, "{}"}}) {
+    std::ofstream(file) << text;
+    const auto ran = cli({"profile", file});
+    INFO(ran.err);
+    CHECK(ran.status == 65);
+    CHECK_THAT(ran.err, Catch::Contains("p.toml:" + std::to_string(line)) && Catch::Contains(what));
+  }
+}
