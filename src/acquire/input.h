@@ -81,6 +81,8 @@ public:
   const std::optional<TimeBase>& exact_interval() const { return exact_interval_; }
   /// What is known of how it is set up, to be kept as conditions.
   const Conditions& conditions() const { return conditions_; }
+  /// The current limit of its first output (A), where it tells it.
+  std::optional<double> current_limit() const { return current_limit_; }
   /// Outputs that were on when Kuvio connected.
   const std::vector<std::string>& found_on() const { return found_on_; }
   bool has_outputs() const { return !outputs_on_.empty(); }
@@ -132,6 +134,7 @@ protected:
   std::optional<TimeBase> exact_interval_;
   Conditions conditions_;
   std::vector<std::string> found_on_;
+  std::optional<double> current_limit_;
   std::atomic<bool> ended_badly_{false};
 
 private:

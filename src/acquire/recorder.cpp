@@ -3,6 +3,7 @@
 
 #include "acquire/log_track.h"
 #include "core/error.h"
+#include "core/limit_watch.h"
 #include "core/present.h"
 
 #include <fmt/format.h>
@@ -57,11 +58,14 @@ public:
     for (book::ChannelInfo& c : channels_) {
       if (const auto it = settings.calibration.find(c.name); it != settings.calibration.end())
         c.calibration = it->second;
+      if (const auto it = settings.accuracies.find(c.name); it != settings.accuracies.end())
+        c.accuracy = it->second;
     }
     sends_.assign(settings.sends.begin(), settings.sends.end());
     std::stable_sort(sends_.begin(), sends_.end(),
                      [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
     until_s_ = axis().whole_samples_s(until_s_);
+    if (const auto limit = axis().input().current_limit()) limit_.emplace(*limit);
     find_watched(arm_);
     find_watched(until_);
     slept_at_start_ = slept();
@@ -189,7 +193,8 @@ private:
     while (!arm_.happened_at()) {
       for (std::size_t i = 0; i < tracks_.size(); ++i) {
         tracks_[i]->hold(settings_.before_s + 1, [&](const Packet& packet) {
-          if (arm_place_.any && arm_place_.track == i) look_at(*tracks_[i], packet);
+          if (arm_place_.any && arm_place_.track == i)
+            look_at(arm_, arm_place_, *tracks_[i], packet);
         });
       }
       if (log_) {
@@ -226,19 +231,38 @@ private:
     return true;
   }
 
-  void look_at(const Tracks& track, const Packet& packet) {
-    const auto& values = packet.columns[arm_place_.column];
-    for (std::size_t i = 0; i < values.size() && !arm_.happened_at(); ++i) {
+  /// Shows a watch the samples of a packet of the channel it is for.
+  void look_at(TriggerWatch& watch, const Watched& place, const Tracks& track,
+               const Packet& packet) {
+    const auto& values = packet.columns[place.column];
+    for (std::size_t i = 0; i < values.size() && !watch.happened_at(); ++i) {
       if (flag_of_value(values[i])) continue;
       double v = values[i];
-      if (arm_.of_edge()) {
+      if (watch.of_edge()) {
         if (!(v >= 0 && v < 4294967296.0)) continue;
-        v = (static_cast<std::uint32_t>(v) >> arm_place_.line) & 1U;
+        v = (static_cast<std::uint32_t>(v) >> place.line) & 1U;
       } else {
-        v = calibrated(track.first_channel() + arm_place_.column, v);
+        v = calibrated(track.first_channel() + place.column, v);
       }
-      arm_.sample(own_on_axis(track, track.own_s(packet, i)), v);
+      watch.sample(own_on_axis(track, track.own_s(packet, i) - track.origin_own_s()), v);
     }
+  }
+
+  bool drain(Tracks& track) {
+    return track.drain(axis(), [&](const Packet& packet) {
+      if (until_place_.any && tracks_[until_place_.track].get() == &track &&
+          !until_.happened_at()) {
+        look_at(until_, until_place_, track, packet);
+        if (until_.happened_at())
+          stop_at(*until_.happened_at() + step_of(track), "what it was to end with came");
+      }
+      if (settings_.until_charge > 0 && &track == &axis()) watch_charge(track, packet);
+      return until_s_;
+    });
+  }
+
+  static double step_of(const Tracks& track) {
+    return track.period() > 0 ? track.base().seconds(track.period()) : 0;
   }
 
   double own_on_axis(const Tracks& track, double own_s) {
@@ -275,7 +299,7 @@ private:
           dead = t->input().failure().value_or("the input ended");
       }
       bool busy = false;
-      for (auto& t : tracks_) busy |= t->drain(until_s_, axis());
+      for (auto& t : tracks_) busy |= drain(*t);
       take_happenings();
       if (log_) log_->drain(until_s_);
       send_lines();
@@ -332,25 +356,54 @@ private:
     const auto& inputs = track.channels();
     if (&track == &axis() && column < inputs.size() && inputs[column].quantity == "current") {
       if (log_ && column == 0) log_->watch_current(from, step, values);
-      if (settings_.until_charge > 0 && column == 0) watch_charge(track, from, step, values);
+      if (limit_ && column == 0) watch_limit(from, step, values);
     }
-    if (!until_place_.any || tracks_[until_place_.track].get() != &track ||
-        until_place_.column + until_place_.line != column || until_.happened_at())
-      return;
-    for (std::size_t i = 0; i < values.size(); ++i) {
-      const double v =
-          until_.of_edge() ? values[i] : calibrated(track.first_channel() + column, values[i]);
-      if (!until_.sample(from + static_cast<double>(i) * step, v)) continue;
-      stop_at(*until_.happened_at() + step, "what it was to end with came");
+  }
+
+  /// Of the first current of the axis: values that stand for their interval, or for the time since
+  /// the one before.
+  void watch_charge(const Tracks& track, const Packet& packet) {
+    const auto& inputs = track.channels();
+    std::size_t column = 0;
+    while (column < inputs.size() && inputs[column].quantity != "current") ++column;
+    if (column == inputs.size()) return;
+    for (std::size_t i = 0; i < packet.samples(); ++i) {
+      const double t = track.own_s(packet, i) - track.origin_own_s();
+      const double dt = track.period() > 0 ? step_of(track) : t - charge_at_;
+      charge_at_ = t;
+      const double v = packet.columns[column][i];
+      if (!flag_of_value(v)) charge_ += calibrated(track.first_channel() + column, v) * dt;
+      if (std::fabs(charge_) < settings_.until_charge) continue;
+      stop_at(t + step_of(track), "the charge it was to end with flowed");
       return;
     }
   }
 
-  void watch_charge(const Tracks& track, double from, double step, std::span<const double> values) {
-    const LiveChannel& live = const_cast<Tracks&>(track).live().front();
-    if (std::fabs(live.sum) < settings_.until_charge) return;
-    stop_at(from + step * static_cast<double>(values.size()),
-            "the charge it was to end with flowed");
+  /// What the output's limit does to the current.
+  void watch_limit(double from, double step, std::span<const double> values) {
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      limit_->sample(from + static_cast<double>(i) * step, values[i]);
+      if (const auto held = limit_->take_limited()) {
+        writer_->event({"current_limited", held->from_s, held->to_s,
+                        "the output held the current at its limit"});
+        ++limited_;
+        limited_s_ += held->to_s - held->from_s;
+        if (limited_ == 1)
+          warn(
+              fmt::format("the output reached its current limit at {}: what the device draws then "
+                          "is the limit's doing",
+                          duration(held->from_s)));
+      }
+      if (const auto loop = limit_->take_loop()) {
+        const std::string text = fmt::format(
+            "reset loop: the device starts over every {}, each time held at the current "
+            "limit; {} times by {}",
+            duration(loop->period_s), loop->rounds, duration(from));
+        writer_->event({"device_reset_loop", loop->from_s, from, text});
+        if (!loop_told_) warn(text + ". Raise the limit");
+        loop_told_ = true;
+      }
+    }
   }
 
   void stop_at(double t, const std::string& reason) {
@@ -394,17 +447,6 @@ private:
     const std::string what = h.output.empty() ? "the output" : "output " + h.output;
     if (h.kind == "output_cut_off")
       warn(fmt::format("over-current at {}: {} switched itself off", duration(a), what));
-    if (h.kind == "current_limited") {
-      ++limited_;
-      limited_s_ += b - a;
-      once(
-          fmt::format("{} reached its current limit at {}: what the device then draws is the "
-                      "limit's doing",
-                      what, duration(a)));
-    }
-    if (h.kind == "device_reset_loop")
-      warn(fmt::format("the device starts over again and again from {} on: {}", duration(a),
-                       h.text));
     if (h.kind == "link_lost") {
       warn(fmt::format("{} was out of reach from {} on; it answered again after {}", h.text,
                        duration(a), duration(b - a)));
@@ -484,7 +526,7 @@ private:
       t->input().set_ended_badly(result_.interrupted);
       t->input().stop();
     }
-    for (auto& t : tracks_) t->drain(until_s_, axis());  // what was fetched until the stop
+    for (auto& t : tracks_) drain(*t);  // what was fetched until the stop
     take_happenings();
     if (log_) {
       log_->log().stop();
@@ -589,8 +631,10 @@ private:
   std::unique_ptr<LogTrack> log_;
   std::vector<book::ChannelInfo> channels_;
   std::unique_ptr<book::CaptureWriter> writer_;
-  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_told_ = 0, limited_s_ = 0;
-  bool powers_on_ = false;
+  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_told_ = 0, limited_s_ = 0,
+         charge_ = 0, charge_at_ = 0;
+  bool powers_on_ = false, loop_told_ = false;
+  std::optional<LimitWatch> limit_;
   std::string stop_reason_;
   std::deque<ScheduledLine> sends_;
   std::vector<DeviceLine> early_lines_;

@@ -65,6 +65,7 @@ struct RecordSettings {
   double time_scale = 1;  ///< capture seconds per real second (a simulated bench may run faster)
   std::string accuracy;   ///< of the first current of every input, as written; "" as they tell
   std::map<std::string, book::Calibration> calibration;  ///< by channel
+  std::map<std::string, std::string> accuracies;         ///< by channel, before all others
   std::vector<ScheduledLine> sends;
   Conditions conditions;
   Trigger arm;              ///< the capture begins when this happens …

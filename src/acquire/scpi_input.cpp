@@ -114,7 +114,6 @@ void ScpiInput::set_up_outputs() {
       if (wish->voltage) set_number(o.voltage, *wish->voltage, "the voltage");
       if (wish->current_limit) {
         set_number(o.current_limit, *wish->current_limit, "the current limit");
-        conditions_[prefix + "current_limit"] = fmt::format("{:g} A", *wish->current_limit);
       }
       if (wish->cut_off) {
         const std::string& command = *wish->cut_off ? o.cut_off : o.hold;
@@ -127,6 +126,15 @@ void ScpiInput::set_up_outputs() {
         conditions_[prefix + "on_over_current"] = *wish->cut_off ? "switch off" : "hold";
       }
     }
+    const OutputSettings* wished = settings_of(o);
+    std::optional<double> limit = wished ? wished->current_limit : std::nullopt;
+    // Not every instrument that is spoken to generically answers this; one that tells of its limit
+    // does.
+    if (!limit && o.limited.known() && !o.current_limit.ask.empty())
+      limit = scpi_.query_number(o.current_limit.ask, Dimension::current, o.current_limit.factor);
+    if (limit && *limit > 0 && !current_limit_) current_limit_ = limit;
+    if (wished && wished->current_limit)
+      conditions_[prefix + "current_limit"] = fmt::format("{:g} A", *limit);
     if (!o.voltage.ask.empty()) {
       conditions_[prefix + "voltage"] = fmt::format(
           "{:g} V", scpi_.query_number(o.voltage.ask, Dimension::voltage, o.voltage.factor));
@@ -335,7 +343,10 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   h.latest_s = own_now() + interval_s_;
   const auto errors =
       profile_.errors.empty() ? std::vector<std::string>{} : scpi_.errors(profile_.errors);
-  if (!errors.empty()) {
+  // What it says may be of something else: whether it did is asked.
+  const bool tripped = on && output.tripped.known() && bit_set(output.tripped);
+  const bool is = output.state.empty() ? errors.empty() == on : scpi_.query_on(output.state);
+  if (!errors.empty() && is != on && !tripped) {
     // Told, and the capture goes on: nothing else depends on it.
     note(fmt::format("{} refused to switch {} {}: it answered {}", endpoint_.text, named(output),
                      on ? "on" : "off", errors.front()));
@@ -357,18 +368,19 @@ void ScpiInput::heed_wishes() {
   }
 }
 
+bool ScpiInput::bit_set(const StatusBits& status) {
+  const double value = scpi_.query_number(status.ask);
+  return value >= 0 && value < 4294967296.0 &&
+         (static_cast<std::uint32_t>(value) & status.bits) != 0;
+}
+
 /// What became of the outputs by itself: at the limit, switched off by protection.
 void ScpiInput::look_at_status() {
   for (const OutputProfile& o : profile_.outputs) {
     Watched& w = watched_[o.name];
     const double at = own_now();
-    const auto bit = [&](const StatusBits& s) {
-      const double value = scpi_.query_number(s.ask);
-      return value >= 0 && value < 4294967296.0 &&
-             (static_cast<std::uint32_t>(value) & s.bits) != 0;
-    };
     if (o.limited.known()) {
-      const bool now = bit(o.limited);
+      const bool now = bit_set(o.limited);
       if (now && !w.limited) w.since_s = at;
       if (!now && w.limited) {
         happened(
@@ -377,7 +389,7 @@ void ScpiInput::look_at_status() {
       w.limited = now;
     }
     bool tripped = w.tripped;
-    if (o.tripped.known()) tripped = bit(o.tripped);
+    if (o.tripped.known()) tripped = bit_set(o.tripped);
     if (tripped && !w.tripped) {
       happened({"output_cut_off", std::max(0.0, at - kStatusEvery), at + interval_s_,
                 "over-current: the output switched itself off", o.name});

@@ -39,6 +39,7 @@ private:
   std::vector<std::vector<double>> fetch(std::int64_t first, std::int64_t count);
   void poll_once();
   void look_at_status();
+  bool bit_set(const StatusBits& status);
   void switch_output(const OutputProfile& output, bool on);
   void heed_wishes();
   void reconnect(const std::stop_token& stop, const Error& why);

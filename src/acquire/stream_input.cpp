@@ -15,7 +15,7 @@ namespace {
 
 using std::chrono::milliseconds;
 constexpr double kPatience = 5;    // s without a frame
-constexpr double kAskEvery = 0.5;  // s
+constexpr double kAskEvery = 0.1;  // s
 constexpr std::size_t kRing = std::size_t{4} << 20;
 
 std::string accuracy_or_nothing(const std::string& text) {

@@ -25,7 +25,10 @@ std::optional<Flag> flag_of_value(double value) {
 }
 
 Tracks::Tracks(std::unique_ptr<Input> input, bool is_axis, double time_scale)
-    : input_(std::move(input)), is_axis_(is_axis), scale_(time_scale) {
+    : input_(std::move(input)),
+      is_axis_(is_axis),
+      scale_(time_scale),
+      fit_(1e-3 * std::max(1.0, time_scale)) {
   if (input_->exact_interval()) {
     base_ = *input_->exact_interval();
     period_ = 1;
@@ -184,18 +187,18 @@ void Tracks::begin_on_axis(Packet& packet, const Tracks& axis) {
   drop_before_origin(packet);
 }
 
-bool Tracks::drain(double until_s, const Tracks& axis) {
+bool Tracks::drain(const Tracks& axis, const std::function<double(const Packet&)>& until) {
   axis_ = &axis;
   take_sync();
   bool any = false;
   while (!held_.empty()) {
     any = true;
-    take(held_.front(), until_s, axis);
+    take(held_.front(), until(held_.front()), axis);
     held_.pop_front();
   }
   while (auto packet = input_->ring().pop()) {
     any = true;
-    take(*packet, until_s, axis);
+    take(*packet, until(*packet), axis);
   }
   return any;
 }

@@ -35,8 +35,9 @@ public:
   /// The same before there is a capture.
   void set_epoch(double epoch_s) { epoch_s_ = epoch_s; }
 
-  /// Takes what has come. Samples from `until_s` (of the capture) on are left out.
-  bool drain(double until_s, const Tracks& axis);
+  /// Takes what has come. `until` is asked with every packet where the capture ends (s of its
+  /// axis); samples from there on are left out.
+  bool drain(const Tracks& axis, const std::function<double(const Packet&)>& until);
   /// The same, into memory: the last `keep_s` seconds of it, while a capture is armed. `seen` is
   /// called with every packet.
   void hold(double keep_s, const std::function<void(const Packet&)>& seen);

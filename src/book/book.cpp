@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/book.h"
 
+#include "book/capture_writer.h"
 #include "book/schema.h"
 
 #include <fmt/chrono.h>
@@ -231,13 +232,19 @@ void Book::migrate() const {
   transaction.commit();
 }
 
+/// Whether whoever began a capture is still at it.
+bool Book::is_writing(const std::string& owner, std::int64_t capture) const {
+  return owner == own_identity() ? is_written_here(path(), capture) : is_alive(owner);
+}
+
 void Book::settle_dead_writers() const {
   std::vector<std::pair<std::int64_t, std::string>> dead;
   {
     auto rows = db_->prepare(
         "SELECT id, owner, phase FROM capture WHERE phase IN ('recording', 'importing')");
     while (rows.step()) {
-      if (!is_alive(rows.text(1))) dead.emplace_back(rows.integer(0), rows.text(2));
+      if (!is_writing(rows.text(1), rows.integer(0)))
+        dead.emplace_back(rows.integer(0), rows.text(2));
     }
   }
   if (dead.empty()) return;
@@ -390,7 +397,7 @@ CaptureInfo Book::read_capture(const Statement& row) const {
   out.started_utc = row.text(3);
   out.end_reason = row.text(5);
   const std::string phase = row.text(4);
-  out.recording = phase == "recording" && is_alive(row.text(6));
+  out.recording = phase == "recording" && is_writing(row.text(6), out.id);
   out.interrupted = phase == "interrupted" || (phase == "recording" && !out.recording);
   if (out.interrupted && out.end_reason.empty()) out.end_reason = "the recorder died";
   out.channels = read_channels(out.id);

@@ -141,6 +141,7 @@ private:
   void require_schema() const;
   void migrate() const;
   void settle_dead_writers() const;
+  bool is_writing(const std::string& owner, std::int64_t capture) const;
   void erase(std::int64_t capture) const;
   void read_adjustments(ChannelInfo& c) const;
   CaptureInfo read_capture(const Statement& row) const;

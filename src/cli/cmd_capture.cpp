@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/zero.h"
 #include "core/present.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
@@ -21,9 +22,9 @@ namespace {
 std::atomic<bool> told_to_stop{false};
 
 struct Options {
-  std::string book, build, name, voltage, limit, over_current,
-      rate = "1 kHz", accuracy, setup, arm, before, until, until_charge, zero_from;
-  std::vector<std::string> inputs, sends, conditions, profiles, logic, channels, ranges;
+  std::string book, build, name, voltage, limit, over_current, rate = "1 kHz", accuracy, setup, arm,
+                                                               before, until, until_charge, zero;
+  std::vector<std::string> inputs, sends, conditions, profiles, logic, channels, ranges, outputs_on;
   double seconds = 0, time_scale = 1, reconnect = 0;
   bool power_on = false, power_off = false, off_if_bad = false, record_voltage = false;
 };
@@ -83,6 +84,11 @@ void add_inputs(const Options& o, acquire::RecordSettings& s) {
     if (e.speaks == "scpi" && !scpi) {  // what is said of outputs, channels and lines is meant so
       scpi = true;
       wish.settings.outputs[""] = output_settings(o);
+      for (const std::string& name : o.outputs_on) {  // as the first, but for what is set
+        wish.settings.outputs[name].power_on = true;
+        wish.settings.outputs[name].power_off = o.power_off;
+        wish.settings.outputs[name].off_if_bad = o.off_if_bad;
+      }
       wish.settings.channels = o.channels;
       if (o.record_voltage && o.channels.empty()) wish.settings.channels = {"I", "V"};
       wish.settings.logic = o.logic;
@@ -134,6 +140,19 @@ Outcome run(const Options& o, bool json) {
   if (s.before_s > 0 && !s.arm.wanted()) usage("--before goes with --arm");
   if (!o.until_charge.empty())
     s.until_charge = option_quantity("--until-charge", o.until_charge, Dimension::charge);
+
+  if (!o.zero.empty()) {
+    const double zero_s = option_quantity("--zero", o.zero, Dimension::time);
+    if (!(zero_s > 0 && zero_s <= 600)) usage("--zero must be more than nothing and at most 600 s");
+    say(fmt::format("zeroing for {}, with the device disconnected", duration(zero_s)));
+    for (const acquire::Zero& z :
+         acquire::measure_zero(s.inputs.front(), zero_s / s.time_scale, s.accuracy)) {
+      s.calibration[z.channel] = z.calibration();
+      if (!z.accuracy.empty()) s.accuracies[z.channel] = z.accuracy;
+      say(z.channel + ": " + z.calibration().text);
+    }
+    s.conditions["zeroed"] = "yes";
+  }
 
   const bool fresh = !std::filesystem::exists(o.book);
   book::Book book = book::Book::open(o.book, book::Book::Mode::create);
@@ -238,10 +257,13 @@ Runner add_capture(CLI::App& app) {
   app.add_option("--before", o->before, "with so much of what was before, as in \"2 s\"");
   app.add_option("--until", o->until, "end when this happens");
   app.add_option("--until-charge", o->until_charge, "end once so much has flowed, as in \"5 mC\"");
+  app.add_option("--zero", o->zero,
+                 "measure the first input's zero before, device disconnected, as in \"2 s\"");
   app.add_option("--reconnect", o->reconnect, "seconds that a lost link is tried again")
       ->check(CLI::Range(0.0, 86400.0));
   app.add_option("--accuracy", o->accuracy, "of the current, as in \"0.08 % + 40 nA\"");
   app.add_flag("--power-on", o->power_on, "switch the output on once recording runs");
+  app.add_option("--output-on", o->outputs_on, "further outputs to switch on, by name");
   app.add_flag("--power-off", o->power_off, "switch the output off at the end");
   app.add_flag("--off-if-bad", o->off_if_bad, "switch it off when the capture ends badly");
   app.add_flag("--record-voltage", o->record_voltage, "log the voltage beside the current");

@@ -5,9 +5,6 @@
 #include <cmath>
 
 namespace kuvio {
-namespace {
-constexpr double kOneWay = 1e-3;  // s: what arrivals may wander
-}
 
 ClockMap compose(const ClockMap& outer, const ClockMap& inner) {
   return {outer.at(inner.origin_s), outer.rate * inner.rate,
@@ -42,6 +39,8 @@ void ClockFit::add(const SyncPoint& point) {
   ++points_;
   if (over) extend(below_latest_, {point.own_s, point.latest_s}, 1);
   if (under) extend(above_earliest_, {point.own_s, point.earliest_s}, -1);
+  bounds_over_ += over ? 1 : 0;
+  bounds_under_ += under ? 1 : 0;
 }
 
 ClockFit::Line ClockFit::edge_over(const std::vector<Corner>& hull, double middle) {
@@ -68,15 +67,21 @@ std::optional<ClockMap> ClockFit::fit() const {
   if (length < kLeast) return nominal;
   const Line over = edge_over(below_latest_, middle);
   Line line = over;
-  double spread = 0;
+  double spread = 0, feigned = wander_s_;
   if (two_way) {
     const Line under = edge_over(above_earliest_, middle);
-    line = {(over.slope + under.slope) / 2, (over.height + under.height) / 2};
+    // The least of many delays wanders less than that of a few: rates are weighed by it.
+    const auto weight = [](std::size_t n) {
+      return static_cast<double>(n) * static_cast<double>(n);
+    };
+    const double wo = weight(bounds_over_), wu = weight(bounds_under_);
+    line = {(wo * over.slope + wu * under.slope) / (wo + wu), (over.height + under.height) / 2};
     spread = std::fabs(over.height - under.height) / 2;
+    feigned = std::min(spread, wander_s_) +
+              std::min(wo, wu) / (wo + wu) * std::fabs(over.slope - under.slope) * length;
   }
   // A rate that lies within what delays alone can feign is none.
-  const double shown = std::fabs(line.slope - 1) * length;
-  if (shown < (two_way ? 2 * spread : kOneWay)) return nominal;
+  if (std::fabs(line.slope - 1) * length < feigned) return nominal;
   return ClockMap{line.height - line.slope * middle, line.slope, spread};
 }
 

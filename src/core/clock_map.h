@@ -41,6 +41,9 @@ ClockMap inverse(const ClockMap& map);
 /// kind must come in order of `own_s`; one that does not is left out.
 class ClockFit {
 public:
+  /// `wander_s`: by how much the least delays of a link may differ from one time to another.
+  explicit ClockFit(double wander_s = 1e-3) : wander_s_(wander_s) {}
+
   void add(const SyncPoint& point);
 
   /// Nothing before the first point. The rate is taken as 1 with less than `kLeast` of own time
@@ -63,8 +66,8 @@ private:
   static Line edge_over(const std::vector<Corner>& hull, double middle);
 
   std::vector<Corner> below_latest_, above_earliest_;
-  double first_ = 0, last_ = 0;
-  std::size_t points_ = 0;
+  double wander_s_, first_ = 0, last_ = 0;
+  std::size_t points_ = 0, bounds_over_ = 0, bounds_under_ = 0;
 };
 
 }  // namespace kuvio

@@ -71,9 +71,25 @@ public:
       asio::error_code ignored;
       socket.set_option(tcp::no_delay(true), ignored);
       socket.non_blocking(true, ignored);
-      listeners_.push_back({std::move(socket), greeting ? greeting() : ""});
+      listeners_.push_back({std::move(socket), greeting ? greeting() : "", false});
+      wait_for_question(std::prev(listeners_.end()));
       accept();
     });
+  }
+  /// A question for its clock is answered as soon as it comes, not with the next tick.
+  template <typename Place>
+  void wait_for_question(Place listener) {
+    if (!question) return;
+    listener->socket.async_wait(tcp::socket::wait_read, [this](const asio::error_code& failed) {
+      if (failed) return;
+      flush();
+      for (auto l = listeners_.begin(); l != listeners_.end(); ++l) {
+        if (l->waits) continue;
+        l->waits = true;
+        wait_for_question(l);
+      }
+    });
+    listener->waits = true;
   }
 
   void send(const std::string& bytes) {
@@ -93,6 +109,7 @@ public:
       asio::error_code failed;
       std::array<char, 1024> in;
       const std::size_t got = l->socket.read_some(asio::buffer(in), failed);
+      if (got > 0) l->waits = false;
       bool gone = failed && failed != asio::error::would_block;
       if (got > 0 && question) l->out += question({in.data(), got});
       while (!gone && !l->out.empty()) {
@@ -139,6 +156,7 @@ private:
   struct Listener {
     tcp::socket socket;
     std::string out;
+    bool waits = false;
   };
   std::string where_;
   tcp::acceptor acceptor_;

@@ -343,3 +343,175 @@ TEST_CASE("profiles that are wrong are told with their line") {
     CHECK_THAT(ran.err, Catch::Contains("p.toml:" + std::to_string(line)) && Catch::Contains(what));
   }
 }
+
+TEST_CASE("an output that cuts off, and a device that resets in a loop, are called by their name") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--speed", "20"});
+  SECTION("cuts off") {
+    const auto ran =
+        cli({"capture", path, "--input", bench.scpi(), "--input", bench.log(), "--seconds", "40",
+             "--power-on", "--current-limit", "10 mA", "--on-over-current", "switch-off"});
+    CHECK(ran.status == 0);
+    CHECK_THAT(ran.err, Catch::Contains("over-current") && Catch::Contains("switched itself off"));
+    const Captured c(path);
+    CHECK(c.events("output_cut_off").size() == 1);
+    CHECK(c.events("device_reset_loop").empty());
+    CHECK(*c.figures("I", 20, 40).max < 1e-6);
+    CHECK(c.info.conditions.at("on_over_current") == "switch off");
+    CHECK(c.info.conditions.at("current_limit") == "0.01 A");
+    CHECK(c.book.output_switches(1).size() == 2);  // on, and off by itself
+  }
+  SECTION("browns out and resets in a loop") {
+    const auto ran =
+        cli({"capture", path, "--input", bench.scpi(), "--input", bench.log(), "--seconds", "20",
+             "--power-on", "--current-limit", "15 mA", "--on-over-current", "hold"});
+    CHECK(ran.status == 0);
+    CHECK_THAT(ran.err, Catch::Contains("reset loop") && Catch::Contains("current limit"));
+    const Captured c(path);
+    REQUIRE_FALSE(c.events("device_reset_loop").empty());
+    CHECK_THAT(c.events("device_reset_loop")[0].text, Catch::Contains("186"));
+    CHECK(c.events("current_limited").size() > 50);
+    CHECK(*c.figures("I").max == Approx(15e-3).epsilon(0.05));
+  }
+  SECTION("neither, with room to breathe") {
+    const auto ran = cli({"capture", path, "--input", bench.scpi(), "--seconds", "40", "--power-on",
+                          "--current-limit", "300 mA", "--on-over-current", "hold"});
+    CHECK(ran.status == 0);
+    const Captured c(path);
+    CHECK(c.events("current_limited").empty());
+    CHECK(c.events("output_cut_off").empty());
+  }
+}
+
+TEST_CASE("a link that is lost for a while is taken up again; what was logged meanwhile is there") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--fault", "hang-up@2:1", "--power-on"});
+  const auto ran =
+      cli({"capture", path, "--input", bench.scpi(), "--seconds", "5", "--reconnect", "20"});
+  INFO(ran.err);
+  CHECK(ran.status == 0);
+  CHECK_THAT(ran.err, Catch::Contains("out of reach"));
+  const Captured c(path);
+  CHECK(c.channel("I").samples == 5000);  // the instrument kept them
+  CHECK(c.channel("I").gaps == 0);
+  REQUIRE(c.events("link_lost").size() == 1);
+  CHECK(c.events("link_lost")[0].earliest_s == Approx(2).margin(0.3));
+}
+
+TEST_CASE("a capture can be armed: a level, an edge or a line begin it, with what was before") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--speed", "20", "--power-on"});
+  const std::vector<std::string> call{"capture",   path,        "--input", bench.scpi(), "--input",
+                                      bench.log(), "--seconds", "10",      "--before",   "2 s",
+                                      "--logic",   "radio_on",  "--logic", "locate_on"};
+  const auto with = [&](const std::string& arm) {
+    auto all = call;
+    all.insert(all.end(), {"--arm", arm});
+    return all;
+  };
+  SECTION("a level") {
+    const auto ran = cli(with("I above 2 mA"));  // a wake
+    INFO(ran.err);
+    REQUIRE(ran.status == 0);
+    const Captured c(path);
+    CHECK(c.channel("I").samples == 10'000);
+    CHECK(c.rise("I", 2e-3) == Approx(2).margin(0.002));
+    CHECK(*c.figures("I", 0, 1.99).max < 2e-3);
+    REQUIRE(c.events("armed_start").size() == 1);
+    CHECK(c.events("armed_start")[0].earliest_s == Approx(2).margin(0.002));
+  }
+  SECTION("an edge of a logic line") {
+    std::jthread asks([&] {
+      std::this_thread::sleep_for(std::chrono::milliseconds(700));
+      const std::string line = "uplink\n", log = bench.log();
+      const auto at = log.find(':') + 1;
+      const int fd = ::open(log.substr(at, log.find('?') - at).c_str(), O_WRONLY | O_NOCTTY);
+      if (fd < 0 || ::write(fd, line.data(), line.size()) < 0) std::abort();
+      ::close(fd);
+    });
+    const auto ran = cli(with("locate_on rising"));
+    INFO(ran.err);
+    REQUIRE(ran.status == 0);
+    const Captured c(path);
+    CHECK(c.rise("locate_on", 0.5) == Approx(2).margin(0.003));
+    CHECK(c.rise("I", 20e-3) == Approx(2).margin(0.003));
+  }
+  SECTION("told to stop before anything happened") {
+    test::Process armed("kuvio-cli", with("I above 5 A"));
+    std::this_thread::sleep_for(std::chrono::milliseconds(800));
+    armed.signal(SIGINT);
+    CHECK(armed.wait() == 0);
+    CHECK(book::Book::open(path, book::Book::Mode::read).captures().empty());
+  }
+  SECTION("what cannot be waited for is told") {
+    CHECK(cli(with("I over 5 A")).status == 64);
+    CHECK(cli(with("X above 5 A")).status == 64);
+    CHECK(cli(with("I rising")).status == 64);
+    CHECK(cli(with("log: (")).status == 64);
+  }
+}
+
+TEST_CASE("a capture ends by charge, level or line") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--speed", "20"});
+  const auto run = [&](std::vector<std::string> more) {
+    std::vector<std::string> call{"capture",   path,        "--input", bench.scpi(), "--input",
+                                  bench.log(), "--seconds", "100",     "--power-on", "--power-off"};
+    call.insert(call.end(), more.begin(), more.end());
+    const auto ran = cli(call);
+    INFO(ran.err);
+    CHECK(ran.status == 0);
+    return Captured(path, static_cast<std::int64_t>(
+                              book::Book::open(path, book::Book::Mode::read).captures().size()));
+  };
+  const Captured charge = run({"--until-charge", "10 mC"});
+  CHECK(charge.figures("I").charge == Approx(10e-3).epsilon(0.2));
+  CHECK(charge.info.to_s() < 2);
+  CHECK_THAT(charge.info.end_reason, Catch::Contains("charge"));
+  const Captured level = run({"--until", "I below 1 mA for 3 s"});
+  CHECK(level.info.to_s() == Approx(level.rise("I", 9e-3) + 1.2 + 3).margin(0.02));
+  CHECK_FALSE(level.info.interrupted);
+}
+
+TEST_CASE("a zero is measured with nothing flowing, or refused with the reason") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--seed", "5"});
+  const auto ran = cli({"capture", path, "--input", bench.scpi(), "--seconds", "1", "--zero", "1 s",
+                        "--accuracy", "0.08 % + 40 nA"});
+  INFO(ran.err);
+  REQUIRE(ran.status == 0);
+  const Captured c(path);
+  CHECK(c.channel("I").calibration.offset != 0);
+  CHECK(std::fabs(c.channel("I").calibration.offset) < 45e-9);
+  CHECK(std::fabs(*c.figures("I").mean()) < 5e-9);  // its offset error is gone
+  CHECK(c.info.conditions.at("zeroed") == "yes");
+  CHECK(c.info.conditions.count("zero_I") == 1);
+  CHECK_THAT(c.channel("I").accuracy, Catch::Contains("k=2"));
+  Bench on({"--power-on"});
+  const auto refused =
+      cli({"capture", path, "--input", on.scpi(), "--seconds", "1", "--zero", "1 s"});
+  CHECK(refused.status == 65);
+  CHECK_THAT(refused.err, Catch::Contains("not zeroed") && Catch::Contains("is kept"));
+}
+
+TEST_CASE("two outputs at once: the cell is relieved on the cradle, and current flows back") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--device", "tally", "--speed", "20"});
+  const auto ran = cli({"capture", path, "--input", bench.scpi(), "--input", bench.log(),
+                        "--seconds", "120", "--power-on", "--output-on", "2", "--power-off"});
+  INFO(ran.err);
+  REQUIRE(ran.status == 0);
+  const Captured c(path);
+  CHECK(*c.figures("I1", 70, 110).mean() == Approx(-0.18).epsilon(0.01));
+  CHECK(*c.figures("I1", 5, 50).mean() > 9e-3);
+  CHECK(*c.figures("I2", 70, 110).mean() > 0.2);
+  CHECK(c.events("output_on").size() == 2);
+  const auto span = cli({"span", path, "1", "--channel", "I1", "--json"}).json();
+  CHECK(span["charge_c"].get<double>() < 0);
+}

@@ -1,0 +1,185 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What a night can bring: a full disk, a machine that sleeps, a clock that drifts, marks.
+
+#include "acquire/recorder.h"
+#include "book/channel_trace.h"
+#include "book/verify.h"
+#include "cli/process.h"
+#include "core/error.h"
+#include "core/measure.h"
+
+#include "support.h"
+
+#include <catch2/catch.hpp>
+#include <sys/mount.h>
+#include <sys/statvfs.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <filesystem>
+#include <fstream>
+#include <thread>
+
+using namespace kuvio;
+using namespace kuvio::acquire;
+using book::Book;
+
+namespace {
+
+RecordSettings of(const std::string& uri, double seconds) {
+  RecordSettings s;
+  s.name = "c";
+  s.inputs = {{parse_endpoint(uri), {}}};
+  s.seconds = seconds;
+  return s;
+}
+
+/// A small disk of its own, where the machine lets us have one.
+struct SmallDisk {
+  test::Folder folder;
+  bool mounted = false;
+  explicit SmallDisk(const char* size) {
+    const std::string options = std::string("size=") + size;
+    mounted = ::mount("tmpfs", (folder / "").c_str(), "tmpfs", 0, options.c_str()) == 0;
+  }
+  ~SmallDisk() {
+    if (mounted) ::umount2((folder / "").c_str(), MNT_DETACH);
+  }
+};
+
+/// When the current first passes a level, by a trace on the capture's axis.
+double rise(const Trace& trace, double level, double from) {
+  for (const Block& b : trace.blocks()) {
+    std::vector<double> v(static_cast<std::size_t>(b.count));
+    trace.read(b, 0, v);
+    for (std::size_t i = 0; i < v.size(); ++i) {
+      const double t = trace.time_base().seconds(tick_of(trace, b, static_cast<std::int64_t>(i)));
+      if (t >= from && v[i] > level) return t;
+    }
+  }
+  return -1;
+}
+
+}  // namespace
+
+TEST_CASE("a disk that fills up ends the capture, with everything before it safe") {
+  SmallDisk disk("24m");
+  if (!disk.mounted) {
+    WARN("no small disk can be mounted here: not shown");
+    return;
+  }
+  test::Bench bench({"--stream", "tcp", "--stream-rate", "200000", "--power-on"});
+  const std::string path = disk.folder / "b.kuvio";
+  SECTION("it is seen coming") {
+    Book book = Book::open(path, Book::Mode::create);
+    const RecordResult result = record(book, of(bench.endpoints["stream"], 0), {});
+    CHECK(result.disk_full);
+    CHECK(result.interrupted);
+    CHECK_THAT(result.warnings.back(), Catch::Contains("disk is nearly full"));
+    CHECK(book.events(1).back().kind == "disk_full");
+  }
+  SECTION("somebody else fills it from one moment to the next") {
+    Book book = Book::open(path, Book::Mode::create);
+    bool filled = false;
+    const std::string hog = disk.folder / "hog";
+    const RecordResult result =
+        record(book, of(bench.endpoints["stream"], 0), {}, [&](const RecordProgress& p) {
+          if (filled || p.recorded_s < 1) return;
+          filled = true;
+          std::ofstream out(hog, std::ios::binary);
+          const std::vector<char> block(1 << 16);
+          while (out.write(block.data(), static_cast<std::streamsize>(block.size())).flush()) {
+          }
+        });
+    CHECK(filled);
+    CHECK(result.disk_full);
+    CHECK(result.interrupted);
+    std::filesystem::remove(hog);
+  }
+  const Book book = Book::open(path, Book::Mode::write);
+  const auto c = book.captures().front();
+  CHECK(c.interrupted);
+  CHECK(c.channels[0].samples > 100'000);
+  CHECK(book::verify(book).empty());
+}
+
+TEST_CASE("a machine that slept in mid-capture is told, by an injected clock") {
+  const test::Folder folder;
+  test::Bench bench({"--power-on"});
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  std::atomic<double> slept{5};
+  RecordSettings s = of(bench.scpi(), 1.5);
+  s.slept = [&] { return slept.load(); };
+  const RecordResult result = record(book, s, {}, [&](const RecordProgress& p) {
+    if (p.recorded_s > 0.5) slept = 65;
+  });
+  CHECK_FALSE(result.interrupted);
+  REQUIRE(result.warnings.size() >= 1);
+  CHECK_THAT(result.warnings.back(), Catch::Contains("slept for 1"));
+  int told = 0;
+  for (const auto& e : book.events(1)) told += e.kind == "machine_slept";
+  CHECK(told == 1);
+}
+
+TEST_CASE("an edge seen by two clocks 200 ppm apart stays together") {
+  const test::Folder folder;
+  const double ppm = GENERATE(200.0, -200.0);
+  // Ten minutes of the bench at sixty times real time: the clocks part by 120 ms.
+  test::Bench bench({"--speed", "60", "--stream", "tcp", "--stream-rate", "100", "--stream-drift",
+                     std::to_string(ppm)});
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  RecordSettings s = of(bench.scpi(), 600);
+  s.inputs[0].settings.rate_hz = 100;
+  s.inputs[0].settings.outputs[""].power_on = true;
+  s.inputs.push_back({parse_endpoint(bench.endpoints["stream"]), {}});
+  s.time_scale = 60;
+  const RecordResult result = record(book, s, {});
+  REQUIRE_FALSE(result.interrupted);
+  const auto c = book.captures().front();
+  const book::ChannelTrace main(book, *c.channel("I")), shunt(book, *c.channel("I_shunt"));
+  REQUIRE(c.channel("I_shunt")->clock);
+  // Its clock is fast: more of its seconds to one of the capture's.
+  CHECK(c.channel("I_shunt")->clock->rate == Approx(1 / (1 + ppm * 1e-6)).margin(40e-6));
+  for (const double from : {0.0, 300.0, 500.0}) {
+    const double a = rise(main, 8e-3, from), b = rise(shunt, 8e-3, from);
+    INFO("at " << a);
+    CHECK(b == Approx(a).margin(0.03));  // without the map 60 ms and 100 ms by then
+  }
+  CHECK(main.to_s() == Approx(600));
+  CHECK(shunt.to_s() == Approx(600).margin(0.1));
+}
+
+TEST_CASE("marks lie where they were made, outputs are switched while it records") {
+  const test::Folder folder;
+  test::Bench bench({});
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  RecordSettings s = of(bench.scpi(), 3);
+  RecordControl control;
+  s.control = &control;
+  int step = 0;
+  record(book, s, {}, [&](const RecordProgress& p) {
+    if (step == 0 && p.recorded_s > 0.5) {
+      control.mark("door opened");
+      control.switch_output(true);
+      ++step;
+    } else if (step == 1 && p.recorded_s > 1.5) {
+      CHECK(p.output_on);
+      CHECK(p.channels[0].last == Approx(18e-3).epsilon(0.05));
+      CHECK(p.disk_free);
+      CHECK(p.bytes_per_s == Approx(4200).epsilon(0.1));
+      control.switch_output(false);
+      ++step;
+    }
+  });
+  double marked = -1, on = -1, off = -1;
+  for (const auto& e : book.events(1)) {
+    if (e.kind == "mark" && e.text == "door opened") marked = e.earliest_s;
+    if (e.kind == "output_on") on = e.earliest_s;
+    if (e.kind == "output_off") off = e.earliest_s;
+  }
+  CHECK(marked > 0.4);
+  CHECK(marked < 1.2);
+  CHECK(on > marked - 0.1);
+  CHECK(off > on + 0.5);
+  CHECK(book.output_switches(1).size() == 2);
+}
