@@ -51,6 +51,11 @@ bool Input::output_on() const {
   return false;
 }
 
+std::vector<std::pair<std::string, bool>> Input::outputs() const {
+  const std::lock_guard lock(mutex_);
+  return {outputs_on_.begin(), outputs_on_.end()};
+}
+
 void Input::set_output(const std::string& output, bool on) {
   const std::lock_guard lock(mutex_);
   outputs_on_[output] = on;

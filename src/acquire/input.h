@@ -93,6 +93,7 @@ public:
   void request_output(const std::string& output, bool on);
   /// Outputs that are on, as far as is known.
   bool output_on() const;
+  std::vector<std::pair<std::string, bool>> outputs() const;
   /// Ends it as set (outputs off when so asked) and waits for the thread.
   void stop();
   /// `badly`: the capture ended in a way nobody wanted.

@@ -33,7 +33,9 @@ void Monitor::order(Order order) {
 void Monitor::set_voltage(double volts) { order({Order::What::voltage, volts}); }
 void Monitor::set_current_limit(double amperes) { order({Order::What::limit, amperes}); }
 void Monitor::set_cut_off(bool cut_off) { order({Order::What::cut_off, cut_off ? 1.0 : 0.0}); }
-void Monitor::switch_output(bool on) { order({Order::What::output, on ? 1.0 : 0.0}); }
+void Monitor::switch_output(bool on, const std::string& output) {
+  order({Order::What::output, on ? 1.0 : 0.0, output});
+}
 
 void Monitor::send(const std::string& line) {
   const std::lock_guard lock(mutex_);
@@ -85,11 +87,16 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
     }
   }
   bool on = false;
-  for (const OutputProfile& o : profile.outputs) on |= !o.state.empty() && scpi.query_on(o.state);
+  std::vector<std::pair<std::string, bool>> outputs;
+  for (const OutputProfile& o : profile.outputs) {
+    outputs.emplace_back(o.name, !o.state.empty() && scpi.query_on(o.state));
+    on |= outputs.back().second;
+  }
   const auto errors =
       profile.errors.empty() ? std::vector<std::string>{} : scpi.errors(profile.errors);
   const std::lock_guard lock(mutex_);
   state_.output_on = on;
+  state_.outputs = std::move(outputs);
   readings_.push_back(reading);
   while (readings_.front().at_s < at_s - kKept) readings_.pop_front();
   told_.insert(told_.end(), errors.begin(), errors.end());
@@ -117,7 +124,9 @@ void Monitor::carry_out(Scpi& scpi, const Profile& profile, const Order& order) 
     }
     case Order::What::output:
       for (const OutputProfile& o : profile.outputs) {
-        if (order.value > 0 && &o != &first) continue;  // off, of all of them
+        const bool meant = order.output.empty() ? order.value <= 0 || &o == &first  // off: all
+                                                : o.name == order.output;
+        if (!meant) continue;
         // A protection that has tripped is set back only by an order to switch on again.
         if (order.value > 0 && !o.clear.empty()) scpi.send(o.clear);
         scpi.send(order.value > 0 ? o.on : o.off);
@@ -149,6 +158,10 @@ void Monitor::run(const std::stop_token& stop) {
       state_.identity = identity;
       state_.profile = profile.name;
       state_.has_output = !profile.outputs.empty();
+      for (const ChannelProfile& c : profile.channels) {
+        if (c.quantity == "current") state_.currents.push_back(c.name);
+        if (c.quantity == "voltage") state_.voltages.push_back(c.name);
+      }
       state_.found_on = state_.output_on = on;
       state_.phase = MonitorState::Phase::ready;
       answered_ = Clock::now();

@@ -26,6 +26,8 @@ struct MonitorState {
   std::string trouble;  ///< why it is lost, or the device log is
   std::string identity, profile;
   bool has_output = true;
+  std::vector<std::pair<std::string, bool>> outputs;  ///< names, and whether each is on
+  std::vector<std::string> currents, voltages;        ///< channels that the profile knows
   double set_voltage = 0, current_limit = 0;
   bool cut_off = true;  ///< on over-current: switches off; else holds the current
   bool output_on = false, found_on = false;
@@ -49,7 +51,8 @@ public:
   void set_voltage(double volts);
   void set_current_limit(double amperes);
   void set_cut_off(bool cut_off);
-  void switch_output(bool on);
+  /// "": the first output on, or all of them off.
+  void switch_output(bool on, const std::string& output = "");
   void send(const std::string& line);
 
   MonitorState state() const;
@@ -64,6 +67,7 @@ private:
   struct Order {
     enum class What { voltage, limit, cut_off, output } what;
     double value;
+    std::string output = "";
   };
   void order(Order order);
   void read_settings(Scpi& scpi, const OutputProfile& output);

@@ -590,9 +590,11 @@ private:
     live_.samples = 0;
     live_.channels.clear();
     live_.output_on = false;
+    live_.outputs.clear();
     for (auto& t : tracks_) {
       live_.samples += t->samples();
       live_.output_on |= t->input().output_on();
+      for (const auto& output : t->input().outputs()) live_.outputs.push_back(output);
       for (const LiveChannel& c : t->live()) live_.channels.push_back(c);
       t->fresh_extremes();
     }

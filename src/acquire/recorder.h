@@ -84,6 +84,7 @@ struct RecordProgress {
   std::int64_t samples = 0, log_lines = 0;
   std::vector<LiveChannel> channels;  ///< of all inputs
   bool output_on = false;
+  std::vector<std::pair<std::string, bool>> outputs;  ///< of all inputs: names, and whether on
   std::int64_t capture = 0;
   std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
   double bytes_per_s = 0;                  ///< that the recording takes of it

@@ -106,6 +106,7 @@ void StreamInput::take_samples(StreamSamples s) {
   if (!began_) {
     base_ = -first;
     began_ = true;
+    happened({"stream_began", 0, 0, "sample " + std::to_string(first) + " of the sender", ""});
   } else if (restarted_) {
     // Its numbers began again: it goes on where this computer's clock says.
     const double passed = arrived_s_ - last_at_s_;

@@ -62,6 +62,18 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
               "capture " + capture.name + " has no channel of current");
 }
 
+const ChannelInfo& main_current(const CaptureInfo& capture, const std::string& book_path) {
+  for (const ChannelInfo& c : capture.channels) {
+    if (c.quantity == "current") return c;
+  }
+  return choose_channel(capture, "", book_path);
+}
+
+Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::string& book_path) {
+  if (recipe.channel.empty()) recipe.channel = main_current(capture, book_path).name;
+  return recipe;
+}
+
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                           const std::string& recipe_text) {
   if (!recipe.channel.empty() && !capture.channel(recipe.channel)) {

@@ -30,6 +30,12 @@ struct SplitCapture {
 const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name,
                                   const std::string& book_path);
 
+/// The channel that is looked at where nobody has named one: the only current, or the first of
+/// several (the first input's). Error bad_data when there is none.
+const ChannelInfo& main_current(const CaptureInfo& capture, const std::string& book_path);
+/// A recipe that names no channel, made to read the main current.
+Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::string& book_path);
+
 /// Splits a capture by a recipe, without saving it. The moment an output went on is refined by the
 /// first rise of the current. Error bad_data when the capture lacks the recipe's channel.
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,

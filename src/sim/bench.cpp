@@ -477,12 +477,15 @@ std::string truth_json(const Device& device, const Analyser& analyser,
            {"visits", visits}};
   if (digitiser) {
     const Digitiser::Truth& t = digitiser->truth();
+    json sent = json::array();  // first sample, checksum, whether it arrived whole
+    for (const auto& f : t.sent) sent.push_back({f.first, std::to_string(f.checksum), f.whole});
     out["stream"] = {{"frames", t.frames},
                      {"dropped", t.dropped},
                      {"garbled", t.garbled},
                      {"samples", t.samples},
                      {"samples_lost", t.samples_lost},
-                     {"checksum", std::to_string(t.checksum)}};
+                     {"samples_a_frame", t.samples_a_frame},
+                     {"sent", std::move(sent)}};
   }
   return out.dump(1);
 }

@@ -62,6 +62,7 @@ Digitiser::Digitiser(Device& device, std::uint64_t seed, DigitiserSettings setti
   if (settings_.samples_a_frame <= 0)
     settings_.samples_a_frame = static_cast<int>(
         std::clamp(settings_.rate_hz / 50, 1.0, 60000.0 / (3.0 * settings_.channels)));
+  truth_.samples_a_frame = settings_.samples_a_frame;
 }
 
 double Digitiser::time_of(std::int64_t index) const {
@@ -141,6 +142,7 @@ std::string Digitiser::send(double now_s, double volts) {
     ++session_;
     begun_ = now_s + 0.3;  // it takes a moment to start
     next_ = 0;
+    truth_.sent.clear();
     header_due_ = begun_;
   }
   if (now_s >= header_due_) {
@@ -157,22 +159,21 @@ std::string Digitiser::send(double now_s, double volts) {
     const std::string payload = samples(next_, settings_.samples_a_frame, volts);
     std::string whole = frame(kSamples, payload);
     ++truth_.frames;
-    if (dice() < settings_.drop) {
-      ++truth_.dropped;
+    std::uint64_t h = 0xcbf29ce484222325U;
+    for (const char c : std::string_view(payload).substr(12))
+      h = (h ^ static_cast<unsigned char>(c)) * 0x100000001b3U;  // FNV-1a
+    const bool dropped = dice() < settings_.drop;
+    const bool garbled = !dropped && dice() < settings_.garble;
+    truth_.sent.push_back({next_, h, !dropped && !garbled});
+    if (dropped || garbled) {
+      ++(dropped ? truth_.dropped : truth_.garbled);
       truth_.samples_lost += settings_.samples_a_frame;
-    } else if (dice() < settings_.garble) {
-      ++truth_.garbled;
-      truth_.samples_lost += settings_.samples_a_frame;
-      whole[12 + static_cast<std::size_t>(dice() * static_cast<double>(payload.size()))] ^= 0x5a;
-      out += whole;
     } else {
       truth_.samples += settings_.samples_a_frame;
-      std::uint64_t h = truth_.checksum == 0 ? 0xcbf29ce484222325U : truth_.checksum;
-      for (const char c : std::string_view(payload).substr(12))
-        h = (h ^ static_cast<unsigned char>(c)) * 0x100000001b3U;  // FNV-1a
-      truth_.checksum = h;
-      out += whole;
     }
+    if (garbled)
+      whole[12 + static_cast<std::size_t>(dice() * static_cast<double>(payload.size()))] ^= 0x5a;
+    if (!dropped) out += whole;
     next_ += settings_.samples_a_frame;
   }
   return out;

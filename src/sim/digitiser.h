@@ -34,8 +34,13 @@ public:
 
   struct Truth {
     std::int64_t frames = 0, dropped = 0, garbled = 0, samples = 0, samples_lost = 0;
-    std::int64_t first_sample = 0;  ///< sent to whoever listens since the last header asked for
-    std::uint64_t checksum = 0;     ///< of the codes that went out whole (FNV-1a)
+    struct Frame {
+      std::int64_t first = 0;
+      std::uint64_t checksum = 0;  ///< FNV-1a over the codes as they stand in the frame
+      bool whole = true;           ///< it left, and without an error
+    };
+    std::vector<Frame> sent;  ///< every frame of samples of this session
+    int samples_a_frame = 0;
   };
   const Truth& truth() const { return truth_; }
 

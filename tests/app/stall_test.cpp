@@ -93,7 +93,7 @@ TEST_CASE("a book that another process is writing to keeps a change waiting, not
 TEST_CASE("a bench that stalls, watched or recording, holds up nothing, and is told") {
   test::Bench bench({"--speed", "10"});
   Opened s;
-  s.window.bench().connectTo(QString::fromStdString(bench.scpi()), QString());
+  s.window.bench().connectTo({QString::fromStdString(bench.scpi()), {}, {}, {}});
   REQUIRE(s.wait([&] { return s.window.bench().state().phase == BenchState::Phase::ready; }));
   bench.process.signal(SIGSTOP);
   use(s);

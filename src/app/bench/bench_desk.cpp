@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/bench_desk.h"
 
+#include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
 #include "app/look/theme.h"
 #include "core/quantity.h"
@@ -71,18 +72,30 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
   connect(&c_.bench, &BenchControl::connected, this, [this] {
     output_address_->setText(c_.bench.outputAddress());
     log_address_->setText(c_.bench.logAddress());
-    for (QLineEdit* line : {output_address_, log_address_}) line->setCursorPosition(0);
+    other_addresses_->setText(c_.bench.wiring().others.join(QStringLiteral(", ")));
+    for (QLineEdit* line : {output_address_, log_address_, other_addresses_})
+      line->setCursorPosition(0);
     shown_settings_ = false;
     console_->clear();
     if (!c_.bench.simulated()) {
       preferences_.output_address = c_.bench.outputAddress();
       preferences_.log_address = c_.bench.logAddress();
+      preferences_.other_addresses = c_.bench.wiring().others.join(QStringLiteral(", "));
+      preferences_.profile = c_.bench.wiring().profile;
       emit preferencesChanged();
     }
   });
   connect(&c_.bench, &BenchControl::line, this, [this](const QString& text, bool sent) {
     console_->appendPlainText((sent ? QStringLiteral("→ ") : QString()) + text);
   });
+  connect(&c_.bench, &BenchControl::zeroed, this, [this](bool good, const QString& text) {
+    zero_text_->setText(good ? text : tr("Not zeroed."));
+    for (const auto& [key, answer] : questions_) {
+      if (key == QLatin1String("zeroed") && good) answer->setCurrentIndex(1);
+    }
+    emit told(good ? tr("Zeroed: %1.").arg(text) : text + QLatin1Char('.'));
+  });
+  connect(&c_.bench, &BenchControl::profileTried, this, &BenchDesk::showTried);
   connect(&c_.session, &Session::bookOpened, this, &BenchDesk::refresh);
   refresh();
 }
@@ -98,12 +111,27 @@ QWidget* BenchDesk::makeInputs() {
   log_address_ = field(QStringLiteral("logAddress"), tr("Address of the device log"),
                        QStringLiteral("log+serial:/dev/ttyUSB0?baud=115200"), box);
   log_address_->setText(preferences_.log_address);
+  other_addresses_ = field(QStringLiteral("otherAddresses"), tr("Addresses of further inputs"),
+                           QStringLiteral("stream+serial:/dev/ttyACM0, lines:/tmp/pipe"), box);
+  other_addresses_->setText(preferences_.other_addresses);
+  other_addresses_->setToolTip(
+      tr("Any of scpi+tcp, scpi+serial, usbtmc, stream+tcp, stream+serial, lines+tcp, "
+         "lines+serial, lines and sysfs, with commas between them."));
+  profile_ = field(QStringLiteral("profile"), tr("Instrument profile"),
+                   tr("a file; those that ship need none"), box);
+  profile_->setText(preferences_.profile);
   form->addRow(tr("Output"), output_address_);
   form->addRow(tr("Device log"), log_address_);
+  form->addRow(tr("Also"), other_addresses_);
+  form->addRow(tr("Profile"), profile_);
   column->addLayout(form);
   auto* buttons = new QHBoxLayout;
   connect_ = button(tr("Connect"), QStringLiteral("connect"), box);
+  try_ = button(tr("Try this profile"), QStringLiteral("tryProfile"), box);
   buttons->addWidget(connect_);
+  buttons->addWidget(try_);
+  connect(try_, &QPushButton::clicked, this, &BenchDesk::tryProfile);
+  connect(profile_, &QLineEdit::textChanged, this, &BenchDesk::refresh);
   buttons->addStretch(1);
   column->addLayout(buttons);
   column->addSpacing(4);
@@ -114,8 +142,8 @@ QWidget* BenchDesk::makeInputs() {
   simulated_build_ = new QComboBox(box);
   simulated_build_->setObjectName(QStringLiteral("simulatedBuild"));
   simulated_build_->setAccessibleName(tr("Build of the simulated device"));
-  simulated_build_->addItems(
-      {QStringLiteral("2.3.0"), QStringLiteral("2.4.0-rc1"), QStringLiteral("2.4.0-rc2")});
+  simulated_build_->addItems({QStringLiteral("2.3.0"), QStringLiteral("2.4.0-rc1"),
+                              QStringLiteral("2.4.0-rc2"), QStringLiteral("tally")});
   simulated_build_->setCurrentText(preferences_.simulated_build);
   simulated_speed_ = new QSpinBox(box);
   simulated_speed_->setObjectName(QStringLiteral("simulatedSpeed"));
@@ -127,6 +155,9 @@ QWidget* BenchDesk::makeInputs() {
   simulated->addWidget(simulated_build_);
   simulated->addWidget(simulated_speed_);
   column->addLayout(simulated);
+  simulated_more_ = new QCheckBox(tr("with a shunt digitiser and a meter"), box);
+  simulated_more_->setObjectName(QStringLiteral("simulatedMore"));
+  column->addWidget(simulated_more_);
   auto* start = new QHBoxLayout;
   start->addWidget(simulate_);
   start->addStretch(1);
@@ -134,6 +165,7 @@ QWidget* BenchDesk::makeInputs() {
   connect(connect_, &QPushButton::clicked, this, &BenchDesk::connectAddresses);
   connect(output_address_, &QLineEdit::returnPressed, this, &BenchDesk::connectAddresses);
   connect(log_address_, &QLineEdit::returnPressed, this, &BenchDesk::connectAddresses);
+  connect(other_addresses_, &QLineEdit::returnPressed, this, &BenchDesk::connectAddresses);
   connect(simulate_, &QPushButton::clicked, this, &BenchDesk::startSimulated);
   return box;
 }
@@ -187,6 +219,12 @@ QWidget* BenchDesk::makeOutput() {
   switches->addWidget(output_off_);
   switches->addStretch(1);
   column->addLayout(switches);
+  each_output_ = new QHBoxLayout;
+  each_output_->addStretch(1);
+  column->addLayout(each_output_);
+  channels_ = new LiveChannelsView(c_.bench, box);
+  column->addSpacing(6);
+  column->addWidget(channels_);
   connect(voltage_, &QuantityEdit::quantityEdited, this,
           [this] { c_.bench.setVoltage(*voltage_->quantity()); });
   connect(limit_, &QuantityEdit::quantityEdited, this,
@@ -217,6 +255,16 @@ QWidget* BenchDesk::makeConditions() {
   ask(tr("Debugger, USB detached?"), QStringLiteral("debugger"), {tr("off"), tr("attached")});
   ask(tr("Current settled?"), QStringLiteral("settled"), {tr("yes"), tr("no")});
   column->addLayout(form);
+  auto* zero = new QHBoxLayout;
+  zero_ = button(tr("Zero now"), QStringLiteral("zero"), box);
+  zero_->setToolTip(
+      tr("Measures for two seconds what is read while nothing flows; the output must "
+         "be off and the device disconnected."));
+  zero_text_ = remark({}, box);
+  zero->addWidget(zero_);
+  zero->addWidget(zero_text_, 1);
+  column->addLayout(zero);
+  connect(zero_, &QPushButton::clicked, this, [this] { c_.bench.zero(2, accuracy_->text()); });
   conditions_ = field(QStringLiteral("conditions"), tr("Other conditions"),
                       QStringLiteral("board=satchel-07, temperature=23 degC"), box);
   conditions_->setText(preferences_.conditions.join(QStringLiteral(", ")));
@@ -256,6 +304,25 @@ QWidget* BenchDesk::makeRecording() {
   form->addRow(tr("Rate"), rate_);
   form->addRow(tr("Accuracy"), accuracy_);
   form->addRow(tr("Logic lines"), logic_);
+  arm_ = field(QStringLiteral("arm"), tr("What the capture begins with"),
+               tr("at once, or: I above 5 mA"), box);
+  arm_->setToolTip(
+      tr("A level that is passed (I above 5 mA), an edge of a logic line (radio_on "
+         "rising) or a line of the device (log: ^boot)."));
+  before_ = new QuantityEdit(QStringLiteral("before"), tr("Kept of what was before"),
+                             static_cast<int>(Dimension::time), box);
+  before_->setQuantity(1);
+  before_->setMaximumWidth(64);
+  until_ = field(QStringLiteral("until"), tr("What the capture ends with"),
+                 tr("its length, or: log: ^done"), box);
+  auto* begin = new QHBoxLayout;
+  begin->addWidget(arm_, 1);
+  begin->addWidget(new QLabel(tr("keeping"), box));
+  begin->addWidget(before_);
+  begin->addWidget(new QLabel(tr("before"), box));
+  form->addRow(tr("Begins"), begin);
+  form->addRow(tr("Ends also"), until_);
+  connect(before_, &QuantityEdit::wrong, this, &Desk::told);
   column->addLayout(form);
   record_voltage_ = new QCheckBox(tr("Record the voltage too"), box);
   record_voltage_->setObjectName(QStringLiteral("recordVoltage"));
@@ -276,8 +343,18 @@ QWidget* BenchDesk::makeRecording() {
   buttons->addWidget(record_on_);
   buttons->addWidget(record_);
   buttons->addWidget(stop_);
+  begin_now_ = button(tr("Begin now"), QStringLiteral("beginNow"), box);
+  buttons->addWidget(begin_now_);
+  mark_note_ =
+      field(QStringLiteral("markNote"), tr("Note of the next mark"), tr("note of a mark"), box);
+  mark_ = button(tr("Mark"), QStringLiteral("mark"), box);
+  buttons->addWidget(mark_note_, 1);
+  buttons->addWidget(mark_);
   buttons->addStretch(1);
   column->addLayout(buttons);
+  connect(begin_now_, &QPushButton::clicked, this, [this] { c_.bench.beginNow(); });
+  connect(mark_, &QPushButton::clicked, this, &BenchDesk::markNow);
+  connect(mark_note_, &QLineEdit::returnPressed, this, &BenchDesk::markNow);
   connect(endless_, &QCheckBox::toggled, length_, &QWidget::setDisabled);
   connect(record_on_, &QPushButton::clicked, this, [this] { record(true); });
   connect(record_, &QPushButton::clicked, this, [this] { record(false); });
@@ -301,7 +378,7 @@ QWidget* BenchDesk::makeConsole() {
   QFont mono = QFontDatabase::systemFont(QFontDatabase::FixedFont);
   mono.setPixelSize(12);
   console_->setFont(mono);
-  console_->setMinimumHeight(90);
+  console_->setMinimumHeight(56);
   console_->setPlaceholderText(tr("The device's own lines, once its log is connected."));
   auto* row = new QHBoxLayout;
   line_ = field(QStringLiteral("sendLine"), tr("Line to send to the device"),
@@ -327,6 +404,14 @@ void BenchDesk::makeActions() {
       [this] { record(false); }, desk);
   a.add(QStringLiteral("stopAction"), menu, tr("Stop recording"), QKeySequence(tr("Ctrl+.")),
         [this] { c_.bench.stop(); });
+  a.add(QStringLiteral("markAction"), menu, tr("Mark this moment"), QKeySequence(tr("Ctrl+J")),
+        [this] { markNow(); });
+  a.add(
+      QStringLiteral("zeroAction"), menu, tr("Zero now"), {},
+      [this] { c_.bench.zero(2, accuracy_->text()); }, desk);
+  a.add(
+      QStringLiteral("tryProfileAction"), menu, tr("Try this profile"), {},
+      [this] { tryProfile(); }, desk);
   a.add(QStringLiteral("switchOff"), menu, tr("Switch output off"), QKeySequence(tr("Ctrl+0")),
         [this] { c_.bench.switchOutput(false); });
   a.add(
@@ -345,21 +430,112 @@ void BenchDesk::makeActions() {
         });
 }
 
+/// A unit with several outputs has a switch for each.
+void BenchDesk::refreshOutputs() {
+  const auto& outputs = c_.bench.state().output.outputs;
+  const bool several = outputs.size() > 1;
+  while (output_buttons_.size() > (several ? static_cast<qsizetype>(outputs.size()) : 0))
+    delete output_buttons_.takeLast();
+  if (!several) return;
+  while (output_buttons_.size() < static_cast<qsizetype>(outputs.size())) {
+    const auto i = static_cast<std::size_t>(output_buttons_.size());
+    auto* b = button({}, QStringLiteral("switchOutput%1").arg(i + 1), this);
+    connect(b, &QPushButton::clicked, this, [this, i] {
+      const auto& now = c_.bench.state().output.outputs;
+      if (i < now.size()) c_.bench.switchOutput(!now[i].second, q(now[i].first));
+    });
+    each_output_->insertWidget(static_cast<int>(i), b);
+    output_buttons_.append(b);
+  }
+  for (std::size_t i = 0; i < outputs.size(); ++i) {
+    const QString name = outputs[i].first.empty() ? QString::number(i + 1) : q(outputs[i].first);
+    const QString text = outputs[i].second ? tr("Output %1 is on: switch off").arg(name)
+                                           : tr("Output %1 is off: switch on").arg(name);
+    output_buttons_[static_cast<qsizetype>(i)]->setText(text);
+    output_buttons_[static_cast<qsizetype>(i)]->setAccessibleName(text);
+  }
+}
+
 void BenchDesk::enter() { refresh(); }
 
 void BenchDesk::applyTheme() { readings_->update(); }
 
 void BenchDesk::connectAddresses() {
-  c_.bench.connectTo(output_address_->text(), log_address_->text());
+  Wiring wiring;
+  wiring.output = output_address_->text();
+  wiring.log = log_address_->text();
+  for (const QString& other : other_addresses_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
+    wiring.others << other.trimmed();
+  wiring.profile = profile_->text();
+  c_.bench.connectTo(wiring);
+}
+
+void BenchDesk::markNow() {
+  if (!c_.bench.recording()) {
+    emit told(tr("Marks are made while a capture is recorded."));
+    return;
+  }
+  ++marks_;
+  const QString note = mark_note_->text().trimmed();
+  c_.bench.mark(note.isEmpty() ? tr("mark %1").arg(marks_) : note);
+  mark_note_->clear();
+}
+
+void BenchDesk::tryProfile() {
+  if (profile_->text().trimmed().isEmpty()) {
+    emit told(tr("Give the file of a profile first; docs/profiles.md says how one is written."));
+    profile_->setFocus();
+    return;
+  }
+  emit told(tr("Trying the profile: nothing is switched on, settings stay as they are…"));
+  c_.bench.tryProfile(output_address_->text(), profile_->text());
+}
+
+/// Shown in the console: it stays, can be read beside the file, and copied.
+void BenchDesk::showTried(const std::vector<acquire::TryStep>& steps, const QString& trouble) {
+  if (!trouble.isEmpty()) {
+    emit told(trouble + QLatin1Char('.'));
+    return;
+  }
+  int wrong = 0;
+  console_->clear();
+  for (const acquire::TryStep& s : steps) {
+    const bool good = s.trouble.empty();
+    wrong += good ? 0 : 1;
+    console_->appendPlainText(tr("%1 %2  %3  %4")
+                                  .arg(good ? QStringLiteral("✓") : QStringLiteral("✗"), q(s.key),
+                                       q(s.command), q(good ? s.answer : s.trouble)));
+  }
+  emit told(wrong == 0 ? tr("The profile fits: every command was answered as it should be.")
+                       : tr("The profile does not fit yet: %1 of %2 commands to look at, in the "
+                            "console.")
+                             .arg(wrong)
+                             .arg(steps.size()));
+}
+
+std::optional<acquire::Trigger> BenchDesk::trigger(QLineEdit* edit, const QString& what) {
+  const QString text = edit->text().trimmed();
+  if (text.isEmpty()) return acquire::Trigger{};
+  try {
+    return acquire::parse_trigger(text.toStdString());
+  } catch (const std::invalid_argument& e) {
+    emit told(tr("%1: %2.").arg(what, QString::fromUtf8(e.what())));
+    edit->setFocus();
+    return std::nullopt;
+  }
 }
 
 void BenchDesk::startSimulated() {
   const QString build = simulated_build_->currentText();
   preferences_.simulated_build = build;
   emit preferencesChanged();
-  c_.bench.startSimulated(build, seed_, simulated_speed_->value());
+  c_.bench.startSimulated(build, seed_, simulated_speed_->value(), simulated_more_->isChecked());
   build_->setText(build);
-  if (logic_->text().isEmpty()) logic_->setText(QStringLiteral("radio_on, locate_on"));
+  if (build == QLatin1String("tally")) {
+    logic_->clear();
+  } else if (logic_->text().isEmpty()) {
+    logic_->setText(QStringLiteral("radio_on, locate_on"));
+  }
   if (accuracy_->text().isEmpty()) accuracy_->setText(QStringLiteral("0.08 % + 40 nA"));
 }
 
@@ -424,6 +600,12 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   }
   preferences_.conditions = kept;
   emit preferencesChanged();
+  before_->commit();
+  const auto arm = trigger(arm_, tr("Begins")), until = trigger(until_, tr("Ends also"));
+  if (!arm || !until || before_->isWrong()) return std::nullopt;
+  w.arm = *arm;
+  w.until = *until;
+  w.before_s = arm->wanted() ? std::clamp(before_->quantity().value_or(0), 0.0, 600.0) : 0;
   w.record_voltage = record_voltage_->isChecked();
   w.power_off = power_off_->isChecked();
   w.power_on = power_on;
@@ -432,6 +614,7 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
 
 void BenchDesk::record(bool power_on) {
   if (c_.bench.recording()) return;
+  marks_ = 0;
   if (const auto w = wish(power_on)) c_.bench.record(*w);
 }
 
@@ -462,10 +645,11 @@ void BenchDesk::refresh() {
         status = tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
       break;
     case Phase::recording:
-      status = tr("Recording %1: %2, %L3 samples, %4 log lines.")
-                   .arg(q(s.name), q(duration(s.recorded_s)))
-                   .arg(s.samples)
-                   .arg(s.log_lines);
+      status = s.armed ? tr("Armed: %1 begins with what it waits for.").arg(q(s.name))
+                       : tr("Recording %1: %2, %L3 samples, %4 log lines.")
+                             .arg(q(s.name), q(duration(s.recorded_s)))
+                             .arg(s.samples)
+                             .arg(s.log_lines);
       break;
     case Phase::lost:
       status = tr("Lost: %1. Its output may still be on: check it, then connect again.")
@@ -485,17 +669,26 @@ void BenchDesk::refresh() {
   output_on_->setEnabled((ready || recording) && !s.output_on);
   output_off_->setEnabled((ready || recording) && s.output_on);
   const bool book = !c_.session.path().isEmpty();
-  record_on_->setEnabled(ready && book);
+  record_on_->setEnabled(ready && book && s.output.has_output);
   record_->setEnabled(ready && book);
   record_on_->setVisible(!recording);
   record_->setVisible(!recording);
   stop_->setVisible(recording);
+  begin_now_->setVisible(recording && s.armed);
+  mark_->setVisible(recording && !s.armed);
+  mark_note_->setVisible(recording && !s.armed);
+  zero_->setEnabled(ready && !s.output_on);
+  try_->setEnabled(!recording && !profile_->text().trimmed().isEmpty());
+  channels_->update();
+  refreshOutputs();
   connect_->setEnabled(!recording);
   simulate_->setEnabled(!recording);
   where_->setText(book ? tr("Current%1 and the device log go into %2, safe within a second.")
                              .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
                                   c_.session.path().section(QLatin1Char('/'), -1))
                        : tr("No book is open. Make one: Menu, Book, New book… (Ctrl+N)"));
+  where_->setVisible(!recording);
+  room_->setVisible(!recording);  // the strip tells
   QString room;
   if (s.disk_free) {
     const double rate =

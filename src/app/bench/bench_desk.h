@@ -15,6 +15,7 @@
 
 namespace kuvio::app {
 
+class LiveChannelsView;
 class ReadingsView;
 
 /// The Bench desk: what is connected, what it is set to and reads, what to answer before one
@@ -42,12 +43,19 @@ private:
   void startSimulated();
   void record(bool power_on);
   void sendLine();
+  void markNow();
+  void refreshOutputs();
+  void tryProfile();
+  void showTried(const std::vector<acquire::TryStep>& steps, const QString& trouble);
+  std::optional<acquire::Trigger> trigger(QLineEdit* field, const QString& what);
   std::optional<RecordWish> wish(bool power_on);
 
   Context c_;
   Preferences& preferences_;
-  QLineEdit *output_address_, *log_address_;
-  QPushButton *connect_, *simulate_;
+  QLineEdit *output_address_, *log_address_, *other_addresses_, *profile_;
+  QPushButton *connect_, *simulate_, *try_, *zero_;
+  QLabel* zero_text_;
+  LiveChannelsView* channels_;
   QComboBox* simulated_build_;
   QSpinBox* simulated_speed_;
   QLabel *status_, *identity_;
@@ -55,10 +63,14 @@ private:
   QuantityEdit *voltage_, *limit_, *rate_, *length_;
   QRadioButton *hold_, *cut_off_;
   QPushButton *output_on_, *output_off_;
-  QLineEdit *build_, *name_, *accuracy_, *logic_, *conditions_;
-  QCheckBox *endless_, *power_off_, *record_voltage_;
+  QHBoxLayout* each_output_;
+  QList<QPushButton*> output_buttons_;
+  QLineEdit *build_, *name_, *accuracy_, *logic_, *conditions_, *arm_, *until_, *mark_note_;
+  QuantityEdit* before_;
+  QCheckBox *endless_, *power_off_, *record_voltage_, *simulated_more_;
   std::vector<std::pair<QString, QComboBox*>> questions_;
-  QPushButton *record_on_, *record_, *stop_;
+  QPushButton *record_on_, *record_, *stop_, *mark_, *begin_now_;
+  int marks_ = 0;
   QLabel *where_, *room_;
   QPlainTextEdit* console_;
   QLineEdit* line_;

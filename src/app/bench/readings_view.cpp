@@ -18,7 +18,7 @@ ReadingsView::ReadingsView(const BenchControl& bench, QWidget* parent)
     : QWidget(parent), bench_(bench) {
   setObjectName(QStringLiteral("readings"));
   setAccessibleName(tr("Readings of the output"));
-  setMinimumHeight(176);
+  setMinimumHeight(150);
 }
 
 void ReadingsView::setWindow(double seconds) {

@@ -144,8 +144,9 @@ void RecordingStrip::showState() {
   const BenchState& s = bench_.state();
   setVisible(bench_.recording());
   if (!bench_.recording()) return;
-  QString text = tr("● Recording %1 · %2").arg(q(s.name), clock(s.recorded_s));
-  if (s.wanted_s > 0) text += tr(" of %1").arg(clock(s.wanted_s));
+  QString text = s.armed ? tr("◌ Armed for %1 · waiting").arg(q(s.name))
+                         : tr("● Recording %1 · %2").arg(q(s.name), clock(s.recorded_s));
+  if (s.wanted_s > 0 && !s.armed) text += tr(" of %1").arg(clock(s.wanted_s));
   if (s.disk_free)
     text += tr(" · %1 GB free").arg(static_cast<double>(*s.disk_free) / 1e9, 0, 'f', 0);
   text_->setText(text);

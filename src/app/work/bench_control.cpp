@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/work/bench_control.h"
 
+#include "acquire/zero.h"
 #include "core/present.h"
 #include "core/quantity.h"
 
@@ -10,6 +11,7 @@
 #include <sys/statvfs.h>
 
 #include <algorithm>
+#include <utility>
 
 namespace kuvio::app {
 namespace {
@@ -17,6 +19,13 @@ namespace {
 constexpr int kLookMs = 100;
 
 QString q(const std::string& text) { return QString::fromStdString(text); }
+
+/// The currents of an instrument, and its voltages if these are to be recorded too.
+std::vector<std::string> wanted_channels(const acquire::MonitorState& output, bool voltages) {
+  std::vector<std::string> out = output.currents;
+  if (voltages) out.insert(out.end(), output.voltages.begin(), output.voltages.end());
+  return out;
+}
 
 /// Free bytes on the disk a file is on; nothing when that cannot be told.
 std::optional<std::uint64_t> free_beside(const std::string& file) {
@@ -42,8 +51,7 @@ BenchControl::~BenchControl() {
   courier_.retire();
   if (stop_) stop_->request_stop();
   // A monitor may have to wait for a link that has stalled: not here.
-  helper_->post(
-      [monitor = std::move(monitor_)](const std::stop_token&) mutable { monitor.reset(); });
+  letGo();
   recorder_.reset();
   helper_.reset();
   if (simulated()) {
@@ -53,45 +61,78 @@ BenchControl::~BenchControl() {
   }
 }
 
-void BenchControl::connectTo(const QString& output, const QString& log) {
+void BenchControl::connectTo(const Wiring& wanted) {
   if (recording()) {
     emit failed(tr("Stop the recording before other addresses are connected."));
     return;
   }
+  Wiring wiring = wanted;
+  wiring.output = wiring.output.trimmed();
+  wiring.log = wiring.log.trimmed();
+  wiring.profile = wiring.profile.trimmed();
+  std::vector<acquire::Profile> profiles;
   try {
-    const auto endpoint = acquire::parse_endpoint(output.trimmed().toStdString());
-    if (endpoint.speaks != "scpi") {
-      emit failed(
-          tr("%1 is no address of an output; it looks like scpi+tcp://HOST:PORT.").arg(output));
+    if ((!wiring.output.isEmpty() || wiring.others.isEmpty()) &&
+        acquire::parse_endpoint(wiring.output.toStdString()).speaks != "scpi") {
+      emit failed(tr("%1 is no address of an output; it looks like scpi+tcp://HOST:PORT. Inputs "
+                     "without an output go under Also.")
+                      .arg(wiring.output));
       return;
     }
-    if (!log.trimmed().isEmpty() &&
-        acquire::parse_endpoint(log.trimmed().toStdString()).speaks != "log") {
+    if (!wiring.log.isEmpty() && !acquire::parse_endpoint(wiring.log.toStdString()).is_log()) {
       emit failed(
           tr("%1 is no address of a device log; it looks like log+serial:/dev/ttyUSB0?baud=115200.")
-              .arg(log));
+              .arg(wiring.log));
       return;
     }
+    for (const QString& other : wiring.others) {
+      if (acquire::parse_endpoint(other.toStdString()).is_log()) {
+        emit failed(tr("%1 is the address of a device log: it goes in its own field.").arg(other));
+        return;
+      }
+    }
+    if (!wiring.profile.isEmpty())
+      profiles.push_back(acquire::read_profile(wiring.profile.toStdString()));
   } catch (const Error& e) {
     emit failed(QString::fromUtf8(e.what()));
     return;
   }
-  output_address_ = output.trimmed();
-  log_address_ = log.trimmed();
+  if (wiring.output != wiring_.output) {  // another instrument, another zero
+    zeros_.clear();
+    zero_accuracies_.clear();
+  }
+  wiring_ = wiring;
+  profiles_ = std::move(profiles);
   watch();
   emit connected();
 }
 
-/// Opens a monitor on the addresses; the one before goes in the helper's thread.
+/// Lets go of everything that is watched; it ends in the helper's thread.
+void BenchControl::letGo() {
+  helper_->post([monitor = std::exchange(monitor_, nullptr),
+                 watches = std::exchange(watches_, {})](const std::stop_token&) mutable {
+    monitor.reset();
+    watches.clear();
+  });
+}
+
+/// Opens a monitor on the output and a watch on every other input.
 void BenchControl::watch() {
-  if (output_address_.isEmpty()) return;
-  if (monitor_) {
-    helper_->post([old = std::move(monitor_)](const std::stop_token&) mutable { old.reset(); });
-  }
+  if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) return;
+  letGo();
   std::optional<acquire::Endpoint> log;
-  if (!log_address_.isEmpty()) log = acquire::parse_endpoint(log_address_.toStdString());
-  monitor_ = std::make_shared<acquire::Monitor>(
-      acquire::parse_endpoint(output_address_.toStdString()), log);
+  if (!wiring_.log.isEmpty()) log = acquire::parse_endpoint(wiring_.log.toStdString());
+  acquire::InputSettings settings;
+  settings.profiles = profiles_;
+  settings.rate_hz = 100;
+  if (!wiring_.output.isEmpty()) {
+    monitor_ = std::make_shared<acquire::Monitor>(
+        acquire::parse_endpoint(wiring_.output.toStdString()), log, profiles_);
+  }
+  for (const QString& other : wiring_.others) {
+    watches_.push_back(std::make_shared<acquire::InputWatch>(
+        acquire::parse_endpoint(other.toStdString()), settings));
+  }
   state_.phase = BenchState::Phase::connecting;
   state_.trouble.clear();
   look_.start();
@@ -102,17 +143,13 @@ void BenchControl::watch() {
 void BenchControl::disconnectAll() {
   if (recording()) return;
   look_.stop();
-  if (monitor_) {
-    helper_->post([old = std::move(monitor_)](const std::stop_token&) mutable { old.reset(); });
-  }
-  monitor_.reset();
-  output_address_.clear();
-  log_address_.clear();
+  letGo();
+  wiring_ = {};
   state_ = {};
   emit changed();
 }
 
-void BenchControl::startSimulated(const QString& build, quint64 seed, double speed) {
+void BenchControl::startSimulated(const QString& build, quint64 seed, double speed, bool more) {
   if (recording()) return;
   disconnectAll();
   if (process_) {  // the one before ends in its own time
@@ -128,9 +165,16 @@ void BenchControl::startSimulated(const QString& build, quint64 seed, double spe
           tr("The simulated bench cannot be started: %1 is not there.").arg(process_->program()));
   });
   process_->setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
-  process_->setArguments({QStringLiteral("--build"), build, QStringLiteral("--seed"),
-                          QString::number(seed), QStringLiteral("--speed"),
-                          QString::number(speed)});
+  QStringList arguments{QStringLiteral("--seed"), QString::number(seed), QStringLiteral("--speed"),
+                        QString::number(speed)};
+  if (build == QLatin1String("tally")) {
+    arguments << QStringLiteral("--device") << build;
+  } else {
+    arguments << QStringLiteral("--build") << build;
+  }
+  if (more)
+    arguments << QStringLiteral("--stream") << QStringLiteral("tcp") << QStringLiteral("--meter");
+  process_->setArguments(arguments);
   process_->setStandardErrorFile(QProcess::nullDevice());
   state_.phase = BenchState::Phase::connecting;
   process_->start();
@@ -141,8 +185,13 @@ void BenchControl::readProcess() {
   if (!process_->canReadLine()) return;
   const auto endpoints = nlohmann::json::parse(process_->readLine().toStdString(), nullptr, false);
   if (!endpoints.is_object()) return;
-  connectTo(QString::fromStdString(endpoints.value("scpi", "")),
-            QString::fromStdString(endpoints.value("log", "")));
+  Wiring wiring;
+  wiring.output = q(endpoints.value("scpi", ""));
+  wiring.log = q(endpoints.value("log", ""));
+  for (const char* other : {"stream", "meter", "lines", "hwmon", "iio"}) {
+    if (endpoints.contains(other)) wiring.others << q(endpoints.value(other, ""));
+  }
+  connectTo(wiring);
 }
 
 QString BenchControl::knownAccuracy() const {
@@ -152,10 +201,23 @@ QString BenchControl::knownAccuracy() const {
 }
 
 void BenchControl::look() {
-  if (!monitor_ || recording()) return;
-  state_.output = monitor_->state();
-  const acquire::MonitorState& m = state_.output;
+  if (recording() || (!monitor_ && watches_.empty())) return;
   const BenchState::Phase was = state_.phase;
+  state_.others.clear();
+  for (const auto& watch : watches_) state_.others.push_back(watch->state());
+  // Without an output the first input is what is looked at.
+  if (monitor_) {
+    state_.output = monitor_->state();
+  } else {
+    const acquire::InputState& first = state_.others.front();
+    state_.output = {};
+    state_.output.phase = first.phase;
+    state_.output.identity = first.identity;
+    state_.output.trouble = first.trouble;
+    state_.output.has_output = false;
+    state_.output.readings = first.readings;
+  }
+  const acquire::MonitorState& m = state_.output;
   state_.phase = m.phase == acquire::MonitorState::Phase::ready  ? BenchState::Phase::ready
                  : m.phase == acquire::MonitorState::Phase::lost ? BenchState::Phase::lost
                                                                  : BenchState::Phase::connecting;
@@ -175,13 +237,93 @@ void BenchControl::look() {
     }
     state_.mean = sum / static_cast<double>(m.readings.size());
   }
-  for (const acquire::DeviceLine& l : monitor_->take_lines())
-    emit line(QString::fromStdString(book::printable(l.text)), l.sent);
-  for (const std::string& text : monitor_->take_told())
-    emit failed(tr("The output says: %1").arg(QString::fromStdString(text)));
-  if (was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost)
-    emit failed(tr("%1. Its output may be on: check it.").arg(QString::fromStdString(m.trouble)));
+  lookAtOthers();
+  if (monitor_) {
+    for (const acquire::DeviceLine& l : monitor_->take_lines())
+      emit line(QString::fromStdString(book::printable(l.text)), l.sent);
+    for (const std::string& text : monitor_->take_told())
+      emit failed(tr("The output says: %1").arg(QString::fromStdString(text)));
+  }
+  if (was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost) {
+    emit failed(m.has_output ? tr("%1. Its output may be on: check it.").arg(q(m.trouble))
+                             : q(m.trouble) + QLatin1Char('.'));
+  }
   emit changed();
+}
+
+/// What every input reads, the output's own first.
+void BenchControl::lookAtOthers() {
+  state_.channels.clear();
+  if (monitor_ && state_.current)
+    state_.channels.push_back(
+        {"I", "current", "A", *state_.current, state_.least, state_.most, 0, 0, false});
+  if (monitor_ && state_.voltage)
+    state_.channels.push_back(
+        {"V", "voltage", "V", *state_.voltage, *state_.voltage, *state_.voltage, 0, 0, false});
+  for (const acquire::InputState& other : state_.others)
+    state_.channels.insert(state_.channels.end(), other.channels.begin(), other.channels.end());
+}
+
+void BenchControl::mark(const QString& note) {
+  if (recording() && control_) control_->mark(note.toStdString());
+}
+
+void BenchControl::beginNow() {
+  if (recording() && control_) control_->begin_now();
+}
+
+void BenchControl::zero(double seconds, const QString& accuracy) {
+  if (recording() || wiring_.output.isEmpty()) return;
+  acquire::InputWish wish{acquire::parse_endpoint(wiring_.output.toStdString()), {}};
+  wish.settings.profiles = profiles_;
+  look_.stop();
+  state_.phase = BenchState::Phase::connecting;
+  emit changed();
+  letGo();
+  helper_->post([this, courier = courier_, wish, seconds,
+                 stated = accuracy.trimmed().toStdString()](const std::stop_token& stop) {
+    std::vector<acquire::Zero> zeros;
+    QString trouble;
+    try {
+      zeros = acquire::measure_zero(wish, seconds, stated, stop);
+    } catch (const std::exception& e) {
+      trouble = QString::fromUtf8(e.what());
+    }
+    courier.deliver([this, zeros, trouble] {
+      QStringList words;
+      for (const acquire::Zero& z : zeros) {
+        zeros_[z.channel] = z.calibration();
+        if (!z.accuracy.empty()) zero_accuracies_[z.channel] = z.accuracy;
+        words << q(z.channel + ": " + z.calibration().text);
+      }
+      watch();
+      emit zeroed(trouble.isEmpty(),
+                  trouble.isEmpty() ? words.join(QStringLiteral(", ")) : trouble);
+    });
+  });
+}
+
+void BenchControl::tryProfile(const QString& address, const QString& file) {
+  if (recording()) return;
+  look_.stop();
+  letGo();  // an instrument talks to one at a time
+  helper_->post([this, courier = courier_, address = address.trimmed().toStdString(),
+                 file = file.trimmed().toStdString()](const std::stop_token& stop) {
+    std::vector<acquire::TryStep> steps;
+    QString trouble;
+    try {
+      const acquire::Endpoint endpoint = acquire::parse_endpoint(address);
+      if (endpoint.speaks != "scpi")
+        throw Error(Failure::usage, "not tried", address, "it is no instrument that speaks SCPI");
+      steps = acquire::try_profile(endpoint, acquire::read_profile(file), stop);
+    } catch (const std::exception& e) {
+      trouble = QString::fromUtf8(e.what());
+    }
+    courier.deliver([this, steps, trouble] {
+      watch();
+      emit profileTried(steps, trouble);
+    });
+  });
 }
 
 void BenchControl::setVoltage(double volts) {
@@ -197,11 +339,11 @@ void BenchControl::setCutOff(bool cut_off) {
   if (monitor_) monitor_->set_cut_off(cut_off);
 }
 
-void BenchControl::switchOutput(bool on) {
+void BenchControl::switchOutput(bool on, const QString& output) {
   if (recording()) {
-    control_->switch_output(on);
+    control_->switch_output(on, output.toStdString());
   } else if (monitor_) {
-    monitor_->switch_output(on);
+    monitor_->switch_output(on, output.toStdString());
   }
 }
 
@@ -235,8 +377,8 @@ void BenchControl::record(const RecordWish& wish) {
     emit failed(tr("Open or make a book first: a capture is recorded into it."));
     return;
   }
-  if (output_address_.isEmpty()) {
-    emit failed(tr("Connect to an output first."));
+  if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) {
+    emit failed(tr("Connect to an output or an input first."));
     return;
   }
   look_.stop();
@@ -251,21 +393,22 @@ void BenchControl::record(const RecordWish& wish) {
   control_ = std::make_shared<acquire::RecordControl>();
   emit changed();
   // The recorder has the links for itself: the monitor lets go of them first.
-  helper_->post(
-      [this, courier = courier_, old = std::move(monitor_), wish](const std::stop_token&) mutable {
-        old.reset();
-        courier.deliver([this, wish] { startRecording(wish); });
-      });
-  monitor_.reset();
+  helper_->post([this, courier = courier_, old = std::exchange(monitor_, nullptr),
+                 watches = std::exchange(watches_, {}), wish](const std::stop_token&) mutable {
+    old.reset();
+    watches.clear();
+    courier.deliver([this, wish] { startRecording(wish); });
+  });
 }
 
 void BenchControl::startRecording(RecordWish wish) {
   acquire::RecordSettings s;
   s.name = wish.name;
   s.build = wish.build;
-  acquire::InputWish main{acquire::parse_endpoint(output_address_.toStdString()), {}};
-  acquire::OutputSettings& output = main.settings.outputs[""];
-  if (!log_address_.isEmpty()) s.log = acquire::parse_endpoint(log_address_.toStdString());
+  acquire::InputWish main;
+  main.settings.profiles = profiles_;
+  acquire::OutputSettings output;
+  if (!wiring_.log.isEmpty()) s.log = acquire::parse_endpoint(wiring_.log.toStdString());
   if (s.log && s.log->options.count("time_scale")) {
     try {
       s.time_scale = std::stod(s.log->options.at("time_scale"));
@@ -280,9 +423,25 @@ void BenchControl::startRecording(RecordWish wish) {
   output.cut_off = set_cut_off_;
   output.power_on = wish.power_on;
   output.power_off = wish.power_off;
-  if (wish.record_voltage) main.settings.channels = {"I", "V"};
+  output.off_if_bad = true;
+  if (state_.output.has_output) main.settings.outputs[""] = output;
+  main.settings.channels = wanted_channels(state_.output, wish.record_voltage);
   main.settings.logic = wish.logic;
-  s.inputs.push_back(std::move(main));
+  if (!wiring_.output.isEmpty()) {
+    main.endpoint = acquire::parse_endpoint(wiring_.output.toStdString());
+    s.inputs.push_back(std::move(main));
+  }
+  for (const QString& address : wiring_.others) {
+    acquire::InputWish other{acquire::parse_endpoint(address.toStdString()), {}};
+    other.settings.profiles = profiles_;
+    other.settings.rate_hz = wish.rate_hz;
+    s.inputs.push_back(std::move(other));
+  }
+  s.calibration = zeros_;
+  s.accuracies = zero_accuracies_;
+  s.arm = wish.arm;
+  s.until = wish.until;
+  s.before_s = wish.before_s;
   s.accuracy = wish.accuracy;
   s.conditions = wish.conditions;
   s.control = control_.get();
@@ -310,6 +469,7 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
   state_.log_lines = p.log_lines;
   state_.capture = p.capture;
   state_.output_on = p.output_on;
+  state_.output.outputs = p.outputs;
   state_.channels = p.channels;
   state_.armed = p.armed;
   state_.disk_free = p.disk_free;

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "acquire/input_watch.h"
 #include "acquire/monitor.h"
+#include "acquire/profile_try.h"
 #include "acquire/recorder.h"
 #include "app/work/strand.h"
 
@@ -25,6 +27,15 @@ struct RecordWish {
   std::vector<std::string> logic;
   std::string accuracy;
   Conditions conditions;
+  acquire::Trigger arm, until;  ///< what it begins and ends with, besides its length
+  double before_s = 0;          ///< kept of what was before it was armed with
+};
+
+/// Where the bench is reached, as addresses of kuvio-cli's --input.
+struct Wiring {
+  QString output, log;  ///< an empty log means none
+  QStringList others;   ///< further inputs
+  QString profile;      ///< file of an instrument profile; "" for those that ship
 };
 
 /// What is known of the bench right now; a snapshot for the interface.
@@ -40,10 +51,11 @@ struct BenchState {
   std::string name, build;
   double recorded_s = 0, wanted_s = 0;
   std::int64_t samples = 0, log_lines = 0, capture = 0;
-  std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
-  double bytes_per_s = 0;                  ///< that the recording takes of it
-  bool armed = false;                      ///< waiting for what it was armed with
-  std::vector<acquire::LiveChannel> channels;
+  std::optional<std::uint64_t> disk_free;      ///< bytes where the book is
+  double bytes_per_s = 0;                      ///< that the recording takes of it
+  bool armed = false;                          ///< waiting for what it was armed with
+  std::vector<acquire::LiveChannel> channels;  ///< of all inputs
+  std::vector<acquire::InputState> others;     ///< inputs besides the output, while watched
 };
 
 /// The bench behind the window: watches the output while nothing is recorded, records into the open
@@ -56,12 +68,15 @@ public:
   ~BenchControl() override;
 
   /// Addresses as in kuvio-cli's --input; an empty log means none. What cannot be read is told.
-  void connectTo(const QString& output, const QString& log);
+  void connectTo(const Wiring& wiring);
+  const Wiring& wiring() const { return wiring_; }
   void disconnectAll();
   /// Runs the simulated bench that ships with Kuvio and connects to it.
-  void startSimulated(const QString& build, quint64 seed, double speed);
-  const QString& outputAddress() const { return output_address_; }
-  const QString& logAddress() const { return log_address_; }
+  /// `more`: with a digitiser and a meter beside the analyser. The build "tally" is the device of
+  /// that name with its two outputs.
+  void startSimulated(const QString& build, quint64 seed, double speed, bool more = false);
+  const QString& outputAddress() const { return wiring_.output; }
+  const QString& logAddress() const { return wiring_.log; }
   bool simulated() const { return process_ && process_->state() != QProcess::NotRunning; }
   /// The accuracy statement of the simulated bench; "" for others.
   QString knownAccuracy() const;
@@ -69,12 +84,21 @@ public:
   void setVoltage(double volts);
   void setCurrentLimit(double amperes);
   void setCutOff(bool cut_off);
-  void switchOutput(bool on);
+  /// "": the first output on, or all of them off.
+  void switchOutput(bool on, const QString& output = {});
   void send(const QString& line);
 
   void setBook(const QString& path);
   void record(const RecordWish& wish);
   void stop();
+  /// A mark at this moment of the recording.
+  void mark(const QString& note);
+  /// An armed recording begins at once.
+  void beginNow();
+  /// Measures the zero of the output's current, device disconnected; told by `zeroed`.
+  void zero(double seconds, const QString& accuracy);
+  /// Says every command of a profile to the output; told by `profileTried`.
+  void tryProfile(const QString& address, const QString& file);
   bool recording() const { return state_.phase == BenchState::Phase::recording; }
   const BenchState& state() const { return state_; }
   /// Mean current over the last `seconds`, of capture time while recording.
@@ -88,9 +112,14 @@ signals:
   /// It ended; `interrupted` when an input died. `message` says how, for people.
   void recordingEnded(qint64 capture, bool interrupted, const QString& message);
   void failed(const QString& message);
+  /// `text` says what the zero is, or why there is none.
+  void zeroed(bool good, const QString& text);
+  void profileTried(const std::vector<acquire::TryStep>& steps, const QString& trouble);
 
 private:
   void look();
+  void lookAtOthers();
+  void letGo();
   void watch();
   void startRecording(RecordWish wish);
   void progress(const acquire::RecordProgress& p);
@@ -98,7 +127,12 @@ private:
   void readProcess();
   void askDisk();
 
-  QString output_address_, log_address_, book_;
+  Wiring wiring_;
+  std::vector<acquire::Profile> profiles_;
+  std::vector<std::shared_ptr<acquire::InputWatch>> watches_;
+  std::map<std::string, book::Calibration> zeros_;
+  std::map<std::string, std::string> zero_accuracies_;
+  QString book_;
   BenchState state_;
   std::shared_ptr<acquire::Monitor> monitor_;
   std::shared_ptr<acquire::RecordControl> control_;

@@ -23,6 +23,8 @@ Preferences Preferences::load() {
   p.unit = s.value(QStringLiteral("unit"), p.unit).toString();
   p.output_address = s.value(QStringLiteral("bench/output")).toString();
   p.log_address = s.value(QStringLiteral("bench/log")).toString();
+  p.other_addresses = s.value(QStringLiteral("bench/others")).toString();
+  p.profile = s.value(QStringLiteral("bench/profile")).toString();
   p.simulated_build =
       s.value(QStringLiteral("bench/simulated_build"), p.simulated_build).toString();
   p.conditions = s.value(QStringLiteral("bench/conditions")).toStringList();
@@ -42,6 +44,8 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("unit"), unit);
   s.setValue(QStringLiteral("bench/output"), output_address);
   s.setValue(QStringLiteral("bench/log"), log_address);
+  s.setValue(QStringLiteral("bench/others"), other_addresses);
+  s.setValue(QStringLiteral("bench/profile"), profile);
   s.setValue(QStringLiteral("bench/simulated_build"), simulated_build);
   s.setValue(QStringLiteral("bench/conditions"), conditions);
   s.sync();

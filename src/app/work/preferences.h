@@ -21,6 +21,7 @@ struct Preferences {
   QString desk;
   QString unit = QStringLiteral("C");
   QString output_address, log_address, simulated_build = QStringLiteral("2.3.0");
+  QString other_addresses, profile;
   QStringList conditions;  ///< "board=satchel-07"
 
   static Preferences load();

@@ -7,9 +7,31 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace kuvio::app {
 namespace {
+
+/// Marks, and what went wrong, stand among the device's lines, with a sign in front.
+void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& events) {
+  constexpr std::size_t kOfAKind = 100;
+  std::map<std::string, std::size_t> seen;
+  for (const book::Event& e : events) {
+    const bool mark = e.kind == "mark";
+    const bool trouble =
+        e.kind == "samples_lost" || e.kind == "output_cut_off" || e.kind == "current_limited" ||
+        e.kind == "device_reset_loop" || e.kind == "link_lost" || e.kind == "input_lost" ||
+        e.kind == "input_silent" || e.kind == "machine_slept" || e.kind == "disk_full" ||
+        e.kind == "log_lost" || e.kind == "output_found_on";
+    const bool output = e.kind == "output_on" || e.kind == "output_off";
+    if ((!mark && !trouble && !output) || ++seen[e.kind] > kOfAKind) continue;
+    const std::string text =
+        output && e.text.empty() ? e.kind == "output_on" ? "output on" : "output off" : e.text;
+    log.push_back({e.earliest_s, false, (mark ? "◆ " : trouble ? "⚠ " : "⏻ ") + text});
+  }
+  std::stable_sort(log.begin(), log.end(),
+                   [](const auto& a, const auto& b) { return a.time_s < b.time_s; });
+}
 
 constexpr int kThumbnail = 180, kOverview = 1200;
 
@@ -65,7 +87,7 @@ CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
   if (const std::int64_t samples = samples_of(info); samples != sketch.samples) {
     sketch.columns.clear();
     try {
-      const book::ChannelTrace trace(book_, book::choose_channel(info, "", book_.path()));
+      const book::ChannelTrace trace(book_, book::main_current(info, book_.path()));
       if (trace.to_s() > trace.from_s())
         sketch.columns = envelope(trace, trace.from_s(), trace.to_s(), kThumbnail);
     } catch (const Error&) {  // without a current, or damaged: told when it is opened
@@ -101,7 +123,7 @@ Reader::Open Reader::open(std::int64_t id, std::size_t ink) const {
   auto view = std::make_shared<CaptureView>();
   view->info = book_.capture(id);
   view->ink = ink;
-  view->channel = book::choose_channel(view->info, "", book_.path());
+  view->channel = book::main_current(view->info, book_.path());
   for (const book::ChannelInfo& c : view->info.channels) {
     if (c.samples == 0) continue;
     auto trace = std::make_unique<book::ChannelTrace>(book_, c);
@@ -115,6 +137,7 @@ Reader::Open Reader::open(std::int64_t id, std::size_t ink) const {
   view->from_s = view->info.from_s();
   view->to_s = view->info.to_s();
   view->log = book_.log(id);
+  add_noted(view->log, book_.events(id));
   book::SplitCapture basis;
   basis.info = view->info;
   basis.channel = view->channel;
@@ -278,8 +301,9 @@ RecipePreviewPtr Reader::preview(const std::string& text) const {
   out->capture = view.info.id;
   try {
     const formats::RecipeFile recipe = formats::parse_recipe(text, "recipe");
-    const book::StoredSplit split =
-        book::split_capture(book_, view.info, recipe.recipe, recipe.text);
+    const book::StoredSplit split = book::split_capture(
+        book_, view.info, book::of_main_current(recipe.recipe, view.info, book_.path()),
+        recipe.text);
     for (const StateRule& rule : recipe.recipe.states) out->visits[rule.name] = 0;
     for (const Visit& v : split.visits) {
       ++out->visits[v.state];

@@ -14,14 +14,15 @@ QString tr(const char* text) { return QObject::tr(text); }
 /// The notes that add an edit, with a split by hand below it where there is none yet.
 std::vector<book::Note> add_edit(const book::Book& book, std::int64_t capture, Edit edit) {
   const book::CaptureInfo info = book.capture(capture);
-  const book::ChannelTrace trace(book, book::choose_channel(info, "", book.path()));
+  const book::ChannelTrace trace(book, book::main_current(info, book.path()));
   edit.at_s = nearest_edge(trace, edit.at_s);
   if (edit.kind == Edit::Kind::move || edit.kind == Edit::Kind::assign)
     edit.to_s = nearest_edge(trace, edit.to_s);
   std::vector<book::Note> out;
   if (!info.split) {
     const std::string before = book.note(capture, "split").value_or("");
-    const std::int64_t id = book.save_split(capture, book::split_capture(book, info, {}, ""));
+    const std::int64_t id = book.save_split(
+        capture, book::split_capture(book, info, book::of_main_current({}, info, book.path()), ""));
     // The change is put as a note, so that undo takes the split away again.
     if (before.empty()) book::put(book, {{capture, "split", "0"}});
     out.push_back({capture, "split", std::to_string(id)});
@@ -30,8 +31,10 @@ std::vector<book::Note> add_edit(const book::Book& book, std::int64_t capture, E
   list.push_back(edit);
   out.push_back(book::edits_note(capture, list));
   // An edit that cannot be made is refused now, not kept as a conflict.
-  const auto split =
-      info.split ? book.split(capture) : std::optional(book::split_capture(book, info, {}, ""));
+  const auto split = info.split
+                         ? book.split(capture)
+                         : std::optional(book::split_capture(
+                               book, info, book::of_main_current({}, info, book.path()), ""));
   const Edited edited = apply_edits(split->visits, list, book::edit_reach(info, split->channel));
   for (const Conflict& c : edited.conflicts) {
     if (c.edit + 1 == list.size()) {
@@ -82,8 +85,11 @@ void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
     std::vector<std::pair<std::int64_t, book::StoredSplit>> splits;
     for (const std::int64_t id : captures) {
       if (stop.stop_requested()) return std::vector<book::Note>{};
-      splits.emplace_back(id,
-                          book::split_capture(book, book.capture(id), parsed.recipe, parsed.text));
+      const book::CaptureInfo info = book.capture(id);
+      splits.emplace_back(
+          id,
+          book::split_capture(book, info, book::of_main_current(parsed.recipe, info, book.path()),
+                              parsed.text));
     }
     for (const auto& [id, split] : splits) {
       const auto before = book.split(id);

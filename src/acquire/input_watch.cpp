@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/input_watch.h"
+
+#include "core/error.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::acquire {
+namespace {
+constexpr double kFresh = 0.5, kKept = 10;  // s
+constexpr double kReadingEvery = 0.1;
+}  // namespace
+
+InputWatch::InputWatch(Endpoint endpoint, InputSettings settings)
+    : endpoint_(std::move(endpoint)), settings_(std::move(settings)) {
+  state_.address = endpoint_.text;
+  thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
+}
+
+InputState InputWatch::state() const {
+  const std::lock_guard lock(mutex_);
+  InputState out = state_;
+  out.readings.assign(readings_.begin(), readings_.end());
+  return out;
+}
+
+void InputWatch::take(const Packet& packet, const Input& input, double at_s) {
+  const std::lock_guard lock(mutex_);
+  LiveReading reading{at_s, 0, 0};
+  bool current = false, voltage = false;
+  for (std::size_t c = 0; c < packet.columns.size(); ++c) {
+    LiveChannel& live = state_.channels[c];
+    for (const double v : packet.columns[c]) {
+      const auto flag = flag_of_value(v);
+      live.over_range = flag == Flag::over_range;
+      if (flag) continue;
+      live.least = live.observed_s > 0 ? std::min(live.least, v) : v;
+      live.most = live.observed_s > 0 ? std::max(live.most, v) : v;
+      live.last = v;
+      live.sum += v;
+      live.observed_s += 1;  // counted in samples here
+    }
+    const double mean = live.observed_s > 0 ? live.sum / live.observed_s : 0;
+    const std::string& quantity = input.channels()[c].quantity;
+    if (quantity == "current" && !current) reading.current = mean, current = true;
+    if (quantity == "voltage" && !voltage) reading.voltage = mean, voltage = true;
+  }
+  if (!readings_.empty() && at_s - readings_.back().at_s < kReadingEvery) return;
+  readings_.push_back(reading);
+  while (readings_.front().at_s < at_s - kKept) readings_.pop_front();
+}
+
+void InputWatch::run(const std::stop_token& stop) {
+  try {
+    const auto input = open_input(endpoint_, settings_);
+    {
+      const std::lock_guard lock(mutex_);
+      state_.identity = input->identity();
+      for (const InputChannel& c : input->channels())
+        state_.channels.push_back({c.name, c.quantity, c.unit});
+      state_.phase = InputState::Phase::ready;
+    }
+    input->start();
+    const double begun = host_now_s();
+    double fresh = begun;
+    while (!stop.stop_requested() && !input->ended()) {
+      const double now = host_now_s();
+      if (now - fresh > kFresh) {
+        fresh = now;
+        const std::lock_guard lock(mutex_);
+        for (LiveChannel& c : state_.channels) c.sum = c.observed_s = 0;
+      }
+      while (const auto packet = input->ring().pop()) take(*packet, *input, now - begun);
+      input->take_sync_points();  // nobody needs them
+      input->take_happenings();
+      std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    }
+    input->stop();
+    if (const auto failure = input->failure()) {
+      const std::lock_guard lock(mutex_);
+      state_.phase = InputState::Phase::lost;
+      state_.trouble = *failure;
+    }
+  } catch (const Error& e) {
+    const std::lock_guard lock(mutex_);
+    state_.phase = InputState::Phase::lost;
+    state_.trouble = e.what();
+  }
+}
+
+}  // namespace kuvio::acquire

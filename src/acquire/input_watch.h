@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/input.h"
+#include "acquire/monitor.h"
+#include "acquire/tracks.h"
+
+namespace kuvio::acquire {
+
+/// What a watched input does; a snapshot.
+struct InputState {
+  using Phase = MonitorState::Phase;
+  Phase phase = Phase::connecting;
+  std::string address, identity, trouble;
+  std::vector<LiveChannel> channels;  ///< figures since the last half second
+  std::vector<LiveReading> readings;  ///< of its first current and voltage, the last ten seconds
+};
+
+/// Watches an input of any kind while nothing is recorded. It switches nothing.
+///
+/// All talking is done in a thread of its own; `state` may be called from any thread and returns at
+/// once, the destructor may wait up to 10 s for an input that does not answer.
+class InputWatch {
+public:
+  InputWatch(Endpoint endpoint, InputSettings settings);
+  ~InputWatch() = default;
+  InputWatch(const InputWatch&) = delete;
+  InputWatch& operator=(const InputWatch&) = delete;
+
+  InputState state() const;
+
+private:
+  void run(const std::stop_token& stop);
+  void take(const Packet& packet, const Input& input, double at_s);
+
+  const Endpoint endpoint_;
+  const InputSettings settings_;
+  mutable std::mutex mutex_;  // guards what follows; held for moments only
+  InputState state_;
+  std::deque<LiveReading> readings_;
+  std::jthread thread_;
+};
+
+}  // namespace kuvio::acquire
