@@ -73,6 +73,8 @@ public:
   Input& operator=(const Input&) = delete;
 
   const Endpoint& endpoint() const { return endpoint_; }
+  /// The same with what was learned of it that may not be said again, such as a header line.
+  virtual Endpoint learned() const { return endpoint_; }
   const std::string& identity() const { return identity_; }
   const std::vector<InputChannel>& channels() const { return channels_; }
   /// Time between samples (s), as exact as it is known; 0 when each has a time of its own.

@@ -15,6 +15,7 @@ constexpr double kReadingEvery = 0.1;
 InputWatch::InputWatch(Endpoint endpoint, InputSettings settings)
     : endpoint_(std::move(endpoint)), settings_(std::move(settings)) {
   state_.address = endpoint_.text;
+  state_.learned = endpoint_;
   thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
 }
 
@@ -57,6 +58,7 @@ void InputWatch::run(const std::stop_token& stop) {
     {
       const std::lock_guard lock(mutex_);
       state_.identity = input->identity();
+      state_.learned = input->learned();
       for (const InputChannel& c : input->channels())
         state_.channels.push_back({c.name, c.quantity, c.unit});
       state_.phase = InputState::Phase::ready;

@@ -12,6 +12,7 @@ struct InputState {
   using Phase = MonitorState::Phase;
   Phase phase = Phase::connecting;
   std::string address, identity, trouble;
+  Endpoint learned;                   ///< the address with what was learned of it
   std::vector<LiveChannel> channels;  ///< figures since the last half second
   std::vector<LiveReading> readings;  ///< of its first current and voltage, the last ten seconds
 };

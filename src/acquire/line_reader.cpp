@@ -124,8 +124,11 @@ bool LineReader::try_header(const std::vector<std::string_view>& cells) {
     out.push_back(formats::guess_column(std::string(cell)));
     any |= out.back().role == Role::current || out.back().role == Role::voltage;
   }
-  if (any) set_columns(std::move(out));
-  return any;
+  if (!any) return false;
+  titles_.clear();
+  for (const Column& c : out) titles_ += (titles_.empty() ? "" : ",") + c.title;
+  set_columns(std::move(out));
+  return true;
 }
 
 /// "6.31 V; 88.4 mA; 1034 ms": the units say what the columns are.

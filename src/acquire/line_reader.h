@@ -29,6 +29,8 @@ public:
   /// What a line is. `text`: no reading, to be kept as a line of the device.
   What take(std::string_view line, Reading& out);
 
+  /// The titles of a header line that came, as a `columns` option has them; "" without one.
+  const std::string& titles() const { return titles_; }
   bool knows_columns() const { return !columns_.empty(); }
   bool has_time() const { return time_column_.has_value(); }
   struct Value {
@@ -48,7 +50,7 @@ private:
   char separator_ = 0;
   std::vector<formats::Column> columns_;
   std::optional<std::size_t> time_column_;
-  std::string guessed_;
+  std::string guessed_, titles_;
 };
 
 }  // namespace kuvio::acquire

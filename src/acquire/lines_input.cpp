@@ -69,11 +69,18 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
     c.encoding = book::Encoding::f8;
     channels_.push_back(c);
   }
+  titles_ = reader_.titles();
   if (!reader_.guessed().empty()) note(endpoint.text + ": " + reader_.guessed());
   if (reader_.has_time()) interval_s_ = 0;
   // What stood in a file before the capture has times only if they are its own.
   const bool placeable = reader_.has_time() || interval_s_ > 0;
   lines_ = placeable ? std::move(early) : std::vector<Line>{};
+}
+
+Endpoint LinesInput::learned() const {
+  Endpoint out = endpoint_;
+  if (!titles_.empty()) out.options.emplace("columns", titles_);
+  return out;
 }
 
 bool LinesInput::read_lines(milliseconds timeout) {

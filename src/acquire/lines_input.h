@@ -17,6 +17,7 @@ public:
   /// comes within 10 s.
   LinesInput(const Endpoint& endpoint, const InputSettings& settings);
   ~LinesInput() override { join(); }
+  Endpoint learned() const override;
 
 protected:
   void run(const std::stop_token& stop) override;
@@ -36,6 +37,7 @@ private:
   InputSettings settings_;
   std::unique_ptr<Link> link_;
   LineReader reader_;
+  std::string titles_;
   std::vector<Line> lines_;
   std::string open_;
   double open_since_s_ = 0, byte_s_ = 0;

@@ -6,9 +6,11 @@
 #include <QApplication>
 #include <QDir>
 #include <QEventLoop>
+#include <QProcess>
 #include <QStandardPaths>
 #include <QTimer>
 
+#include <algorithm>
 #include <cstdio>
 #include <functional>
 
@@ -78,17 +80,7 @@ int main(int argc, char** argv) {
   };
   // The example's budget, duty plan and battery, as dropped on the window.
   const QString examples = QString::fromLocal8Bit(argc > 3 ? argv[3] : "examples");
-  window.setDesk(QStringLiteral("Bench"));
   BenchControl& bench = window.bench();
-  bench.startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20);
-  if (waitFor([&] { return bench.state().phase == BenchState::Phase::ready; }, 5000)) {
-    bench.switchOutput(true);
-    settle(4000);
-  }
-  take("bench.png");
-  bench.switchOutput(false);
-  settle(300);
-  bench.disconnectAll();
   window.openFile(examples + QStringLiteral("/satchel.battery.toml"));
   settle(400);
   window.openFile(examples + QStringLiteral("/satchel.duty.toml"));
@@ -126,6 +118,55 @@ int main(int argc, char** argv) {
       take(qPrintable(QString::fromLatin1(name).toLower() + QStringLiteral("-night.png")));
     }
     break;
+  }
+
+  // The bench at work: ready, recording, held, after a lost link, and with two outputs.
+  window.setTheme(Theme::Kind::paper);
+  const auto ready = [&] {
+    return waitFor([&] { return bench.state().phase == BenchState::Phase::ready; }, 8000);
+  };
+  RecordWish wish;
+  wish.name = wish.build = "2.4.0-rc1";
+  wish.power_on = true;
+  wish.seconds = 600;
+  wish.accuracy = "0.08 % + 40 nA";
+  wish.logic = {"radio_on", "locate_on"};
+  desk("Bench");
+  bench.startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20, true);
+  if (ready()) {
+    settle(1500);
+    take("bench-ready.png");
+    bench.record(wish);
+    settle(7000);
+    bench.send(QStringLiteral("uplink"));
+    bench.mark(QStringLiteral("uplink asked for"));
+    settle(1500);
+    desk("Bench");
+    take("bench-recording.png");
+    desk("Trace");
+    settle(1000);
+    view.show(std::max(0.0, bench.state().recorded_s - 80), bench.state().recorded_s - 20);
+    settle(1200);
+    take("trace-held.png");
+    if (auto* process = bench.findChild<QProcess*>()) process->kill();
+    waitFor([&] { return !bench.recording(); }, 10000);
+    desk("Bench");
+    settle(500);
+    take("bench-lost.png");
+  }
+  bench.startSimulated(QStringLiteral("tally"), 20, 20);
+  if (ready()) {
+    waitFor([&] { return bench.state().output.outputs.size() == 2; }, 3000);
+    bench.switchOutput(true, QStringLiteral("2"));
+    settle(800);
+    wish.name = wish.build = "tally 1.4";
+    wish.logic.clear();
+    bench.record(wish);
+    settle(5500);
+    desk("Bench");
+    take("bench-tally.png");
+    bench.stop();
+    waitFor([&] { return !bench.recording(); }, 10000);
   }
   return 0;
 }

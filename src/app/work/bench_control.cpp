@@ -130,8 +130,11 @@ void BenchControl::watch() {
         acquire::parse_endpoint(wiring_.output.toStdString()), log, profiles_);
   }
   for (const QString& other : wiring_.others) {
-    watches_.push_back(std::make_shared<acquire::InputWatch>(
-        acquire::parse_endpoint(other.toStdString()), settings));
+    acquire::Endpoint endpoint = acquire::parse_endpoint(other.toStdString());
+    for (const acquire::Endpoint& known : learned_) {
+      if (known.text == endpoint.text) endpoint = known;  // a header may not come twice
+    }
+    watches_.push_back(std::make_shared<acquire::InputWatch>(endpoint, settings));
   }
   state_.phase = BenchState::Phase::connecting;
   state_.trouble.clear();
@@ -382,6 +385,8 @@ void BenchControl::record(const RecordWish& wish) {
     return;
   }
   look_.stop();
+  learned_.clear();
+  for (const auto& watch : watches_) learned_.push_back(watch->state().learned);
   state_.phase = BenchState::Phase::recording;
   state_.name = wish.name;
   state_.build = wish.build;
@@ -431,8 +436,8 @@ void BenchControl::startRecording(RecordWish wish) {
     main.endpoint = acquire::parse_endpoint(wiring_.output.toStdString());
     s.inputs.push_back(std::move(main));
   }
-  for (const QString& address : wiring_.others) {
-    acquire::InputWish other{acquire::parse_endpoint(address.toStdString()), {}};
+  for (const acquire::Endpoint& endpoint : learned_) {
+    acquire::InputWish other{endpoint, {}};
     other.settings.profiles = profiles_;
     other.settings.rate_hz = wish.rate_hz;
     s.inputs.push_back(std::move(other));

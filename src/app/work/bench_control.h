@@ -132,6 +132,7 @@ private:
   std::vector<std::shared_ptr<acquire::InputWatch>> watches_;
   std::map<std::string, book::Calibration> zeros_;
   std::map<std::string, std::string> zero_accuracies_;
+  std::vector<acquire::Endpoint> learned_;  // of the other inputs, for the recording
   QString book_;
   BenchState state_;
   std::shared_ptr<acquire::Monitor> monitor_;
