@@ -384,7 +384,8 @@ TEST_CASE("an output that cuts off, and a device that resets in a loop, are call
   }
 }
 
-TEST_CASE("a link that is lost for a while is taken up again; what was logged meanwhile is there") {
+TEST_CASE(
+    "a link that is lost for a while is taken up again, and what was logged meanwhile is there") {
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";
   Bench bench({"--fault", "hang-up@2:1", "--power-on"});
