@@ -210,7 +210,9 @@ void Monitor::watch_log(const std::stop_token& stop) {
     log.stop();
   } catch (const Error& e) {
     const std::lock_guard lock(mutex_);
-    state_.trouble = std::string("The device log was lost: ") + e.what();
+    // What became of the output matters more.
+    if (state_.trouble.empty())
+      state_.trouble = std::string("The device log was lost: ") + e.what();
   }
 }
 

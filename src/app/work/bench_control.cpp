@@ -247,7 +247,10 @@ void BenchControl::look() {
     for (const std::string& text : monitor_->take_told())
       emit failed(tr("The output says: %1").arg(QString::fromStdString(text)));
   }
-  if (was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost) {
+  if (state_.phase == BenchState::Phase::ready) lost_told_ = false;
+  const bool lost = was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost;
+  // The recording that it ended has told already, with what was saved.
+  if (lost && !std::exchange(lost_told_, false)) {
     emit failed(m.has_output ? tr("%1. Its output may be on: check it.").arg(q(m.trouble))
                              : q(m.trouble) + QLatin1Char('.'));
   }
@@ -541,6 +544,7 @@ void BenchControl::ended(const acquire::RecordResult& result, const QString& tro
   }
   for (const std::string& w : result.warnings)
     words << QString::fromStdString(w) + QLatin1Char('.');
+  lost_told_ = result.interrupted;
   emit recordingEnded(result.capture, result.interrupted || !trouble.isEmpty(),
                       words.join(QLatin1Char(' ')));
   watch();

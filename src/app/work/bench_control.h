@@ -139,6 +139,7 @@ private:
   std::shared_ptr<acquire::RecordControl> control_;
   std::optional<double> set_voltage_, set_limit_;
   std::optional<bool> set_cut_off_;
+  bool lost_told_ = false;  // that the link is lost
   std::optional<std::stop_source> stop_;
   struct Mark {
     double at_s = 0, charge = 0, observed_s = 0;

@@ -27,7 +27,7 @@ void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& 
     if ((!mark && !trouble && !output) || ++seen[e.kind] > kOfAKind) continue;
     const std::string text =
         output && e.text.empty() ? e.kind == "output_on" ? "output on" : "output off" : e.text;
-    log.push_back({e.earliest_s, false, (mark ? "◆ " : trouble ? "⚠ " : "⏻ ") + text});
+    log.push_back({e.earliest_s, false, (mark ? "◆ " : trouble ? "⚠ " : "● ") + text});
   }
   std::stable_sort(log.begin(), log.end(),
                    [](const auto& a, const auto& b) { return a.time_s < b.time_s; });
