@@ -121,7 +121,7 @@ TEST_CASE("a machine that slept in mid-capture is told, by an injected clock") {
   CHECK(told == 1);
 }
 
-TEST_CASE("an edge seen by two clocks 200 ppm apart stays together") {
+TEST_CASE("an edge seen by two clocks 200 ppm apart stays together", "[fast]") {
   const test::Folder folder;
   const double ppm = GENERATE(200.0, -200.0);
   // Ten minutes of the bench at sixty times real time: the clocks part by 120 ms.

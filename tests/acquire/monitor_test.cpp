@@ -100,7 +100,7 @@ TEST_CASE("an output found on is told, and one that goes away is lost with its r
   REQUIRE(wait_for([&] { return nobody.state().phase == MonitorState::Phase::lost; }));
 }
 
-TEST_CASE("voltage and logic lines are recorded beside the current, on its clock") {
+TEST_CASE("voltage and logic lines are recorded beside the current, on its clock", "[fast]") {
   test::Bench sim({"--seed", "9", "--speed", "100"});
   const test::Folder folder;
   book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
