@@ -43,6 +43,19 @@ private:
   std::filesystem::path path_;
 };
 
+/// When a trace first lies above a level, from a moment on (s); -1 if never.
+inline double first_above(const Trace& trace, double level, double from_s = 0) {
+  for (const Block& b : trace.blocks()) {
+    std::vector<double> v(static_cast<std::size_t>(b.count));
+    trace.read(b, 0, v);
+    for (std::size_t i = 0; i < v.size(); ++i) {
+      const double t = trace.time_base().seconds(tick_of(trace, b, static_cast<std::int64_t>(i)));
+      if (t >= from_s && v[i] > level) return t;
+    }
+  }
+  return -1;
+}
+
 /// A random trace: blocks with gaps, evenly spaced or not, levels over seven decades, some of it
 /// negative.
 inline MemoryTrace random_trace(std::mt19937_64& random, SampleKind kind, bool explicit_times) {

@@ -5,7 +5,6 @@
 #include "acquire/scpi_input.h"
 #include "acquire/stream_input.h"
 #include "acquire/sysfs_input.h"
-#include "core/error.h"
 
 #include <utility>
 
@@ -65,6 +64,22 @@ bool Input::deliver(Packet packet) {
   if (!ring_.has_room(packet.samples())) return false;
   ring_.push(std::move(packet));
   return true;
+}
+
+std::unique_ptr<Link> Input::reopened(const std::stop_token& stop, const Error& why,
+                                      double patience_s, double own_s) {
+  const double lost_at = host_now_s();
+  std::unique_ptr<Link> link;
+  while (!link && !stop.stop_requested()) {
+    try {
+      link = open_link(endpoint_, std::chrono::milliseconds(1000));
+    } catch (const Error&) {
+      if (host_now_s() - lost_at > patience_s) throw why;
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+  }
+  if (link) happened({"link_lost", own_s, own_s + host_now_s() - lost_at, why.what(), ""});
+  return link;
 }
 
 void Input::note(std::string text) {

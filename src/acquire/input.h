@@ -3,10 +3,12 @@
 
 #include "acquire/endpoint.h"
 #include "acquire/host_clock.h"
+#include "acquire/link.h"
 #include "acquire/profile.h"
 #include "acquire/ring.h"
 #include "book/book.h"
 #include "core/clock_map.h"
+#include "core/error.h"
 
 #include <atomic>
 #include <chrono>
@@ -123,6 +125,10 @@ protected:
   bool running() const { return running_.load(std::memory_order_acquire); }
   /// Hands samples on; false when there was no room.
   bool deliver(Packet packet);
+  /// Tries a lost link again for `patience_s`; tells how long it was away, from own time `own_s`
+  /// on. Throws `why` when it stays lost; null when told to stop.
+  std::unique_ptr<Link> reopened(const std::stop_token& stop, const Error& why, double patience_s,
+                                 double own_s);
   void note(std::string text);
   void happened(Happening what);
   void sync(SyncPoint point);

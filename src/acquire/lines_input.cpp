@@ -233,20 +233,12 @@ void LinesInput::run(const std::stop_token& stop) {
 }
 
 void LinesInput::reconnect(const std::stop_token& stop, const Error& why) {
-  const double lost_at = host_now_s();
-  while (!stop.stop_requested()) {
-    try {
-      link_ = open_link(endpoint_, milliseconds(1000));
-      break;
-    } catch (const Error&) {
-      if (host_now_s() - lost_at > settings_.reconnect_s) throw why;
-    }
-    std::this_thread::sleep_for(milliseconds(100));
-  }
+  auto link = reopened(stop, why, settings_.reconnect_s,
+                       last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9);
+  if (!link) return;  // told to stop
+  link_ = std::move(link);
   open_.clear();
   first_line_ = gap_ = true;
-  const double own = last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9;
-  happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
 }
 
 }  // namespace kuvio::acquire

@@ -214,7 +214,7 @@ std::string replaced(std::string text, const std::string& place, const std::stri
 
 Profile parse_profile(const std::string& text, const std::string& file) {
   const TomlTable t = TomlTable::text(text, file, "profile");
-  t.expect({"kuvio", "name", "match", "talk", "output", "channel", "line", "log"});
+  t.expect({"kuvio", "name", "match", "talk", "output", "channel", "log"}, {"line"});
   Profile out;
   out.file = file;
   out.name = t.string("name");
@@ -224,10 +224,6 @@ Profile parse_profile(const std::string& text, const std::string& file) {
   if (const auto talk = t.optional_table("talk")) read_talk(*talk, out);
   for (const TomlTable& o : t.tables("output")) out.outputs.push_back(read_output(o));
   for (const TomlTable& c : t.tables("channel")) out.channels.push_back(read_channel(c));
-  for (const TomlTable& l : t.tables("line")) {
-    l.expect({"name", "high", "low"});
-    out.lines.push_back({l.string("name"), l.string("high"), l.string("low")});
-  }
   if (const auto log = t.optional_table("log")) out.log = read_log(*log);
   for (std::size_t i = 0; i < out.channels.size(); ++i) {
     const ChannelProfile& c = out.channels[i];

@@ -54,11 +54,6 @@ struct ChannelProfile {
   int lines = 0;         ///< for logic: how many lines a word has
 };
 
-/// A digital line that the instrument can drive.
-struct LineProfile {
-  std::string name, high, low;
-};
-
 /// How an instrument logs samples by itself.
 struct LogProfile {
   enum class Ready {
@@ -85,7 +80,6 @@ struct Profile {
   std::vector<std::string> begin;  ///< sent after connecting
   std::vector<OutputProfile> outputs;
   std::vector<ChannelProfile> channels;
-  std::vector<LineProfile> lines;
   std::optional<LogProfile> log;  ///< nothing: it is asked for one reading after the other
 };
 

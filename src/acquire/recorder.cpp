@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/recorder.h"
 
+#include "acquire/limit_log.h"
 #include "acquire/log_track.h"
+#include "book/disk.h"
 #include "core/error.h"
-#include "core/limit_watch.h"
 #include "core/present.h"
 
 #include <fmt/format.h>
-#include <sys/statvfs.h>
 
 #include <algorithm>
 #include <cmath>
@@ -23,20 +23,6 @@ constexpr auto kIdle = std::chrono::milliseconds(10);
 constexpr double kOthersLate = 2;  // s that other inputs are waited for at the end
 constexpr double kSlept = 1;       // s: less is no sleep
 constexpr double kNever = std::numeric_limits<double>::infinity();
-
-struct Disk {
-  std::uint64_t free = 0, size = 0;
-};
-
-/// Of the disk a file is on; nothing when that cannot be told.
-std::optional<Disk> disk_of(const std::string& file) {
-  struct statvfs disk {};
-  const auto slash = file.rfind('/');
-  const std::string folder = slash == std::string::npos ? "." : file.substr(0, slash + 1);
-  if (::statvfs(folder.c_str(), &disk) != 0) return std::nullopt;
-  return Disk{static_cast<std::uint64_t>(disk.f_bavail) * disk.f_frsize,
-              static_cast<std::uint64_t>(disk.f_blocks) * disk.f_frsize};
-}
 
 class Recording {
 public:
@@ -65,9 +51,12 @@ public:
     std::stable_sort(sends_.begin(), sends_.end(),
                      [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
     until_s_ = axis().whole_samples_s(until_s_);
-    if (const auto limit = axis().input().current_limit()) limit_.emplace(*limit);
-    find_watched(arm_);
-    find_watched(until_);
+    if (const auto limit = axis().input().current_limit()) {
+      limits_.emplace(*limit);
+      limits_->told = [this](const std::string& text) { warn(text); };
+    }
+    find_watched(arm_, arm_place_);
+    find_watched(until_, until_place_);
     slept_at_start_ = slept();
   }
 
@@ -153,9 +142,7 @@ private:
     std::size_t track = 0, column = 0, line = 0;
     bool any = false;
   };
-  Watched& place_of(const TriggerWatch& w) { return &w == &arm_ ? arm_place_ : until_place_; }
-
-  void find_watched(const TriggerWatch& watch) {
+  void find_watched(const TriggerWatch& watch, Watched& out) {
     const Trigger& t = watch.trigger();
     if (!watch.of_level() && !watch.of_edge()) {
       if (t.kind == Trigger::Kind::log_line && !settings_.log)
@@ -163,7 +150,6 @@ private:
                     "there is no device log");
       return;
     }
-    Watched& out = place_of(watch);
     for (std::size_t i = 0; i < tracks_.size() && !out.any; ++i) {
       std::size_t name = tracks_[i]->first_channel();
       const auto& inputs = tracks_[i]->channels();
@@ -356,7 +342,7 @@ private:
     const auto& inputs = track.channels();
     if (&track == &axis() && column < inputs.size() && inputs[column].quantity == "current") {
       if (log_ && column == 0) log_->watch_current(from, step, values);
-      if (limit_ && column == 0) watch_limit(from, step, values);
+      if (limits_ && column == 0) limits_->watch(from, step, values, *writer_);
     }
   }
 
@@ -376,33 +362,6 @@ private:
       if (std::fabs(charge_) < settings_.until_charge) continue;
       stop_at(t + step_of(track), "the charge it was to end with flowed");
       return;
-    }
-  }
-
-  /// What the output's limit does to the current.
-  void watch_limit(double from, double step, std::span<const double> values) {
-    for (std::size_t i = 0; i < values.size(); ++i) {
-      limit_->sample(from + static_cast<double>(i) * step, values[i]);
-      if (const auto held = limit_->take_limited()) {
-        writer_->event({"current_limited", held->from_s, held->to_s,
-                        "the output held the current at its limit"});
-        ++limited_;
-        limited_s_ += held->to_s - held->from_s;
-        if (limited_ == 1)
-          warn(
-              fmt::format("the output reached its current limit at {}: what the device draws then "
-                          "is the limit's doing",
-                          duration(held->from_s)));
-      }
-      if (const auto loop = limit_->take_loop()) {
-        const std::string text = fmt::format(
-            "reset loop: the device starts over every {}, each time held at the current "
-            "limit; {} times by {}",
-            duration(loop->period_s), loop->rounds, duration(from));
-        writer_->event({"device_reset_loop", loop->from_s, from, text});
-        if (!loop_told_) warn(text + ". Raise the limit");
-        loop_told_ = true;
-      }
     }
   }
 
@@ -496,7 +455,7 @@ private:
   // --- the disk --------------------------------------------------------------------------------
   /// What is left is kept for closing the capture properly, and for the write-ahead log.
   bool disk_is_full() {
-    const auto disk = disk_of(book_.path());
+    const auto disk = book::disk_of(book_.path());
     if (!disk) return false;
     live_.disk_free = disk->free;
     const std::uint64_t reserve = std::min(settings_.keep_free, disk->size / 10);
@@ -574,9 +533,7 @@ private:
                        t->input().endpoint().text, t->lost(), t->gaps(), t->gaps() == 1 ? "" : "s",
                        duration(t->first_lost_s())));
     }
-    if (limited_ > 1)
-      warn(fmt::format("the current limit was reached {} times, for {} in all", limited_,
-                       duration(limited_s_)));
+    if (limits_) limits_->finish();
   }
 
   void tell(const std::function<void(const RecordProgress&)>& progress, bool armed) {
@@ -588,11 +545,13 @@ private:
     live_.armed = armed;
     live_.recorded_s = armed ? 0 : axis().recorded_s();
     live_.samples = 0;
+    live_.bytes_per_s = 0;
     live_.channels.clear();
     live_.output_on = false;
     live_.outputs.clear();
     for (auto& t : tracks_) {
       live_.samples += t->samples();
+      live_.bytes_per_s += t->bytes_per_s() * settings_.time_scale;
       live_.output_on |= t->input().output_on();
       for (const auto& output : t->input().outputs()) live_.outputs.push_back(output);
       for (const LiveChannel& c : t->live()) live_.channels.push_back(c);
@@ -600,29 +559,12 @@ private:
     }
     live_.log_lines = (log_ ? log_->lines() : 0) + texts_;
     live_.capture = result_.capture;
-    live_.bytes_per_s = bytes_per_s();
     live_.lines = std::exchange(fresh_lines_, {});
     live_.told = std::exchange(told_, {});
     if (!live_.disk_free) {
-      if (const auto disk = disk_of(book_.path())) live_.disk_free = disk->free;
+      if (const auto disk = book::disk_of(book_.path())) live_.disk_free = disk->free;
     }
     progress(live_);
-  }
-
-  double bytes_per_s() const {
-    double out = 0;
-    for (const auto& t : tracks_) {
-      const double rate = t->period() > 0 ? 1 / t->base().seconds(t->period())
-                          : t->recorded_s() > 0
-                              ? static_cast<double>(t->samples()) / t->recorded_s()
-                              : 0;
-      for (const InputChannel& c : t->channels()) {
-        if (c.quantity == "logic") continue;
-        out += rate * (static_cast<double>(book::bytes_per_sample(c.encoding)) * 1.05 +
-                       (t->period() > 0 ? 0 : 8));
-      }
-    }
-    return out * settings_.time_scale;
   }
 
   book::Book& book_;
@@ -633,55 +575,22 @@ private:
   std::unique_ptr<LogTrack> log_;
   std::vector<book::ChannelInfo> channels_;
   std::unique_ptr<book::CaptureWriter> writer_;
-  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_told_ = 0, limited_s_ = 0,
-         charge_ = 0, charge_at_ = 0;
-  bool powers_on_ = false, loop_told_ = false;
-  std::optional<LimitWatch> limit_;
+  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_told_ = 0, charge_ = 0,
+         charge_at_ = 0;
+  bool powers_on_ = false;
+  std::optional<LimitLog> limits_;
   std::string stop_reason_;
   std::deque<ScheduledLine> sends_;
   std::vector<DeviceLine> early_lines_;
   std::vector<book::LogLine> fresh_lines_;
   std::vector<std::string> told_;
   std::map<std::string, int> trouble_;
-  std::int64_t texts_ = 0, limited_ = 0;
+  std::int64_t texts_ = 0;
   RecordProgress live_;
   RecordResult result_;
 };
 
 }  // namespace
-
-void RecordControl::send(const std::string& line) {
-  const std::lock_guard lock(mutex_);
-  lines_.push_back(line);
-}
-void RecordControl::switch_output(bool on, const std::string& output) {
-  const std::lock_guard lock(mutex_);
-  outputs_.emplace_back(output, on);
-}
-void RecordControl::mark(const std::string& text) {
-  const std::lock_guard lock(mutex_);
-  marks_.push_back({host_now_s(), text});
-}
-void RecordControl::begin_now() {
-  const std::lock_guard lock(mutex_);
-  begin_ = true;
-}
-std::vector<std::string> RecordControl::take_lines() {
-  const std::lock_guard lock(mutex_);
-  return std::exchange(lines_, {});
-}
-std::vector<std::pair<std::string, bool>> RecordControl::take_outputs() {
-  const std::lock_guard lock(mutex_);
-  return std::exchange(outputs_, {});
-}
-std::vector<RecordControl::Mark> RecordControl::take_marks() {
-  const std::lock_guard lock(mutex_);
-  return std::exchange(marks_, {});
-}
-bool RecordControl::take_begin() {
-  const std::lock_guard lock(mutex_);
-  return std::exchange(begin_, false);
-}
 
 RecordResult record(book::Book& book, const RecordSettings& settings, const std::stop_token& stop,
                     const std::function<void(const RecordProgress&)>& progress) {

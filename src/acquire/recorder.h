@@ -3,13 +3,13 @@
 
 #include "acquire/input.h"
 #include "acquire/log_input.h"
+#include "acquire/record_control.h"
 #include "acquire/tracks.h"
 #include "acquire/trigger.h"
 #include "book/capture_writer.h"
 
 #include <functional>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <stop_token>
 #include <string>
@@ -21,35 +21,6 @@ namespace kuvio::acquire {
 struct ScheduledLine {
   double at_s = 0;
   std::string text;
-};
-
-/// What may be asked of a running recording from another thread.
-class RecordControl {
-public:
-  /// A line to be sent to the device as soon as can be.
-  void send(const std::string& line);
-  /// "": the first output; off, all of them.
-  void switch_output(bool on, const std::string& output = "");
-  /// A mark at the moment it is asked for, with a note.
-  void mark(const std::string& text);
-  /// An armed recording begins at once.
-  void begin_now();
-
-  struct Mark {
-    double host_s = 0;
-    std::string text;
-  };
-  std::vector<std::string> take_lines();
-  std::vector<std::pair<std::string, bool>> take_outputs();
-  std::vector<Mark> take_marks();
-  bool take_begin();
-
-private:
-  std::mutex mutex_;  // held for moments only
-  std::vector<std::string> lines_;
-  std::vector<std::pair<std::string, bool>> outputs_;
-  std::vector<Mark> marks_;
-  bool begin_ = false;
 };
 
 struct InputWish {

@@ -88,6 +88,7 @@ void ScpiInput::find_outputs() {
   for (const OutputProfile& o : profile_.outputs) {
     const bool on = !o.state.empty() && scpi_.query_on(o.state);
     set_output(o.name, on);
+    watched_[o.name].on = on;
     if (on) found_on_.push_back(o.name);
   }
 }
@@ -354,6 +355,7 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   }
   set_output(output.name, on);
   watched_[output.name] = {};
+  watched_[output.name].on = on;
   happened(std::move(h));
 }
 
@@ -374,32 +376,41 @@ bool ScpiInput::bit_set(const StatusBits& status) {
          (static_cast<std::uint32_t>(value) & status.bits) != 0;
 }
 
-/// What became of the outputs by itself: at the limit, switched off by protection.
+/// What became of the outputs by itself: at the limit, switched off by protection or by hand.
 void ScpiInput::look_at_status() {
   for (const OutputProfile& o : profile_.outputs) {
     Watched& w = watched_[o.name];
+    const bool asks = w.on || o.limited.known() || o.tripped.known();
+    if (!asks) continue;
     const double at = own_now();
-    if (o.limited.known()) {
+    // Where the limit is known, the recorder sees in the first output's samples what it does.
+    if (o.limited.known() && !(current_limit_ && &o == &profile_.outputs.front())) {
       const bool now = bit_set(o.limited);
       if (now && !w.limited) w.since_s = at;
-      if (!now && w.limited) {
-        happened(
-            {"current_limited", w.since_s, at, "the output held the current at its limit", o.name});
-      }
+      if (!now && w.limited) tell_limited(o.name, w.since_s, at);
       w.limited = now;
     }
-    bool tripped = w.tripped;
-    if (o.tripped.known()) tripped = bit_set(o.tripped);
+    const bool tripped = o.tripped.known() && bit_set(o.tripped);
+    const bool on = !tripped && (o.state.empty() ? w.on : scpi_.query_on(o.state));
+    const double from = std::max(0.0, at - kStatusEvery);
     if (tripped && !w.tripped) {
-      happened({"output_cut_off", std::max(0.0, at - kStatusEvery), at + interval_s_,
+      happened({"output_cut_off", from, at + interval_s_,
                 "over-current: the output switched itself off", o.name});
-      set_output(o.name, false);
-    } else if (!tripped && !o.state.empty() && output_on()) {
-      const bool on = scpi_.query_on(o.state);
-      set_output(o.name, on);
+    } else if (w.on && !on && !tripped) {
+      happened({"output_off", from, at + interval_s_, "it went off by itself", o.name});
+      note(fmt::format("{}: {} went off by itself", endpoint_.text, named(o)));
+    } else if (!w.on && on) {
+      happened({"output_on", from, at + interval_s_, "somebody switched it on", o.name});
+      note(fmt::format("{}: {} was switched on by somebody else", endpoint_.text, named(o)));
     }
     w.tripped = tripped;
+    w.on = on;
+    set_output(o.name, on);
   }
+}
+
+void ScpiInput::tell_limited(const std::string& output, double from_s, double to_s) {
+  happened({"current_limited", from_s, to_s, "the output held the current at its limit", output});
 }
 
 void ScpiInput::run(const std::stop_token& stop) {
@@ -462,9 +473,7 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
 
 void ScpiInput::end() {
   for (const auto& [name, w] : watched_) {
-    if (w.limited)
-      happened({"current_limited", w.since_s, own_now(), "the output held the current at its limit",
-                name});
+    if (w.limited) tell_limited(name, w.since_s, own_now());
   }
   if (profile_.log && !profile_.log->stop.empty()) scpi_.send(profile_.log->stop);
   for (const OutputProfile& o : profile_.outputs) {

@@ -39,6 +39,7 @@ private:
   std::vector<std::vector<double>> fetch(std::int64_t first, std::int64_t count);
   void poll_once();
   void look_at_status();
+  void tell_limited(const std::string& output, double from_s, double to_s);
   bool bit_set(const StatusBits& status);
   void switch_output(const OutputProfile& output, bool on);
   void heed_wishes();
@@ -53,7 +54,7 @@ private:
   std::int64_t next_ = 0, fetched_ = 0;
   double started_s_ = 0;  // host time of the first sample, for one that is polled
   struct Watched {
-    bool limited = false, tripped = false;
+    bool on = false, limited = false, tripped = false;
     double since_s = 0;
   };
   std::map<std::string, Watched> watched_;

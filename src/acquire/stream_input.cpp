@@ -187,18 +187,10 @@ void StreamInput::run(const std::stop_token& stop) {
 }
 
 void StreamInput::reconnect(const std::stop_token& stop, const Error& why) {
-  const double lost_at = host_now_s(), own = static_cast<double>(next_) * interval_s_;
-  while (!stop.stop_requested()) {
-    try {
-      link_ = open_link(endpoint_, milliseconds(1000));
-      break;
-    } catch (const Error&) {
-      if (host_now_s() - lost_at > settings_.reconnect_s) throw why;
-    }
-    std::this_thread::sleep_for(milliseconds(100));
-  }
+  auto link = reopened(stop, why, settings_.reconnect_s, static_cast<double>(next_) * interval_s_);
+  if (!link) return;  // told to stop
+  link_ = std::move(link);
   why_ = "the link was lost";
-  happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
 }
 
 void StreamInput::tell_losses() {

@@ -100,6 +100,22 @@ double Tracks::whole_samples_s(double seconds) const {
   return base_.seconds(samples * period_);
 }
 
+double Tracks::bytes_per_s() const {
+  double rate = 0;
+  if (period_ > 0) {
+    rate = 1 / base_.seconds(period_);
+  } else if (recorded_s() > 0) {
+    rate = static_cast<double>(samples_) / recorded_s();
+  }
+  double a_sample = 0;
+  for (const InputChannel& c : input_->channels()) {
+    if (c.quantity == "logic") continue;  // next to nothing
+    a_sample += static_cast<double>(book::bytes_per_sample(c.encoding)) * 1.05;
+    if (period_ == 0) a_sample += 8;
+  }
+  return rate * a_sample;
+}
+
 double Tracks::own_s(const Packet& packet, std::size_t at) const {
   return base_.seconds(tick(packet, at) + origin_tick_);
 }
@@ -222,7 +238,9 @@ void Tracks::take(Packet& packet, double until_s, const Tracks& axis) {
       return;
     }
   }
-  if (period_ > 0 && any_ && tick(packet, 0) > next_tick_) lose(tick(packet, 0), packet.why_lost);
+  // What the axis lost before its first sample is missing too; others begin where they begin.
+  if (period_ > 0 && (any_ || is_axis_) && tick(packet, 0) > next_tick_)
+    lose(tick(packet, 0), packet.why_lost);
   if (period_ == 0 && packet.gap) {
     for (std::size_t c = 0; c < places_.size(); ++c) close_flag(c);
     apart_.assign(apart_.size(), true);

@@ -57,6 +57,8 @@ public:
   void keep_clock(const Tracks& axis);
 
   double recorded_s() const { return base_.seconds(next_tick_); }  ///< own time, from its start
+  /// What it takes of the disk for a second of its own time.
+  double bytes_per_s() const;
   std::int64_t samples() const { return samples_; }
   std::int64_t lost() const { return lost_; }
   double first_lost_s() const { return first_lost_s_; }

@@ -47,19 +47,6 @@ struct SmallDisk {
   }
 };
 
-/// When the current first passes a level, by a trace on the capture's axis.
-double rise(const Trace& trace, double level, double from) {
-  for (const Block& b : trace.blocks()) {
-    std::vector<double> v(static_cast<std::size_t>(b.count));
-    trace.read(b, 0, v);
-    for (std::size_t i = 0; i < v.size(); ++i) {
-      const double t = trace.time_base().seconds(tick_of(trace, b, static_cast<std::int64_t>(i)));
-      if (t >= from && v[i] > level) return t;
-    }
-  }
-  return -1;
-}
-
 }  // namespace
 
 TEST_CASE("a disk that fills up ends the capture, with everything before it safe") {
@@ -141,7 +128,7 @@ TEST_CASE("an edge seen by two clocks 200 ppm apart stays together", "[fast]") {
   // Its clock is fast: more of its seconds to one of the capture's.
   CHECK(c.channel("I_shunt")->clock->rate == Approx(1 / (1 + ppm * 1e-6)).margin(40e-6));
   for (const double from : {0.0, 300.0, 500.0}) {
-    const double a = rise(main, 8e-3, from), b = rise(shunt, 8e-3, from);
+    const double a = test::first_above(main, 8e-3, from), b = test::first_above(shunt, 8e-3, from);
     INFO("at " << a);
     CHECK(b == Approx(a).margin(0.03));  // without the map 60 ms and 100 ms by then
   }

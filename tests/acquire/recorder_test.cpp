@@ -342,3 +342,36 @@ TEST_CASE("a log that carries the device's uptime is laid on the moment it got p
   CHECK(log[0].time_s <= on + 0.03);
   CHECK(log[1].time_s - log[0].time_s == Approx(0.25));
 }
+
+TEST_CASE("an output that goes off by itself is marked, whoever made the instrument") {
+  Bench bench;
+  std::atomic<bool> on{true};
+  bench.instrument.instead = [&](const std::string& m) -> std::string {
+    return m == "OUTP?" ? (on ? "1\n" : "0\n") : "";
+  };
+  bench.instrument.sample = [&](std::int64_t i) {
+    if (i > 400) on = false;
+    return 1e-3F;
+  };
+  const RecordResult result = bench.record(1.0);
+  CHECK_FALSE(result.interrupted);
+  int off = 0;
+  for (const auto& e : bench.book.events(1)) {
+    off += e.kind == "output_off" && e.text == "it went off by itself" && e.earliest_s > 0.2;
+  }
+  CHECK(off == 1);
+  CHECK(std::any_of(result.warnings.begin(), result.warnings.end(), [](const std::string& w) {
+    return w.find("went off by itself") != std::string::npos;
+  }));
+}
+
+TEST_CASE("what the instrument had lost before the first sample came is missing, not cut away") {
+  Bench bench;
+  bench.instrument.oldest = 100;
+  bench.record(0.5);
+  const auto channel = bench.book.captures().front().channels.front();
+  CHECK(channel.flagged == 100);
+  CHECK(channel.samples == 400);
+  CHECK(channel.from_s == Approx(0.1));
+  CHECK(bench.book.events(1).front().kind == "samples_lost");
+}

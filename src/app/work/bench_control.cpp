@@ -2,13 +2,13 @@
 #include "app/work/bench_control.h"
 
 #include "acquire/zero.h"
+#include "book/disk.h"
 #include "core/present.h"
 #include "core/quantity.h"
 
 #include <QCoreApplication>
 
 #include <nlohmann/json.hpp>
-#include <sys/statvfs.h>
 
 #include <algorithm>
 #include <utility>
@@ -25,15 +25,6 @@ std::vector<std::string> wanted_channels(const acquire::MonitorState& output, bo
   std::vector<std::string> out = output.currents;
   if (voltages) out.insert(out.end(), output.voltages.begin(), output.voltages.end());
   return out;
-}
-
-/// Free bytes on the disk a file is on; nothing when that cannot be told.
-std::optional<std::uint64_t> free_beside(const std::string& file) {
-  struct statvfs disk {};
-  const auto slash = file.rfind('/');
-  const std::string folder = slash == std::string::npos ? "." : file.substr(0, slash + 1);
-  if (::statvfs(folder.c_str(), &disk) != 0) return std::nullopt;
-  return static_cast<std::uint64_t>(disk.f_bavail) * disk.f_frsize;
 }
 
 }  // namespace
@@ -369,9 +360,9 @@ void BenchControl::setBook(const QString& path) {
 void BenchControl::askDisk() {
   if (book_.isEmpty()) return;
   helper_->post([this, courier = courier_, file = book_.toStdString()](const std::stop_token&) {
-    const auto room = free_beside(file);
-    courier.deliver([this, room] {
-      state_.disk_free = room;
+    const auto disk = book::disk_of(file);
+    courier.deliver([this, disk] {
+      state_.disk_free = disk ? std::optional(disk->free) : std::nullopt;
       emit changed();
     });
   });

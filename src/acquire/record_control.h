@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <mutex>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace kuvio::acquire {
+
+/// What may be asked of a running recording from another thread.
+class RecordControl {
+public:
+  /// A line to be sent to the device as soon as can be.
+  void send(const std::string& line);
+  /// "": the first output; off, all of them.
+  void switch_output(bool on, const std::string& output = "");
+  /// A mark at the moment it is asked for, with a note.
+  void mark(const std::string& text);
+  /// An armed recording begins at once.
+  void begin_now();
+
+  struct Mark {
+    double host_s = 0;
+    std::string text;
+  };
+  std::vector<std::string> take_lines();
+  std::vector<std::pair<std::string, bool>> take_outputs();
+  std::vector<Mark> take_marks();
+  bool take_begin();
+
+private:
+  std::mutex mutex_;  // held for moments only
+  std::vector<std::string> lines_;
+  std::vector<std::pair<std::string, bool>> outputs_;
+  std::vector<Mark> marks_;
+  bool begin_ = false;
+};
+
+}  // namespace kuvio::acquire

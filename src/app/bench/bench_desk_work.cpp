@@ -1,0 +1,351 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The Bench desk at work: what it was asked for, and what it shows. bench_desk.cpp makes it.
+
+#include "app/bench/bench_desk.h"
+#include "app/bench/live_channels_view.h"
+#include "app/bench/readings_view.h"
+#include "core/quantity.h"
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+
+QString q(const std::string& text) { return QString::fromStdString(text); }
+
+QString bytes(double n) {
+  return n >= 1e9   ? QStringLiteral("%1 GB").arg(n / 1e9, 0, 'f', n >= 1e10 ? 0 : 1)
+         : n >= 1e6 ? QStringLiteral("%1 MB").arg(n / 1e6, 0, 'f', 0)
+                    : QStringLiteral("%1 kB").arg(n / 1e3, 0, 'f', 0);
+}
+
+}  // namespace
+
+void BenchDesk::makeActions() {
+  const QString menu = tr("Record"), desk = QStringLiteral("Bench");
+  Actions& a = c_.actions;
+  a.add(
+      QStringLiteral("recordPowerOnAction"), menu, tr("Record, then power on"),
+      QKeySequence(tr("Ctrl+Shift+Space")), [this] { record(true); }, desk);
+  a.add(
+      QStringLiteral("recordAction"), menu, tr("Record"), QKeySequence(tr("Ctrl+Space")),
+      [this] { record(false); }, desk);
+  a.add(QStringLiteral("stopAction"), menu, tr("Stop recording"), QKeySequence(tr("Ctrl+.")),
+        [this] { c_.bench.stop(); });
+  a.add(QStringLiteral("markAction"), menu, tr("Mark this moment"), QKeySequence(tr("Ctrl+J")),
+        [this] { markNow(); });
+  a.add(
+      QStringLiteral("zeroAction"), menu, tr("Zero now"), {},
+      [this] { c_.bench.zero(2, accuracy_->text()); }, desk);
+  a.add(
+      QStringLiteral("tryProfileAction"), menu, tr("Try this profile"), {},
+      [this] { tryProfile(); }, desk);
+  a.add(QStringLiteral("switchOff"), menu, tr("Switch output off"), QKeySequence(tr("Ctrl+0")),
+        [this] { c_.bench.switchOutput(false); });
+  a.add(
+      QStringLiteral("switchOn"), menu, tr("Switch output on"), {},
+      [this] { c_.bench.switchOutput(true); }, desk);
+  a.add(
+      QStringLiteral("simulateAction"), menu, tr("Start simulated bench"), {},
+      [this] { startSimulated(); }, desk);
+  a.add(
+      QStringLiteral("connectAction"), menu, tr("Connect"), {}, [this] { connectAddresses(); },
+      desk);
+  a.add(QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
+        QKeySequence(tr("Ctrl+T")), [this] {
+          emit deskWanted(QStringLiteral("Bench"));
+          line_->setFocus();
+        });
+}
+
+/// A unit with several outputs has a switch for each.
+void BenchDesk::refreshOutputs() {
+  const auto& outputs = c_.bench.state().output.outputs;
+  const bool several = outputs.size() > 1;
+  while (output_buttons_.size() > (several ? static_cast<qsizetype>(outputs.size()) : 0))
+    delete output_buttons_.takeLast();
+  if (!several) return;
+  while (output_buttons_.size() < static_cast<qsizetype>(outputs.size())) {
+    const auto i = static_cast<std::size_t>(output_buttons_.size());
+    auto* b = button({}, QStringLiteral("switchOutput%1").arg(i + 1), this);
+    connect(b, &QPushButton::clicked, this, [this, i] {
+      const auto& now = c_.bench.state().output.outputs;
+      if (i < now.size()) c_.bench.switchOutput(!now[i].second, q(now[i].first));
+    });
+    each_output_->insertWidget(static_cast<int>(i), b);
+    output_buttons_.append(b);
+  }
+  for (std::size_t i = 0; i < outputs.size(); ++i) {
+    const QString name = outputs[i].first.empty() ? QString::number(i + 1) : q(outputs[i].first);
+    const QString text = outputs[i].second ? tr("Output %1 is on: switch off").arg(name)
+                                           : tr("Output %1 is off: switch on").arg(name);
+    output_buttons_[static_cast<qsizetype>(i)]->setText(text);
+    output_buttons_[static_cast<qsizetype>(i)]->setAccessibleName(text);
+  }
+}
+
+void BenchDesk::enter() { refresh(); }
+
+void BenchDesk::applyTheme() { readings_->update(); }
+
+void BenchDesk::connectAddresses() {
+  Wiring wiring;
+  wiring.output = output_address_->text();
+  wiring.log = log_address_->text();
+  for (const QString& other : other_addresses_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
+    wiring.others << other.trimmed();
+  wiring.profile = profile_->text();
+  c_.bench.connectTo(wiring);
+}
+
+void BenchDesk::markNow() {
+  if (!c_.bench.recording()) {
+    emit told(tr("Marks are made while a capture is recorded."));
+    return;
+  }
+  ++marks_;
+  const QString note = mark_note_->text().trimmed();
+  c_.bench.mark(note.isEmpty() ? tr("mark %1").arg(marks_) : note);
+  mark_note_->clear();
+}
+
+void BenchDesk::tryProfile() {
+  if (profile_->text().trimmed().isEmpty()) {
+    emit told(tr("Give the file of a profile first; docs/profiles.md says how one is written."));
+    profile_->setFocus();
+    return;
+  }
+  emit told(tr("Trying the profile: nothing is switched on, settings stay as they are…"));
+  c_.bench.tryProfile(output_address_->text(), profile_->text());
+}
+
+/// Shown in the console: it stays, can be read beside the file, and copied.
+void BenchDesk::showTried(const std::vector<acquire::TryStep>& steps, const QString& trouble) {
+  if (!trouble.isEmpty()) {
+    emit told(trouble + QLatin1Char('.'));
+    return;
+  }
+  int wrong = 0;
+  console_->clear();
+  for (const acquire::TryStep& s : steps) {
+    const bool good = s.trouble.empty();
+    wrong += good ? 0 : 1;
+    console_->appendPlainText(tr("%1 %2  %3  %4")
+                                  .arg(good ? QStringLiteral("✓") : QStringLiteral("✗"), q(s.key),
+                                       q(s.command), q(good ? s.answer : s.trouble)));
+  }
+  emit told(wrong == 0 ? tr("The profile fits: every command was answered as it should be.")
+                       : tr("The profile does not fit yet: %1 of %2 commands to look at, in the "
+                            "console.")
+                             .arg(wrong)
+                             .arg(steps.size()));
+}
+
+std::optional<acquire::Trigger> BenchDesk::trigger(QLineEdit* edit, const QString& what) {
+  const QString text = edit->text().trimmed();
+  if (text.isEmpty()) return acquire::Trigger{};
+  try {
+    return acquire::parse_trigger(text.toStdString());
+  } catch (const std::invalid_argument& e) {
+    emit told(tr("%1: %2.").arg(what, QString::fromUtf8(e.what())));
+    edit->setFocus();
+    return std::nullopt;
+  }
+}
+
+void BenchDesk::startSimulated() {
+  const QString build = simulated_build_->currentText();
+  preferences_.simulated_build = build;
+  emit preferencesChanged();
+  c_.bench.startSimulated(build, seed_, simulated_speed_->value(), simulated_more_->isChecked());
+  build_->setText(build);
+  if (build == QLatin1String("tally")) {
+    logic_->clear();
+  } else if (logic_->text().isEmpty()) {
+    logic_->setText(QStringLiteral("radio_on, locate_on"));
+  }
+  if (accuracy_->text().isEmpty()) accuracy_->setText(QStringLiteral("0.08 % + 40 nA"));
+}
+
+void BenchDesk::sendLine() {
+  const QString text = line_->text().trimmed();
+  if (text.isEmpty()) return;
+  if (c_.bench.logAddress().isEmpty()) {
+    emit told(tr("There is no device log to send on: give its address and connect."));
+    return;
+  }
+  c_.bench.send(text);
+  line_->clear();
+}
+
+std::optional<RecordWish> BenchDesk::wish(bool power_on) {
+  RecordWish w;
+  length_->commit();
+  rate_->commit();
+  if (length_->isWrong() || rate_->isWrong()) return std::nullopt;  // told
+  w.build = build_->text().trimmed().toStdString();
+  w.name = name_->text().trimmed().toStdString();
+  if (w.build.empty()) {
+    emit told(tr("Name the build under test: everything is compared by it."));
+    build_->setFocus();
+    return std::nullopt;
+  }
+  if (w.name.empty()) w.name = w.build;
+  w.seconds = endless_->isChecked() ? 0 : length_->quantity().value_or(0);
+  w.rate_hz = rate_->quantity().value_or(0);
+  if (!(w.rate_hz > 0) || (!endless_->isChecked() && !(w.seconds > 0))) {
+    emit told(tr("Length and rate must be more than nothing."));
+    return std::nullopt;
+  }
+  w.accuracy = accuracy_->text().trimmed().toStdString();
+  try {
+    if (!w.accuracy.empty()) parse_accuracy(w.accuracy);
+  } catch (const std::invalid_argument& e) {
+    emit told(tr("Accuracy: %1").arg(QString::fromUtf8(e.what())));
+    accuracy_->setFocus();
+    return std::nullopt;
+  }
+  for (const QString& line : logic_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
+    const std::string name = line.trimmed().toStdString();
+    if (!name.empty() && std::find(w.logic.begin(), w.logic.end(), name) == w.logic.end())
+      w.logic.push_back(name);
+  }
+  for (const auto& [key, answer] : questions_) {
+    if (answer->currentIndex() > 0)
+      w.conditions[key.toStdString()] = answer->currentText().toStdString();
+  }
+  QStringList kept;
+  for (const QString& part : conditions_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
+    const auto equals = part.indexOf(QLatin1Char('='));
+    if (equals <= 0) {
+      emit told(tr("A condition looks like board=7, not \"%1\".").arg(part.trimmed()));
+      conditions_->setFocus();
+      return std::nullopt;
+    }
+    w.conditions[part.left(equals).trimmed().toStdString()] =
+        part.mid(equals + 1).trimmed().toStdString();
+    kept << part.trimmed();
+  }
+  preferences_.conditions = kept;
+  emit preferencesChanged();
+  before_->commit();
+  const auto arm = trigger(arm_, tr("Begins")), until = trigger(until_, tr("Ends also"));
+  if (!arm || !until || before_->isWrong()) return std::nullopt;
+  w.arm = *arm;
+  w.until = *until;
+  w.before_s = arm->wanted() ? std::clamp(before_->quantity().value_or(0), 0.0, 600.0) : 0;
+  w.record_voltage = record_voltage_->isChecked();
+  w.power_off = power_off_->isChecked();
+  w.power_on = power_on;
+  return w;
+}
+
+void BenchDesk::record(bool power_on) {
+  if (c_.bench.recording()) return;
+  marks_ = 0;
+  if (const auto w = wish(power_on)) c_.bench.record(*w);
+}
+
+void BenchDesk::refresh() {
+  const BenchState& s = c_.bench.state();
+  using Phase = BenchState::Phase;
+  const bool ready = s.phase == Phase::ready, recording = s.phase == Phase::recording;
+  identity_->setText(s.phase == Phase::none ? tr("Nothing connected")
+                     : s.output.identity.empty()
+                         ? c_.bench.outputAddress()
+                         : q(s.output.identity)
+                               .section(QLatin1Char(','), 0, 1)
+                               .replace(QLatin1Char(','), QLatin1Char(' ')));
+  QString status;
+  switch (s.phase) {
+    case Phase::none:
+      status = tr("Give the address of an output and connect, or start the simulated bench.");
+      break;
+    case Phase::connecting:
+      status = tr("Connecting…");
+      break;
+    case Phase::ready:
+      status = s.output.found_on && s.output_on
+                   ? tr("The output was on when it was found. It is still on.")
+               : s.output_on ? tr("The output is on.")
+                             : tr("Ready. The output is off.");
+      if (s.output.silent_s > 2)
+        status = tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
+      break;
+    case Phase::recording:
+      status = s.armed ? tr("Armed: %1 begins with what it waits for.").arg(q(s.name))
+                       : tr("Recording %1: %2, %L3 samples, %4 log lines.")
+                             .arg(q(s.name), q(duration(s.recorded_s)))
+                             .arg(s.samples)
+                             .arg(s.log_lines);
+      break;
+    case Phase::lost:
+      status = tr("Lost: %1. Its output may still be on: check it, then connect again.")
+                   .arg(q(s.output.trouble));
+      break;
+  }
+  status_->setText(status);
+  if (ready && !shown_settings_ && !s.output.identity.empty()) {
+    shown_settings_ = true;
+    voltage_->setQuantity(s.output.set_voltage);
+    limit_->setQuantity(s.output.current_limit);
+    (s.output.cut_off ? cut_off_ : hold_)->setChecked(true);
+    if (accuracy_->text().isEmpty()) accuracy_->setText(c_.bench.knownAccuracy());
+  }
+  for (QWidget* w : std::initializer_list<QWidget*>{voltage_, limit_, hold_, cut_off_})
+    w->setEnabled(ready);
+  output_on_->setEnabled((ready || recording) && !s.output_on);
+  output_off_->setEnabled((ready || recording) && s.output_on);
+  const bool book = !c_.session.path().isEmpty();
+  record_on_->setEnabled(ready && book && s.output.has_output);
+  record_->setEnabled(ready && book);
+  record_on_->setVisible(!recording);
+  record_->setVisible(!recording);
+  stop_->setVisible(recording);
+  begin_now_->setVisible(recording && s.armed);
+  mark_->setVisible(recording && !s.armed);
+  mark_note_->setVisible(recording && !s.armed);
+  zero_->setEnabled(ready && !s.output_on);
+  try_->setEnabled(!recording && !profile_->text().trimmed().isEmpty());
+  channels_->update();
+  refreshOutputs();
+  connect_->setEnabled(!recording);
+  simulate_->setEnabled(!recording);
+  where_->setText(book ? tr("Current%1 and the device log go into %2, safe within a second.")
+                             .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
+                                  c_.session.path().section(QLatin1Char('/'), -1))
+                       : tr("No book is open. Make one: Menu, Book, New book… (Ctrl+N)"));
+  where_->setVisible(!recording);
+  room_->setVisible(!recording);  // the strip tells
+  QString room;
+  if (s.disk_free) {
+    const double rate =
+        rate_->quantity().value_or(1000) * 4.2 * (record_voltage_->isChecked() ? 2 : 1);
+    const double free = static_cast<double>(*s.disk_free);
+    room = tr("%1 free on the disk: enough for %2 at this rate.")
+               .arg(bytes(free), q(duration(free / std::max(rate, 1.0))));
+  }
+  room_->setText(room);
+  readings_->update();
+  emit footChanged();
+}
+
+std::vector<FootPart> BenchDesk::foot() const {
+  const BenchState& s = c_.bench.state();
+  if (s.phase == BenchState::Phase::recording) {
+    return {
+        {tr("Recording %1 into %2").arg(q(s.name), c_.session.path().section(QLatin1Char('/'), -1)),
+         {}}};
+  }
+  return {{s.phase == BenchState::Phase::none
+               ? tr("Nothing connected")
+               : tr("Output %1%2")
+                     .arg(c_.bench.outputAddress(),
+                          c_.bench.logAddress().isEmpty()
+                              ? tr(", no device log")
+                              : tr(", device log %1")
+                                    .arg(c_.bench.logAddress().section(QLatin1Char('?'), 0, 0))),
+           {}}};
+}
+
+}  // namespace kuvio::app
