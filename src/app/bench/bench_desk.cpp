@@ -104,7 +104,7 @@ QWidget* BenchDesk::makeInputs() {
                        QStringLiteral("log+serial:/dev/ttyUSB0?baud=115200"), box);
   log_address_->setText(preferences_.log_address);
   other_addresses_ = field(QStringLiteral("otherAddresses"), tr("Addresses of further inputs"),
-                           QStringLiteral("stream+serial:/dev/ttyACM0, lines:/tmp/pipe"), box);
+                           QStringLiteral("stream+serial:/dev/ttyACM0"), box);
   other_addresses_->setText(preferences_.other_addresses);
   other_addresses_->setToolTip(
       tr("Any of scpi+tcp, scpi+serial, usbtmc, stream+tcp, stream+serial, lines+tcp, "
@@ -296,8 +296,7 @@ QWidget* BenchDesk::makeRecording() {
   form->addRow(tr("Rate"), rate_);
   form->addRow(tr("Accuracy"), accuracy_);
   form->addRow(tr("Logic lines"), logic_);
-  arm_ = field(QStringLiteral("arm"), tr("What the capture begins with"),
-               tr("at once, or: I above 5 mA"), box);
+  arm_ = field(QStringLiteral("arm"), tr("What the capture begins with"), tr("at once"), box);
   arm_->setToolTip(
       tr("A level that is passed (I above 5 mA), an edge of a logic line (radio_on "
          "rising) or a line of the device (log: ^boot)."));

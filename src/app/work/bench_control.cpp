@@ -20,6 +20,13 @@ constexpr int kLookMs = 100;
 
 QString q(const std::string& text) { return QString::fromStdString(text); }
 
+/// As a sentence of its own among others.
+QString sentence(const std::string& text) {
+  QString out = q(text) + QLatin1Char('.');
+  out.front() = out.front().toUpper();
+  return out;
+}
+
 /// The currents of an instrument, and its voltages if these are to be recorded too.
 std::vector<std::string> wanted_channels(const acquire::MonitorState& output, bool voltages) {
   std::vector<std::string> out = output.currents;
@@ -490,7 +497,7 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
     marks_.push_back({p.recorded_s, current->sum, current->observed_s});
     if (marks_.size() > 4000) marks_.pop_front();
   }
-  for (const std::string& text : p.told) emit failed(q(text) + QLatin1Char('.'));
+  for (const std::string& text : p.told) emit failed(sentence(text));
   for (const book::LogLine& l : p.lines) emit line(QString::fromStdString(l.text), l.sent);
   if (first) emit recordingBegan(p.capture);
   emit changed();
@@ -533,8 +540,7 @@ void BenchControl::ended(const acquire::RecordResult& result, const QString& tro
                         .arg(trouble, QString::fromStdString(duration(state_.recorded_s)))
                   : tr("Nothing was recorded: %1").arg(trouble));
   }
-  for (const std::string& w : result.warnings)
-    words << QString::fromStdString(w) + QLatin1Char('.');
+  for (const std::string& w : result.warnings) words << sentence(w);
   lost_told_ = result.interrupted;
   emit recordingEnded(result.capture, result.interrupted || !trouble.isEmpty(),
                       words.join(QLatin1Char(' ')));
