@@ -109,7 +109,6 @@ private:
         writer_->event({"output_found_on", 0, 0,
                         output.empty() ? "the output was already on"
                                        : "output " + output + " was already on"});
-        if (powers_on_) warn("the output was already on: no inrush is recorded");
       }
       t->watch = [this, own = t.get()](std::size_t column, std::int64_t tick,
                                        std::span<const double> values) {

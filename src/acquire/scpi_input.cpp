@@ -417,7 +417,12 @@ void ScpiInput::run(const std::stop_token& stop) {
   for (const OutputProfile& o : profile_.outputs) {
     const OutputSettings* wish = settings_of(o);
     const bool was_on = std::find(found_on_.begin(), found_on_.end(), o.name) != found_on_.end();
-    if (wish && wish->power_on && !was_on) switch_output(o, true);
+    if (!wish || !wish->power_on) continue;
+    if (was_on) {
+      note(fmt::format("{}: {} was already on, no inrush is recorded", endpoint_.text, named(o)));
+    } else {
+      switch_output(o, true);
+    }
   }
   double due = host_now_s();
   while (!stop.stop_requested()) {
