@@ -12,15 +12,25 @@ constexpr std::int64_t kMostTicks = std::int64_t{1} << 60;
 
 }  // namespace
 
-ChannelTrace::ChannelTrace(const Book& book, const ChannelInfo& channel)
-    : stored_(book, channel),
-      base_(stored_.time_base()),
-      calibrated_(!channel.calibration.identity()),
-      gain_(channel.calibration.gain),
-      offset_(channel.calibration.offset),
-      blocks_(stored_.blocks().begin(), stored_.blocks().end()),
-      flags_(stored_.flags().begin(), stored_.flags().end()) {
-  if (channel.clock) lay_on_axis(*channel.clock);
+ChannelTrace::ChannelTrace(const Book& book, const ChannelInfo& channel) : stored_(book, channel) {
+  take_stored();
+}
+
+void ChannelTrace::grow(const ChannelInfo& now) {
+  stored_.grow(now);
+  take_stored();
+}
+
+void ChannelTrace::take_stored() {
+  base_ = stored_.time_base();
+  fine_ = 1;
+  origin_ = 0;
+  calibrated_ = !info().calibration.identity();
+  gain_ = info().calibration.gain;
+  offset_ = info().calibration.offset;
+  blocks_.assign(stored_.blocks().begin(), stored_.blocks().end());
+  flags_.assign(stored_.flags().begin(), stored_.flags().end());
+  if (info().clock) lay_on_axis(*info().clock);
 }
 
 /// An input's own ticks are cut finer, so that its origin can be laid between two of them, and

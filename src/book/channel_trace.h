@@ -12,6 +12,10 @@ class ChannelTrace : public Trace {
 public:
   ChannelTrace(const Book& book, const ChannelInfo& channel);
 
+  /// Takes in what was recorded since, at the cost of that alone, and how its clock is known by
+  /// now. `now` is the same channel. After an Error nothing but the destructor may be called.
+  void grow(const ChannelInfo& now);
+
   SampleKind kind() const override { return stored_.kind(); }
   TimeBase time_base() const override { return base_; }
   std::span<const Block> blocks() const override { return blocks_; }
@@ -27,6 +31,7 @@ public:
   const Fetched& fetched() const { return stored_.fetched(); }
 
 private:
+  void take_stored();
   void lay_on_axis(const ClockMap& clock);
   const Block& stored(const Block& block) const;
   CellSum calibrated(CellSum sum, double length) const;

@@ -66,10 +66,19 @@ Value& StoredTrace::Cache<Value>::put(std::size_t key, Value value) {
 
 StoredTrace::StoredTrace(const Book& book, const ChannelInfo& channel)
     : db_(book.database()), info_(channel) {
+  load();
+}
+
+void StoredTrace::grow(const ChannelInfo& now) {
+  info_ = now;
+  load();
+}
+
+void StoredTrace::load() {
   // One read transaction, so that segments, chunks and tail belong together while a writer goes on.
   db_.execute("BEGIN");
   try {
-    load_segments(book);
+    load_segments();
     load_chunks();
     load_tail();
     load_flags();
@@ -89,35 +98,52 @@ void StoredTrace::damaged(const std::string& what) const {
                   "; run kuvio-cli verify");
 }
 
-void StoredTrace::load_segments(const Book&) {
+/// From the last known one on, which may have grown.
+void StoredTrace::load_segments() {
   auto rows = db_.prepare(
       "SELECT start_tick, period_ticks, end_tick, first_sample, samples FROM segment "
-      "WHERE channel=?1 ORDER BY seq");
-  rows.bind_all(info_.id);
+      "WHERE channel=?1 ORDER BY seq LIMIT -1 OFFSET ?2");
+  rows.bind_all(info_.id, static_cast<std::int64_t>(blocks_.empty() ? 0 : blocks_.size() - 1));
+  std::optional<Block> grown;
+  if (!blocks_.empty()) {
+    grown = blocks_.back();
+    blocks_.pop_back();
+  }
   constexpr std::int64_t kLimit = std::int64_t{1} << 62;
   while (rows.step()) {
     Block b{rows.integer(0), rows.integer(1), rows.integer(2), rows.integer(3), rows.integer(4)};
     const std::int64_t expected_first =
         blocks_.empty() ? 0 : blocks_.back().first + blocks_.back().count;
     const std::int64_t cells = b.count - (info_.kind == SampleKind::instant ? 1 : 0);
-    const bool sane = b.count > 0 && b.period >= 0 && b.first == expected_first &&
-                      b.end >= b.start && b.start > -kLimit && b.end < kLimit &&
-                      b.count < (std::int64_t{1} << 40) &&
-                      (blocks_.empty() || b.start >= blocks_.back().end) &&
-                      (b.period == 0 || (b.end - b.start) / b.period == cells);
+    const bool sane =
+        b.count > 0 && b.period >= 0 && b.first == expected_first && b.end >= b.start &&
+        b.start > -kLimit && b.end < kLimit && b.count < (std::int64_t{1} << 40) &&
+        (blocks_.empty() || b.start >= blocks_.back().end) &&
+        (b.period == 0 || (b.end - b.start) / b.period == cells) &&
+        (!grown ||
+         (b.start == grown->start && b.period == grown->period && b.count >= grown->count));
+    grown.reset();
     if (!sane) damaged("segment " + std::to_string(blocks_.size()) + " makes no sense");
     blocks_.push_back(b);
   }
+  if (grown) damaged("its last segment is gone");
 }
 
+/// Those after the last known one.
 void StoredTrace::load_chunks() {
   auto rows = db_.prepare(
       "SELECT id, first_sample, samples, q, r, coarse, strides_crc, times_crc FROM chunk "
       "WHERE id>=?1 AND id<?2 ORDER BY id");
-  rows.bind_all(info_.id << 32, (info_.id + 1) << 32);
-  std::size_t block = 0;
+  rows.bind_all(chunks_.empty() ? info_.id << 32 : chunks_.back().id + 1, (info_.id + 1) << 32);
+  std::size_t block = stores_.empty() ? 0 : stores_.size() - 1;
   stores_.resize(blocks_.size());
   Sum q, r;
+  if (!chunks_.empty()) {
+    q = chunks_.back().q_before;
+    r = chunks_.back().r_before;
+    q += chunks_.back().sum.q;
+    r += chunks_.back().sum.r;
+  }
   while (rows.step()) {
     Chunk c;
     c.id = rows.integer(0);
@@ -164,6 +190,9 @@ void StoredTrace::load_chunks() {
 }
 
 void StoredTrace::load_tail() {
+  tail_.clear();
+  tail_times_.clear();
+  tail_strides_.clear();
   if (blocks_.empty()) return;
   const Block& block = blocks_.back();
   auto rows = db_.prepare(
@@ -196,6 +225,7 @@ void StoredTrace::load_tail() {
 }
 
 void StoredTrace::load_flags() {
+  flags_.clear();
   auto rows = db_.prepare(
       "SELECT flag, from_s, to_s, samples FROM flag_run WHERE channel=?1 ORDER BY from_s");
   rows.bind_all(info_.id);

@@ -11,7 +11,7 @@
 namespace kuvio::book {
 
 /// A channel's samples as they are stored, on the input's own time and uncalibrated: a snapshot of
-/// what was recorded when it was made. ChannelTrace is what they mean.
+/// what was recorded when it was made or last grew. ChannelTrace is what they mean.
 ///
 /// Keeps one summary per chunk and one coarse node per 4096 samples in memory; strides and samples
 /// are read through a small cache, each checked against its CRC. Any span's figures cost at most
@@ -20,6 +20,10 @@ namespace kuvio::book {
 class StoredTrace : public Trace {
 public:
   StoredTrace(const Book& book, const ChannelInfo& channel);
+
+  /// Takes in what was recorded since, at the cost of that alone. `now` is the same channel. After
+  /// an Error nothing but the destructor may be called.
+  void grow(const ChannelInfo& now);
 
   SampleKind kind() const override { return info_.kind; }
   TimeBase time_base() const override { return info_.time_base; }
@@ -54,7 +58,8 @@ private:
     std::int64_t sealed = 0;  // samples in chunks; what follows is in the tail
   };
 
-  void load_segments(const Book& book);
+  void load();
+  void load_segments();
   void load_chunks();
   void load_tail();
   void load_flags();

@@ -170,6 +170,72 @@ std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double t
   return out;
 }
 
+namespace {
+
+void merge(EnvelopeColumn& into, const EnvelopeColumn& c) {
+  into.missing = into.missing || c.missing;
+  if (!c.any) return;
+  into.lo = into.any ? std::min(into.lo, c.lo) : c.lo;
+  into.hi = into.any ? std::max(into.hi, c.hi) : c.hi;
+  into.any = true;
+}
+
+}  // namespace
+
+void GrowingEnvelope::grow(const Trace& trace) {
+  const double from = trace.from_s(), to = trace.to_s(), length = to - from;
+  const std::int64_t samples = trace.samples();
+  if (!(length > 0)) return;
+  const double stretched = std::fabs(trace.time_base().tick_s() / base_.tick_s() - 1) * length;
+  const bool moved = std::fabs(from - from_) > width_ || stretched > width_;
+  if (samples < seen_ || moved || width_ == 0) {
+    fine_.clear();
+    from_ = seen_to_ = from;
+    width_ = length / static_cast<double>(least_);
+  } else if (samples == seen_) {
+    return;
+  }
+  base_ = trace.time_base();
+  while (length > width_ * 2 * static_cast<double>(least_)) {
+    for (std::size_t i = 0; i < fine_.size(); i += 2) {
+      EnvelopeColumn pair = fine_[i];
+      if (i + 1 < fine_.size()) merge(pair, fine_[i + 1]);
+      fine_[i / 2] = pair;
+    }
+    fine_.resize((fine_.size() + 1) / 2);
+    width_ *= 2;
+  }
+  // The column that held the end may have been a part of itself, and so may the one before it,
+  // whose last straight line had no end yet.
+  const auto whole = static_cast<std::size_t>(std::max(0.0, (seen_to_ - from_) / width_ - 1));
+  fine_.resize(std::min(fine_.size(), whole));
+  const double at = from_ + static_cast<double>(fine_.size()) * width_;
+  const int more = static_cast<int>(std::ceil((to - at) / width_));
+  if (more > 0) {
+    const auto fresh = envelope(trace, at, at + more * width_, more);
+    fine_.insert(fine_.end(), fresh.begin(), fresh.end());
+  }
+  seen_to_ = to;
+  seen_ = samples;
+}
+
+std::vector<EnvelopeColumn> GrowingEnvelope::columns(double from_s, double to_s,
+                                                     int columns) const {
+  std::vector<EnvelopeColumn> out(static_cast<std::size_t>(columns));
+  const double width = (to_s - from_s) / columns;
+  const auto count = static_cast<std::ptrdiff_t>(fine_.size());
+  const auto index = [&](double position) {
+    return static_cast<std::ptrdiff_t>(std::clamp(position, 0.0, static_cast<double>(count)));
+  };
+  for (int i = 0; i < columns && count > 0; ++i) {
+    const double left = (from_s + i * width - from_) / width_;
+    const auto first = index(std::floor(left)), last = index(std::ceil(left + width / width_));
+    for (auto k = first; k < last; ++k)
+      merge(out[static_cast<std::size_t>(i)], fine_[static_cast<std::size_t>(k)]);
+  }
+  return out;
+}
+
 std::int64_t count_samples(const Trace& trace, double from_s, double to_s) {
   const long double from = trace.time_base().ticks(from_s), to = trace.time_base().ticks(to_s);
   std::int64_t n = 0;

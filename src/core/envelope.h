@@ -20,6 +20,31 @@ struct EnvelopeColumn {
 /// every column that its interval touches). Requires from_s < to_s and columns > 0.
 std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns);
 
+/// The envelope of a whole trace that is still growing, kept at the cost of what is new.
+class GrowingEnvelope {
+public:
+  /// `columns`: as many as will be asked for at most.
+  explicit GrowingEnvelope(int columns) : least_(kFine * columns) {}
+
+  /// Takes in what the trace has beyond what it had when last seen. A trace whose time has moved
+  /// (another clock map) by more than a quarter of a column is taken in anew.
+  void grow(const Trace& trace);
+
+  /// Columns of [from_s, to_s). As envelope() over the whole trace, but a sample within a quarter
+  /// of a column from an edge may show on both sides of it.
+  std::vector<EnvelopeColumn> columns(double from_s, double to_s, int columns) const;
+
+private:
+  static constexpr int kFine = 4;
+  std::size_t least_;      // once there are twice as many, pairs are made one
+  double from_ = 0;        // left edge of the first
+  double width_ = 0;       // of one (s)
+  double seen_to_ = 0;     // end of the trace when last seen
+  std::int64_t seen_ = 0;  // samples then
+  TimeBase base_;          // then
+  std::vector<EnvelopeColumn> fine_;
+};
+
 /// A sample with its time; `gap_before` when a block begins with it. Averaged samples are followed,
 /// at the end of a block, by a point with the same value at the block's end.
 struct TracePoint {

@@ -155,3 +155,59 @@ TEST_CASE("another reader sees a capture grow, and neither waits for the other")
     CHECK(trace.to_s() == Approx(i * 100.0));
   }
 }
+
+TEST_CASE("a trace that grows is the one that a fresh look finds") {
+  const SampleKind kind = GENERATE(SampleKind::averaged, SampleKind::instant);
+  const bool uneven = GENERATE(false, true);
+  std::mt19937_64 random(31);
+  test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Book writing = Book::open(path, Book::Mode::create);
+  book::ChannelInfo channel = test::current_channel(kind);
+  channel.calibration = {2, 1e-6, "by hand"};
+  book::CaptureWriter writer(writing, {"c", "1.0", {}, false}, {channel});
+  const Book reading = Book::open(path, Book::Mode::read);
+  std::unique_ptr<book::ChannelTrace> grown;
+  std::int64_t next = 0;
+  for (int step = 0; step < 24; ++step) {
+    const auto values = test::noise(1 + random() % 60'000, static_cast<unsigned>(step));
+    const bool gap = step % 7 == 3;
+    if (gap) next += 500;
+    if (uneven) {
+      std::vector<std::int64_t> times(values.size());
+      for (auto& t : times) t = next += 1 + static_cast<std::int64_t>(random() % 3);
+      writer.append_times(0, times, values, times.back() + 1, gap || step == 0);
+      next += 1;
+    } else {
+      writer.append(0, next, 1, values);
+      next += static_cast<std::int64_t>(values.size());
+    }
+    if (gap) writer.flag(0, {Flag::dropped, static_cast<double>(step), step + 0.5, 500});
+    if (step == 11) writer.clock(0, {0.25, 1.00001, 1e-4}, {});
+    if (step == 23) {
+      writer.finish("done", false);
+    } else {
+      writer.flush();
+    }
+    const book::ChannelInfo info = reading.capture(writer.id()).channels.front();
+    if (grown) {
+      grown->grow(info);
+    } else {
+      grown = std::make_unique<book::ChannelTrace>(reading, info);
+    }
+    const book::ChannelTrace fresh(reading, info);
+    REQUIRE(grown->samples() == fresh.samples());
+    REQUIRE(grown->flags().size() == fresh.flags().size());
+    REQUIRE(grown->blocks().size() == fresh.blocks().size());
+    REQUIRE(grown->to_s() == fresh.to_s());
+    std::uniform_real_distribution<double> any(fresh.from_s(), fresh.to_s());
+    for (int i = 0; i < 20; ++i) {
+      double from = any(random), to = any(random);
+      if (from > to) std::swap(from, to);
+      const SpanFigures x = measure(*grown, from, to), y = measure(fresh, from, to);
+      REQUIRE(x.charge == y.charge);
+      REQUIRE(x.min == y.min);
+      REQUIRE(x.max == y.max);
+    }
+  }
+}

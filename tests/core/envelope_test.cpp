@@ -84,3 +84,41 @@ TEST_CASE("the fan's shares add up and follow the view") {
   CHECK(visit_at(visits, 1.5) == 1);
   CHECK(visit_at(visits, 3.5) == 3);
 }
+
+TEST_CASE("the envelope of a growing trace holds what the whole one holds, a quarter column wide") {
+  std::mt19937_64 random(21);
+  const SampleKind kind = GENERATE(SampleKind::averaged, SampleKind::instant);
+  MemoryTrace trace(kind, {1, 1000});
+  GrowingEnvelope growing(50);
+  std::uniform_real_distribution<double> value(-1, 1);
+  std::int64_t next = 700;
+  for (int step = 0; step < 60; ++step) {
+    std::vector<double> values(1 + random() % (step < 20 ? 40 : 3000));
+    for (double& v : values) v = value(random) * (random() % 500 == 0 ? 100 : 1);
+    if (random() % 4 == 0) next += static_cast<std::int64_t>(random() % 900);
+    trace.append(next, 1, values);
+    next += static_cast<std::int64_t>(values.size());
+    growing.grow(trace);
+    const double from = trace.from_s(), to = trace.to_s();
+    if (!(to > from)) continue;
+    const auto got = growing.columns(from, to, 50);
+    const auto exact = envelope(trace, from, to, 50);
+    const double width = (to - from) / 50;
+    for (std::size_t c = 0; c < got.size(); ++c) {
+      const double left = from + static_cast<double>(c) * width;
+      const auto around =
+          envelope(trace, std::max(from, left - 0.26 * width), std::min(to, left + 1.26 * width), 1)
+              .front();
+      REQUIRE(
+          (!exact[c].any || (got[c].any && got[c].lo <= exact[c].lo && got[c].hi >= exact[c].hi)));
+      REQUIRE((!got[c].any || (around.any && got[c].lo >= around.lo && got[c].hi <= around.hi)));
+      REQUIRE((!exact[c].missing || got[c].missing));
+    }
+  }
+  // Another clock: all of it lies elsewhere.
+  MemoryTrace later(kind, {1, 1000});
+  later.append(5'000'000, 1, std::vector<double>(2'000'000, 1));
+  growing.grow(later);
+  const auto moved = growing.columns(later.from_s(), later.to_s(), 50);
+  CHECK(std::all_of(moved.begin(), moved.end(), [](const auto& c) { return c.any; }));
+}

@@ -33,7 +33,16 @@ void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& 
                    [](const auto& a, const auto& b) { return a.time_s < b.time_s; });
 }
 
-constexpr int kThumbnail = 180, kOverview = 1200;
+constexpr int kThumbnail = 180;
+
+/// Whether what was opened as `before` has only grown since.
+bool same_capture(const book::CaptureInfo& before, const book::CaptureInfo& now) {
+  return before.id == now.id && before.started_utc == now.started_utc && before.name == now.name;
+}
+bool same_channel(const book::ChannelInfo& before, const book::ChannelInfo& now) {
+  return before.id == now.id && before.time_base == now.time_base && before.kind == now.kind &&
+         before.encoding == now.encoding && before.samples <= now.samples;
+}
 
 std::int64_t samples_of(const book::CaptureInfo& info) {
   std::int64_t out = 0;
@@ -79,22 +88,74 @@ bool Reader::changed() {
   return std::exchange(version_, version) != version;
 }
 
+/// An open trace takes in what is new; of its pictures, what its old end touched is forgotten.
+void Reader::grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now) {
+  const book::ChannelInfo before = trace.info();
+  if (now.samples == before.samples && now.flagged == before.flagged && now.clock == before.clock)
+    return;
+  const double from = trace.from_s(), to = trace.to_s();
+  const TimeBase base = trace.time_base();
+  const std::pair key{open.view->info.id, now.name};
+  try {
+    trace.grow(now);
+  } catch (const Error&) {  // told when it is opened anew
+    columns_.erase(key);
+    open.current = nullptr;
+    open.traces.clear();
+    throw;
+  }
+  const auto it = columns_.find(key);
+  if (it == columns_.end()) return;
+  Columns& c = it->second;
+  if (!(trace.time_base() == base) || trace.from_s() != from) {
+    columns_.erase(it);
+    return;
+  }
+  // The column before the end's too: its last straight line had no end yet.
+  const auto whole = static_cast<std::int64_t>(std::floor(to / c.width)) - 1 - c.first;
+  if (whole < static_cast<std::int64_t>(c.columns.size()))
+    c.columns.resize(static_cast<std::size_t>(std::max<std::int64_t>(0, whole)));
+}
+
+const Reader::Sketch& Reader::sketch(const book::CaptureInfo& info) {
+  Sketch& sketch = sketches_[info.id];
+  const std::int64_t samples = samples_of(info);
+  if (samples == sketch.samples) return sketch;
+  try {
+    const book::ChannelInfo& channel = book::main_current(info, book_.path());
+    const auto it = std::find_if(open_.begin(), open_.end(), [&](const Open& o) {
+      return o.current && same_capture(o.view->info, info) &&
+             same_channel(o.current->info(), channel);
+    });
+    if (it != open_.end()) {
+      grow(*it, *it->current, channel);
+      sketch.take(*it->current, info.recording);
+    } else {
+      sketch.take(book::ChannelTrace(book_, channel), info.recording);
+    }
+  } catch (const Error&) {  // without a current, or damaged: told when it is opened
+    sketch = {};
+  }
+  sketch.samples = samples;
+  return sketch;
+}
+
+void Reader::Sketch::take(const Trace& trace, bool growing) {
+  if (!(trace.to_s() > trace.from_s())) return;
+  if (growing) {
+    whole.grow(trace);
+    thumbnail = whole.columns(trace.from_s(), trace.to_s(), kThumbnail);
+  } else {
+    whole = GrowingEnvelope(kOverview);
+    thumbnail = envelope(trace, trace.from_s(), trace.to_s(), kThumbnail);
+  }
+}
+
 CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
   CaptureRow out;
   out.info = info;
   out.ink = ink;
-  Sketch& sketch = sketches_[info.id];
-  if (const std::int64_t samples = samples_of(info); samples != sketch.samples) {
-    sketch.columns.clear();
-    try {
-      const book::ChannelTrace trace(book_, book::main_current(info, book_.path()));
-      if (trace.to_s() > trace.from_s())
-        sketch.columns = envelope(trace, trace.from_s(), trace.to_s(), kThumbnail);
-    } catch (const Error&) {  // without a current, or damaged: told when it is opened
-    }
-    sketch.samples = samples;
-  }
-  out.thumbnail = sketch.columns;
+  out.thumbnail = sketch(info).thumbnail;
   if (auto edited = book::edited_split(book_, info)) {
     out.fills = fills_for(edited->split.recipe_text, edited->split.visits);
     out.visits = std::move(edited->split.visits);
@@ -118,33 +179,46 @@ BookViewPtr Reader::list() {
   return out;
 }
 
-Reader::Open Reader::open(std::int64_t id, std::size_t ink) const {
+Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, Open known) {
   Open out;
   auto view = std::make_shared<CaptureView>();
-  view->info = book_.capture(id);
+  view->info = info;
   view->ink = ink;
   view->channel = book::main_current(view->info, book_.path());
   for (const book::ChannelInfo& c : view->info.channels) {
     if (c.samples == 0) continue;
-    auto trace = std::make_unique<book::ChannelTrace>(book_, c);
+    auto& trace = out.traces[c.name];
+    if (const auto it = known.traces.find(c.name);
+        it != known.traces.end() && same_channel(it->second->info(), c)) {
+      trace = std::move(it->second);
+      known.traces.erase(it);
+      grow(known, *trace, c);
+    } else {
+      trace = std::make_unique<book::ChannelTrace>(book_, c);
+    }
     if (c.id == view->channel.id) out.current = trace.get();
     if (trace->to_s() > trace->from_s()) {
       const SpanFigures all = measure(*trace);
       view->extremes[c.name] = {all.min.value_or(0), all.max.value_or(0)};
     }
-    out.traces[c.name] = std::move(trace);
   }
   view->from_s = view->info.from_s();
   view->to_s = view->info.to_s();
-  view->log = book_.log(id);
-  add_noted(view->log, book_.events(id));
+  view->log = book_.log(info.id);
+  add_noted(view->log, book_.events(info.id));
   book::SplitCapture basis;
   basis.info = view->info;
   basis.channel = view->channel;
   view->basis = basis.basis();
-  view->edit_list = book::edits(book_, id);
+  view->edit_list = book::edits(book_, info.id);
   if (out.current && out.current->to_s() > out.current->from_s()) {
-    view->overview = envelope(*out.current, view->from_s, view->to_s, kOverview);
+    Sketch& sketch = sketches_[info.id];
+    if (view->info.recording) {
+      sketch.take(*out.current, true);
+      view->overview = sketch.whole.columns(view->from_s, view->to_s, kOverview);
+    } else {
+      view->overview = envelope(*out.current, view->from_s, view->to_s, kOverview);
+    }
     if (auto edited = book::edited_split(book_, view->info)) {
       view->recipe_name = edited->split.recipe_name;
       view->recipe_text = edited->split.recipe_text;
@@ -161,17 +235,25 @@ Reader::Open Reader::open(std::int64_t id, std::size_t ink) const {
 }
 
 ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
-  open_.clear();
-  columns_.clear();
+  std::vector<Open> before = std::exchange(open_, {});
   auto out = std::make_shared<ShownCaptures>();
   const auto builds = book_.builds();
   for (const std::int64_t id : captures) {
     const book::CaptureInfo info = book_.capture(id);
     const auto at = std::find(builds.begin(), builds.end(), info.build);
-    Open one = open(id, at == builds.end() ? 0 : static_cast<std::size_t>(at - builds.begin()));
+    const auto known = std::find_if(before.begin(), before.end(), [&](const Open& o) {
+      return o.view && same_capture(o.view->info, info);
+    });
+    if (known == before.end())
+      std::erase_if(columns_, [&](const auto& c) { return c.first.first == id; });
+    Open one = open(info, at == builds.end() ? 0 : static_cast<std::size_t>(at - builds.begin()),
+                    known == before.end() ? Open{} : std::move(*known));
     out->captures.push_back(one.view);
     open_.push_back(std::move(one));
   }
+  std::erase_if(columns_, [&](const auto& c) {
+    return std::find(captures.begin(), captures.end(), c.first.first) == captures.end();
+  });
   return out;
 }
 
@@ -220,7 +302,7 @@ FramePtr Reader::frame(const FrameWish& wish) {
       if (count_samples(trace, wish.from_s, wish.to_s) <= 2 * wish.columns) {
         curve.points = points(trace, wish.from_s, wish.to_s);
       } else {
-        Columns& cache = columns_[{i, name}];
+        Columns& cache = columns_[{open_[i].view->info.id, name}];
         double width = (wish.to_s - wish.from_s) / wish.columns;
         // A pan keeps the width but for rounding: the grid stays the same one.
         if (std::fabs(cache.width - width) * wish.columns < 1e-6 * width) width = cache.width;

@@ -39,10 +39,19 @@ public:
   const book::Book& book() const { return book_; }
 
 private:
+  static constexpr int kOverview = 1200;
   struct Open {
     CaptureViewPtr view;
     std::map<std::string, std::unique_ptr<book::ChannelTrace>> traces;
-    const book::ChannelTrace* current = nullptr;
+    book::ChannelTrace* current = nullptr;
+  };
+  /// What is known of a capture's main current as a whole, kept while it grows.
+  struct Sketch {
+    std::int64_t samples = 0;  ///< of all channels, then
+    GrowingEnvelope whole{kOverview};
+    std::vector<EnvelopeColumn> thumbnail;
+
+    void take(const Trace& trace, bool growing);
   };
   /// Columns of a trace on a grid of `width` seconds, those of the last picture used again.
   struct Columns {
@@ -52,19 +61,18 @@ private:
   };
   static void fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
                            Columns& cache);
-  Open open(std::int64_t id, std::size_t ink) const;
+  /// `known`: the same capture as it was open before.
+  Open open(const book::CaptureInfo& info, std::size_t ink, Open known);
+  void grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now);
+  const Sketch& sketch(const book::CaptureInfo& info);
   CaptureRow row(const book::CaptureInfo& info, std::size_t ink);
 
   book::Book book_;
   QString path_;
   std::int64_t version_ = 0;
   std::vector<Open> open_;
-  struct Sketch {
-    std::int64_t samples = 0;
-    std::vector<EnvelopeColumn> columns;
-  };
   std::map<std::int64_t, Sketch> sketches_;
-  std::map<std::pair<std::size_t, std::string>, Columns> columns_;
+  std::map<std::pair<std::int64_t, std::string>, Columns> columns_;  // by capture and channel
 };
 
 /// Fills of a recipe's states, the first for the one with the most time.
