@@ -8,7 +8,8 @@
 
 #include "app/shell/main_window.h"
 #include "app/trace/lanes.h"
-#include "book/channel_trace.h"
+
+#include "stream_truth.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
@@ -45,54 +46,6 @@ double part(std::vector<double> values, double share) {
   if (values.empty()) return 0;
   std::sort(values.begin(), values.end());
   return values[static_cast<std::size_t>(share * static_cast<double>(values.size() - 1))];
-}
-
-struct Kept {
-  std::int64_t samples = 0, gaps = 0;
-  std::int64_t same = 0, other = 0, missing = 0;  ///< frames, by the simulator's checksums
-};
-
-/// Compares what the book holds with every frame the simulator sent within the capture.
-Kept compare(const book::Book& book, const book::CaptureInfo& info, const nlohmann::json& truth) {
-  Kept out;
-  std::vector<std::unique_ptr<book::ChannelTrace>> traces;
-  std::vector<double> gains;
-  for (const auto& c : info.channels) {
-    traces.push_back(std::make_unique<book::ChannelTrace>(book, c));
-    gains.push_back(c.quantity == "voltage" ? 1e-6 : 40e-9);
-    out.gaps += c.gaps;
-  }
-  const auto blocks = traces.front()->blocks();
-  out.samples = traces.front()->samples();
-  std::int64_t began = 0;
-  for (const auto& e : book.events(info.id)) {
-    if (e.kind == "stream_began") began = std::atoll(e.text.substr(7).c_str());
-  }
-  const std::int64_t n = truth["samples_a_frame"];
-  std::vector<std::vector<double>> values(traces.size(),
-                                          std::vector<double>(static_cast<std::size_t>(n)));
-  for (const auto& frame : truth["sent"]) {
-    const std::int64_t at = frame[0].get<std::int64_t>() - began;
-    if (at < 0 || at + n > blocks.back().start + blocks.back().count) continue;
-    std::size_t b = 0;
-    while (b < blocks.size() && blocks[b].start + blocks[b].count < at + n) ++b;
-    if (b == blocks.size() || blocks[b].start > at) {
-      ++out.missing;
-      continue;
-    }
-    for (std::size_t c = 0; c < traces.size(); ++c)
-      traces[c]->read(traces[c]->blocks()[b], at - blocks[b].start, values[c]);
-    std::uint64_t h = 0xcbf29ce484222325U;  // FNV-1a
-    for (std::size_t i = 0; i < static_cast<std::size_t>(n); ++i) {
-      for (std::size_t c = 0; c < traces.size(); ++c) {
-        const auto code = static_cast<std::int32_t>(std::llround(values[c][i] / gains[c]));
-        for (int byte = 0; byte < 3; ++byte)
-          h = (h ^ (static_cast<std::uint32_t>(code) >> (8 * byte) & 0xff)) * 0x100000001b3U;
-      }
-    }
-    ++(std::to_string(h) == frame[1].get<std::string>() ? out.same : out.other);
-  }
-  return out;
 }
 
 }  // namespace
@@ -175,7 +128,7 @@ int main(int argc, char** argv) {
   const auto truth = nlohmann::json::parse(std::ifstream(truth_file))["stream"];
   const book::Book book = book::Book::open(path, book::Book::Mode::read);
   const auto info = book.captures().front();
-  const Kept kept = compare(book, info, truth);
+  const test::StreamKept kept = test::hold_against(book, info, truth);
   fmt::print("capture of {} channels x {} samples/s for {:g} s, window open\n",
              info.channels.size(), rate.toStdString(), seconds);
   fmt::print("  samples a channel  {} kept of {:.0f} wanted, {} gaps\n", kept.samples,

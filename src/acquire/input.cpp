@@ -37,9 +37,25 @@ void Input::start() {
 
 void Input::stop() { join(); }
 
-void Input::request_output(const std::string& output, bool on) {
+void Input::request(const Switching& what) {
   const std::lock_guard lock(mutex_);
-  wishes_.emplace_back(output, on);
+  wishes_.push_back(what);
+}
+
+bool Input::can(const Switching& what) const {
+  const std::lock_guard lock(mutex_);
+  const auto& known = what.of_line() ? lines_high_ : outputs_on_;
+  return known.count(what.name) > 0 || (what.name.empty() && !what.of_line() && !known.empty());
+}
+
+std::vector<std::pair<std::string, bool>> Input::lines() const {
+  const std::lock_guard lock(mutex_);
+  return {lines_high_.begin(), lines_high_.end()};
+}
+
+void Input::set_line(const std::string& line, bool high) {
+  const std::lock_guard lock(mutex_);
+  lines_high_[line] = high;
 }
 
 bool Input::output_on() const {
@@ -94,7 +110,7 @@ void Input::sync(SyncPoint point) {
   const std::lock_guard lock(mutex_);
   sync_points_.push_back(point);
 }
-std::vector<std::pair<std::string, bool>> Input::take_wishes() {
+std::vector<Switching> Input::take_wishes() {
   const std::lock_guard lock(mutex_);
   return std::exchange(wishes_, {});
 }

@@ -6,6 +6,7 @@
 #include "acquire/link.h"
 #include "acquire/profile.h"
 #include "acquire/ring.h"
+#include "acquire/switching.h"
 #include "book/book.h"
 #include "core/clock_map.h"
 #include "core/error.h"
@@ -51,6 +52,8 @@ struct InputSettings {
   std::vector<std::string> logic;            ///< names of the digital lines to log, from bit 0 up
   std::map<std::string, std::string> range;  ///< by channel; "" and missing: automatic
   std::map<std::string, OutputSettings> outputs;  ///< by name; "": the first one
+  std::map<std::string, bool> lines;              ///< digital lines it drives: true is high
+  std::optional<double> line_level;               ///< V that high means
   std::vector<Profile> profiles;                  ///< to choose from, besides those that ship
   double reconnect_s = 0;  ///< how long a lost link is tried again; 0: it ends the input
 };
@@ -93,11 +96,16 @@ public:
 
   /// Begins to deliver. Error when the equipment refuses.
   void start();
-  /// Asks the thread to switch an output; what became of it is among the happenings or the notes.
-  void request_output(const std::string& output, bool on);
+  /// Asks the thread to switch an output or line, or to reset the device; what became of it is
+  /// among the happenings or the notes.
+  void request(const Switching& what);
   /// Outputs that are on, as far as is known.
   bool output_on() const;
   std::vector<std::pair<std::string, bool>> outputs() const;
+  /// Digital lines that it drives, and whether each is high, as far as is known.
+  std::vector<std::pair<std::string, bool>> lines() const;
+  /// Whether there is what a wish speaks of.
+  bool can(const Switching& what) const;
   /// Ends it as set (outputs off when so asked) and waits for the thread.
   void stop();
   /// `badly`: the capture ended in a way nobody wanted.
@@ -132,9 +140,10 @@ protected:
   void note(std::string text);
   void happened(Happening what);
   void sync(SyncPoint point);
-  /// Wishes for outputs since the last call, in order.
-  std::vector<std::pair<std::string, bool>> take_wishes();
+  /// Wishes since the last call, in order.
+  std::vector<Switching> take_wishes();
   void set_output(const std::string& output, bool on);
+  void set_line(const std::string& line, bool high);
 
   Endpoint endpoint_;
   std::string identity_;
@@ -150,8 +159,8 @@ private:
   SampleRing ring_;
   std::atomic<bool> ended_{false}, running_{false};
   mutable std::mutex mutex_;  // guards what follows; held for moments only
-  std::map<std::string, bool> outputs_on_;
-  std::vector<std::pair<std::string, bool>> wishes_;
+  std::map<std::string, bool> outputs_on_, lines_high_;
+  std::vector<Switching> wishes_;
   std::vector<std::string> notes_;
   std::vector<Happening> happenings_;
   std::vector<SyncPoint> sync_points_;

@@ -33,9 +33,7 @@ void Monitor::order(Order order) {
 void Monitor::set_voltage(double volts) { order({Order::What::voltage, volts}); }
 void Monitor::set_current_limit(double amperes) { order({Order::What::limit, amperes}); }
 void Monitor::set_cut_off(bool cut_off) { order({Order::What::cut_off, cut_off ? 1.0 : 0.0}); }
-void Monitor::switch_output(bool on, const std::string& output) {
-  order({Order::What::output, on ? 1.0 : 0.0, output});
-}
+void Monitor::switch_over(const Switching& what) { order({Order::What::switching, 0, what}); }
 
 void Monitor::send(const std::string& line) {
   const std::lock_guard lock(mutex_);
@@ -92,11 +90,15 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
     outputs.emplace_back(o.name, !o.state.empty() && scpi.query_on(o.state));
     on |= outputs.back().second;
   }
+  std::vector<std::pair<std::string, bool>> lines;
+  for (const LineProfile& l : profile.lines)
+    lines.emplace_back(l.name, !l.ask.empty() && scpi.query_on(l.ask));
   const auto errors =
       profile.errors.empty() ? std::vector<std::string>{} : scpi.errors(profile.errors);
   const std::lock_guard lock(mutex_);
   state_.output_on = on;
   state_.outputs = std::move(outputs);
+  state_.lines = std::move(lines);
   readings_.push_back(reading);
   while (readings_.front().at_s < at_s - kKept) readings_.pop_front();
   told_.insert(told_.end(), errors.begin(), errors.end());
@@ -105,8 +107,8 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
 }
 
 void Monitor::carry_out(Scpi& scpi, const Profile& profile, const Order& order) {
-  if (profile.outputs.empty()) return;
-  const OutputProfile& first = profile.outputs.front();
+  if (profile.outputs.empty() && order.what != Order::What::switching) return;
+  const OutputProfile first = profile.outputs.empty() ? OutputProfile{} : profile.outputs.front();
   const auto set = [&](const Setting& s) {
     if (s.can_set()) scpi.send(filled(s.set, order.value / s.factor));
   };
@@ -122,18 +124,41 @@ void Monitor::carry_out(Scpi& scpi, const Profile& profile, const Order& order) 
       if (!command.empty()) scpi.send(command);
       break;
     }
-    case Order::What::output:
-      for (const OutputProfile& o : profile.outputs) {
-        const bool meant = order.output.empty() ? order.value <= 0 || &o == &first  // off: all
-                                                : o.name == order.output;
-        if (!meant) continue;
-        // A protection that has tripped is set back only by an order to switch on again.
-        if (order.value > 0 && !o.clear.empty()) scpi.send(o.clear);
-        scpi.send(order.value > 0 ? o.on : o.off);
-      }
+    case Order::What::switching:
+      switch_over(scpi, profile, order.switching);
       break;
   }
   if (!profile.done.empty()) scpi.query(profile.done);
+}
+
+void Monitor::switch_over(Scpi& scpi, const Profile& profile, const Switching& what) {
+  if (what.of_line()) {
+    for (const LineProfile& line : profile.lines) {
+      if (line.name == what.name) scpi.send(what.on ? line.high : line.low);
+    }
+    return;
+  }
+  for (const OutputProfile& o : profile.outputs) {
+    const bool first = &o == &profile.outputs.front();
+    const bool all = !what.on && !what.is_reset();  // off is meant for all of them
+    if (o.name != what.name && !(what.name.empty() && (all || first))) continue;
+    // A protection that has tripped is set back only by an order to switch on again.
+    if (what.on && !o.clear.empty()) scpi.send(o.clear);
+    scpi.send(what.on ? o.on : o.off);
+  }
+}
+
+void Monitor::reset(Scpi& scpi, const Profile& profile, const Switching& what,
+                    const std::stop_token& stop) {
+  Switching back = what;
+  back.on = !what.on;
+  back.what = what.of_line() ? Switching::What::line : Switching::What::output;
+  switch_over(scpi, profile, what);
+  const auto until = Clock::now() + std::chrono::duration<double>(what.for_s);
+  while (Clock::now() < until && !stop.stop_requested())
+    std::this_thread::sleep_for(std::chrono::milliseconds(1));
+  // Told to stop meanwhile: a line is let go, an output stays off.
+  if (!stop.stop_requested() || what.of_line()) switch_over(scpi, profile, back);
 }
 
 void Monitor::run(const std::stop_token& stop) {
@@ -172,7 +197,13 @@ void Monitor::run(const std::stop_token& stop) {
         const std::lock_guard lock(mutex_);
         orders.swap(orders_);
       }
-      for (const Order& order : orders) carry_out(scpi, profile, order);
+      for (const Order& order : orders) {
+        if (order.what == Order::What::switching && order.switching.is_reset()) {
+          reset(scpi, profile, order.switching, stop);
+        } else {
+          carry_out(scpi, profile, order);
+        }
+      }
       read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun).count());
       if (!orders.empty() && !profile.outputs.empty()) read_settings(scpi, profile.outputs.front());
       std::this_thread::sleep_for(kEvery);

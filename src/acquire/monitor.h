@@ -3,6 +3,7 @@
 
 #include "acquire/log_input.h"
 #include "acquire/scpi.h"
+#include "acquire/switching.h"
 
 #include <deque>
 #include <mutex>
@@ -27,6 +28,7 @@ struct MonitorState {
   std::string identity, profile;
   bool has_output = true;
   std::vector<std::pair<std::string, bool>> outputs;  ///< names, and whether each is on
+  std::vector<std::pair<std::string, bool>> lines;    ///< digital lines it drives: whether high
   std::vector<std::string> currents, voltages;        ///< channels that the profile knows
   double set_voltage = 0, current_limit = 0;
   bool cut_off = true;  ///< on over-current: switches off; else holds the current
@@ -51,8 +53,7 @@ public:
   void set_voltage(double volts);
   void set_current_limit(double amperes);
   void set_cut_off(bool cut_off);
-  /// "": the first output on, or all of them off.
-  void switch_output(bool on, const std::string& output = "");
+  void switch_over(const Switching& what);
   void send(const std::string& line);
 
   MonitorState state() const;
@@ -65,14 +66,17 @@ private:
   void run(const std::stop_token& stop);
   void watch_log(const std::stop_token& stop);
   struct Order {
-    enum class What { voltage, limit, cut_off, output } what;
-    double value;
-    std::string output = "";
+    enum class What { voltage, limit, cut_off, switching } what;
+    double value = 0;
+    Switching switching = {};
   };
   void order(Order order);
   void read_settings(Scpi& scpi, const OutputProfile& output);
   void read_once(Scpi& scpi, const Profile& profile, double at_s);
   static void carry_out(Scpi& scpi, const Profile& profile, const Order& order);
+  static void switch_over(Scpi& scpi, const Profile& profile, const Switching& what);
+  void reset(Scpi& scpi, const Profile& profile, const Switching& what,
+             const std::stop_token& stop);
 
   const Endpoint output_;
   const std::optional<Endpoint> log_;

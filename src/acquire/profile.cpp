@@ -76,9 +76,10 @@ std::string accuracy_of(const TomlTable& t) {
 }
 
 OutputProfile read_output(const TomlTable& t) {
-  t.expect({"name", "on", "off", "state", "clear", "voltage", "current_limit", "on_over_current",
-            "limited", "tripped"});
+  t.expect({"name", "auxiliary", "on", "off", "state", "clear", "voltage", "current_limit",
+            "on_over_current", "limited", "tripped"});
   OutputProfile out;
+  out.auxiliary = t.boolean("auxiliary", false);
   out.name = optional(t, "name");
   out.on = t.string("on");
   out.off = t.string("off");
@@ -95,6 +96,11 @@ OutputProfile read_output(const TomlTable& t) {
   out.limited = status(t, "limited");
   out.tripped = status(t, "tripped");
   return out;
+}
+
+LineProfile read_line(const TomlTable& t) {
+  t.expect({"name", "high", "low", "ask"});
+  return {t.string("name"), t.string("high"), t.string("low"), optional(t, "ask")};
 }
 
 ChannelProfile read_channel(const TomlTable& t) {
@@ -214,7 +220,7 @@ std::string replaced(std::string text, const std::string& place, const std::stri
 
 Profile parse_profile(const std::string& text, const std::string& file) {
   const TomlTable t = TomlTable::text(text, file, "profile");
-  t.expect({"kuvio", "name", "match", "talk", "output", "channel", "log"}, {"line"});
+  t.expect({"kuvio", "name", "match", "talk", "output", "line", "line_level", "channel", "log"});
   Profile out;
   out.file = file;
   out.name = t.string("name");
@@ -223,6 +229,8 @@ Profile parse_profile(const std::string& text, const std::string& file) {
     t.complain("\"match\" is no regular expression", "match");
   if (const auto talk = t.optional_table("talk")) read_talk(*talk, out);
   for (const TomlTable& o : t.tables("output")) out.outputs.push_back(read_output(o));
+  for (const TomlTable& l : t.tables("line")) out.lines.push_back(read_line(l));
+  out.line_level = setting(t, "line_level", Dimension::voltage);
   for (const TomlTable& c : t.tables("channel")) out.channels.push_back(read_channel(c));
   if (const auto log = t.optional_table("log")) out.log = read_log(*log);
   for (std::size_t i = 0; i < out.channels.size(); ++i) {
@@ -240,7 +248,18 @@ Profile parse_profile(const std::string& text, const std::string& file) {
       if (out.outputs[k].name == out.outputs[i].name)
         t.complain("there are two outputs \"" + out.outputs[i].name + "\"");
     }
+    if (out.outputs[i].auxiliary && out.outputs[i].name.empty())
+      t.complain("an auxiliary output needs a \"name\"");
   }
+  for (std::size_t i = 0; i < out.lines.size(); ++i) {
+    for (std::size_t k = 0; k < i; ++k) {
+      if (out.lines[k].name == out.lines[i].name)
+        t.complain("there are two lines \"" + out.lines[i].name + "\"");
+    }
+  }
+  // The first is what "the output" means.
+  std::stable_partition(out.outputs.begin(), out.outputs.end(),
+                        [](const OutputProfile& o) { return !o.auxiliary; });
   if (out.channels.empty() && out.outputs.empty())
     t.complain("a profile needs a [[channel]] or an [[output]]");
   return out;

@@ -34,10 +34,18 @@ struct Range {
 /// One output of an instrument.
 struct OutputProfile {
   std::string name;  ///< "" for the only one
+  /// Feeds something beside the device under test; "the output" never means it.
+  bool auxiliary = false;
   std::string on, off, state, clear;
   Setting voltage, current_limit;
   std::string cut_off, hold, cut_off_state;  ///< what it does on over-current
   StatusBits limited, tripped;
+};
+
+/// A digital line that the instrument drives.
+struct LineProfile {
+  std::string name;
+  std::string high, low, ask;
 };
 
 /// One quantity that an instrument measures.
@@ -79,6 +87,8 @@ struct Profile {
   double patience_s = 5;
   std::vector<std::string> begin;  ///< sent after connecting
   std::vector<OutputProfile> outputs;
+  std::vector<LineProfile> lines;
+  Setting line_level;  ///< V that high means, of all lines
   std::vector<ChannelProfile> channels;
   std::optional<LogProfile> log;  ///< nothing: it is asked for one reading after the other
 };

@@ -32,6 +32,8 @@ public:
       if (!profile_.identity.empty()) identity();
       for (const std::string& command : profile_.begin) tell("talk.begin", command);
       for (const OutputProfile& o : profile_.outputs) output(o);
+      for (const LineProfile& l : profile_.lines) line(l);
+      setting("line_level", profile_.line_level, Dimension::voltage);
       for (const ChannelProfile& c : profile_.channels) channel(c);
       if (profile_.log) log(*profile_.log);
     } catch (const Error&) {  // the link is lost: the last step tells it
@@ -126,6 +128,18 @@ private:
     }
     if (o.limited.known()) number(key + ".limited.ask", o.limited.ask, {}, 1);
     if (o.tripped.known()) number(key + ".tripped.ask", o.tripped.ask, {}, 1);
+  }
+
+  /// Set to what it is: a line that is let go of may be the device's reset.
+  void line(const LineProfile& l) {
+    if (l.ask.empty()) return;
+    bool high = false;
+    const std::string key = "line " + l.name;
+    const bool good = step(key + ".ask", l.ask, [&] {
+      high = scpi_.query_on(l.ask);
+      return std::string(high ? "high" : "low");
+    });
+    if (good) tell(key + (high ? ".high" : ".low"), high ? l.high : l.low);
   }
 
   void channel(const ChannelProfile& c) {

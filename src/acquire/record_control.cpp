@@ -3,15 +3,17 @@
 
 #include "acquire/host_clock.h"
 
+#include <utility>
+
 namespace kuvio::acquire {
 
 void RecordControl::send(const std::string& line) {
   const std::lock_guard lock(mutex_);
   lines_.push_back(line);
 }
-void RecordControl::switch_output(bool on, const std::string& output) {
+void RecordControl::switch_over(const Switching& what) {
   const std::lock_guard lock(mutex_);
-  outputs_.emplace_back(output, on);
+  switchings_.push_back(what);
 }
 void RecordControl::mark(const std::string& text) {
   const std::lock_guard lock(mutex_);
@@ -25,9 +27,9 @@ std::vector<std::string> RecordControl::take_lines() {
   const std::lock_guard lock(mutex_);
   return std::exchange(lines_, {});
 }
-std::vector<std::pair<std::string, bool>> RecordControl::take_outputs() {
+std::vector<Switching> RecordControl::take_switchings() {
   const std::lock_guard lock(mutex_);
-  return std::exchange(outputs_, {});
+  return std::exchange(switchings_, {});
 }
 std::vector<RecordControl::Mark> RecordControl::take_marks() {
   const std::lock_guard lock(mutex_);

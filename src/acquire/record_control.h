@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "acquire/switching.h"
+
 #include <mutex>
 #include <string>
-#include <utility>
 #include <vector>
 
 namespace kuvio::acquire {
@@ -13,8 +14,7 @@ class RecordControl {
 public:
   /// A line to be sent to the device as soon as can be.
   void send(const std::string& line);
-  /// "": the first output; off, all of them.
-  void switch_output(bool on, const std::string& output = "");
+  void switch_over(const Switching& what);
   /// A mark at the moment it is asked for, with a note.
   void mark(const std::string& text);
   /// An armed recording begins at once.
@@ -25,14 +25,14 @@ public:
     std::string text;
   };
   std::vector<std::string> take_lines();
-  std::vector<std::pair<std::string, bool>> take_outputs();
+  std::vector<Switching> take_switchings();
   std::vector<Mark> take_marks();
   bool take_begin();
 
 private:
   std::mutex mutex_;  // held for moments only
   std::vector<std::string> lines_;
-  std::vector<std::pair<std::string, bool>> outputs_;
+  std::vector<Switching> switchings_;
   std::vector<Mark> marks_;
   bool begin_ = false;
 };

@@ -37,7 +37,11 @@ struct RecordSettings {
   std::string accuracy;   ///< of the first current of every input, as written; "" as they tell
   std::map<std::string, book::Calibration> calibration;  ///< by channel
   std::map<std::string, std::string> accuracies;         ///< by channel, before all others
+  /// Shunts (Ohm), by channel: a channel that delivers the drop over one becomes the current
+  /// through it.
+  std::map<std::string, double> shunts;
   std::vector<ScheduledLine> sends;
+  std::optional<Switching> reset;  ///< of the device, as soon as it is recorded
   Conditions conditions;
   Trigger arm;              ///< the capture begins when this happens …
   double before_s = 0;      ///< … with so much of what was before
@@ -56,6 +60,7 @@ struct RecordProgress {
   std::vector<LiveChannel> channels;  ///< of all inputs
   bool output_on = false;
   std::vector<std::pair<std::string, bool>> outputs;  ///< of all inputs: names, and whether on
+  std::vector<std::pair<std::string, bool>> driven;   ///< likewise, digital lines: whether high
   std::int64_t capture = 0;
   std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
   double bytes_per_s = 0;                  ///< that the recording takes of it

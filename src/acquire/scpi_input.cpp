@@ -20,6 +20,11 @@ std::string named(const OutputProfile& output) {
   return output.name.empty() ? "its output" : "its output " + output.name;
 }
 
+/// What is fed beside the device says nothing of the device's own power.
+std::string event_of(const OutputProfile& output, bool on) {
+  return std::string(output.auxiliary ? "auxiliary_" : "output_") + (on ? "on" : "off");
+}
+
 Dimension dimension_of(const ChannelProfile& c) {
   return c.quantity == "voltage" ? Dimension::voltage : Dimension::current;
 }
@@ -38,6 +43,7 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings)
   for (const std::string& command : profile_.begin) scpi_.send(command);
   find_outputs();
   set_up_outputs();
+  set_up_lines();
   choose_channels();
   if (profile_.log) {
     set_up_log();
@@ -141,6 +147,44 @@ void ScpiInput::set_up_outputs() {
           "{:g} V", scpi_.query_number(o.voltage.ask, Dimension::voltage, o.voltage.factor));
     }
   }
+}
+
+void ScpiInput::set_up_lines() {
+  if (settings_.line_level) {
+    set_number(profile_.line_level, *settings_.line_level, "the level of the digital lines");
+    conditions_["line_level"] = fmt::format("{:g} V", *settings_.line_level);
+  }
+  for (const LineProfile& line : profile_.lines)
+    set_line(line.name, !line.ask.empty() && scpi_.query_on(line.ask));
+  for (const auto& [name, high] : settings_.lines) {
+    if (!switch_line(name, high)) {
+      std::string known;
+      for (const LineProfile& l : profile_.lines) known += (known.empty() ? "" : ", ") + l.name;
+      throw Error(Failure::usage, "no such digital line", endpoint_.text,
+                  "the profile \"" + profile_.name + "\" drives no line \"" + name + "\"; it has " +
+                      (known.empty() ? "none" : known));
+    }
+    refuse_on_error("set line " + name);
+    conditions_["line_" + name] = high ? "high" : "low";
+  }
+}
+
+/// False when there is no such line.
+bool ScpiInput::switch_line(const std::string& name, bool high) {
+  for (const LineProfile& line : profile_.lines) {
+    if (line.name != name) continue;
+    scpi_.send(high ? line.high : line.low);
+    set_line(name, high);
+    return true;
+  }
+  return false;
+}
+
+const OutputProfile* ScpiInput::output_named(const std::string& name) const {
+  for (const OutputProfile& o : profile_.outputs) {
+    if (o.name == name || (name.empty() && &o == &profile_.outputs.front())) return &o;
+  }
+  return nullptr;
 }
 
 void ScpiInput::choose_channels() {
@@ -335,7 +379,7 @@ double ScpiInput::own_now() {
 
 void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   Happening h;
-  h.kind = on ? "output_on" : "output_off";
+  h.kind = event_of(output, on);
   h.output = output.name;
   h.earliest_s = own_now();
   if (on && !output.clear.empty()) scpi_.send(output.clear);
@@ -360,13 +404,55 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
 }
 
 void ScpiInput::heed_wishes() {
-  for (const auto& [name, on] : take_wishes()) {
-    for (const OutputProfile& o : profile_.outputs) {
-      // "" speaks of the first output; off, of all of them.
-      const bool meant =
-          o.name == name || (name.empty() && (!on || &o == &profile_.outputs.front()));
-      if (meant) switch_output(o, on);
+  for (const Switching& wish : take_wishes()) {
+    if (wish.is_reset()) {
+      begin_reset(wish);
+    } else if (wish.what == Switching::What::line) {
+      const double from = own_now();
+      if (!switch_line(wish.name, wish.on)) continue;
+      wait_done();
+      happened({wish.on ? "line_high" : "line_low", from, own_now() + interval_s_,
+                "line " + wish.name, ""});
+    } else {
+      for (const OutputProfile& o : profile_.outputs) {
+        // "" speaks of the first output; off, of all of them.
+        const bool first = &o == &profile_.outputs.front();
+        const bool all = wish.name.empty() && !wish.on && watched_[o.name].on;
+        if (o.name == wish.name || (wish.name.empty() && first) || all) switch_output(o, wish.on);
+      }
     }
+  }
+  end_resets();
+}
+
+void ScpiInput::begin_reset(const Switching& reset) {
+  const double from = own_now();
+  if (reset.of_line()) {
+    if (!switch_line(reset.name, reset.on)) return;
+    wait_done();
+  } else if (const OutputProfile* o = output_named(reset.name)) {
+    switch_output(*o, false);
+  }
+  held_.push_back({reset, from, host_now_s() + reset.for_s});
+}
+
+/// Those that have been held long enough; all of them when it ends.
+void ScpiInput::end_resets() {
+  for (std::size_t i = 0; i < held_.size();) {
+    if (host_now_s() < held_[i].until_s) {
+      ++i;
+      continue;
+    }
+    const Held held = held_[i];
+    held_.erase(held_.begin() + static_cast<std::ptrdiff_t>(i));
+    if (held.reset.of_line()) {
+      switch_line(held.reset.name, !held.reset.on);
+      wait_done();
+    } else if (const OutputProfile* o = output_named(held.reset.name)) {
+      switch_output(*o, true);
+    }
+    happened(
+        {"device_reset", held.from_s, own_now() + interval_s_, "by " + to_string(held.reset), ""});
   }
 }
 
@@ -397,10 +483,10 @@ void ScpiInput::look_at_status() {
       happened({"output_cut_off", from, at + interval_s_,
                 "over-current: the output switched itself off", o.name});
     } else if (w.on && !on && !tripped) {
-      happened({"output_off", from, at + interval_s_, "it went off by itself", o.name});
+      happened({event_of(o, false), from, at + interval_s_, "it went off by itself", o.name});
       note(fmt::format("{}: {} went off by itself", endpoint_.text, named(o)));
     } else if (!w.on && on) {
-      happened({"output_on", from, at + interval_s_, "somebody switched it on", o.name});
+      happened({event_of(o, true), from, at + interval_s_, "somebody switched it on", o.name});
       note(fmt::format("{}: {} was switched on by somebody else", endpoint_.text, named(o)));
     }
     w.tripped = tripped;
@@ -477,6 +563,9 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
 }
 
 void ScpiInput::end() {
+  for (Held& held : held_) {  // nothing is left in reset; an output that is off stays so
+    if (held.reset.of_line()) switch_line(held.reset.name, !held.reset.on);
+  }
   for (const auto& [name, w] : watched_) {
     if (w.limited) tell_limited(name, w.since_s, own_now());
   }

@@ -41,7 +41,12 @@ private:
   void look_at_status();
   void tell_limited(const std::string& output, double from_s, double to_s);
   bool bit_set(const StatusBits& status);
+  void set_up_lines();
   void switch_output(const OutputProfile& output, bool on);
+  bool switch_line(const std::string& name, bool high);
+  void begin_reset(const Switching& reset);
+  void end_resets();
+  const OutputProfile* output_named(const std::string& name) const;
   void heed_wishes();
   void reconnect(const std::stop_token& stop, const Error& why);
   double own_now();
@@ -59,6 +64,12 @@ private:
   };
   std::map<std::string, Watched> watched_;
   double status_due_s_ = 0;
+  struct Held {  // in reset
+    Switching reset;
+    double from_s = 0;   // own time
+    double until_s = 0;  // this computer's
+  };
+  std::vector<Held> held_;
   bool resumed_ = false;
 };
 

@@ -78,6 +78,7 @@ void Tracks::add_channels(std::vector<book::ChannelInfo>& all, const std::string
     }
     const std::string shown = c.quantity == "logic" ? c.name : info.name;
     live_.push_back({shown, c.quantity, c.unit});
+    live_.back().place = places_.back();
   }
   flagged_.resize(places_.size());
   apart_.assign(places_.size(), true);

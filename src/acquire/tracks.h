@@ -15,6 +15,7 @@ struct LiveChannel {
   double last = 0, least = 0, most = 0;  ///< extremes since it was last told
   double sum = 0, observed_s = 0;        ///< integral and time since the start
   bool over_range = false;               ///< the last sample was
+  std::size_t place = 0;                 ///< among the capture's channels
 };
 
 /// One input within a recording: its packets become samples, flags and logic levels of the

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/bench_setup.h"
 #include "acquire/zero.h"
 #include "core/present.h"
 #include "core/quantity.h"
@@ -22,20 +23,25 @@ namespace {
 std::atomic<bool> told_to_stop{false};
 
 struct Options {
-  std::string book, build, name, voltage, limit, over_current, rate = "1 kHz", accuracy, setup, arm,
-                                                               before, until, until_charge, zero;
-  std::vector<std::string> inputs, sends, conditions, profiles, logic, channels, ranges, outputs_on;
+  std::string book, build, name, voltage, limit, over_current, rate, accuracy, setup, arm, before,
+      until, until_charge, zero, line_level, reset;
+  std::vector<std::string> inputs, sends, conditions, profiles, logic, channels, ranges, outputs_on,
+      lines, shunts;
   double seconds = 0, time_scale = 1, reconnect = 0;
   bool power_on = false, power_off = false, off_if_bad = false, record_voltage = false;
 };
 
-acquire::Trigger option_trigger(const char* option, const std::string& text) {
-  if (text.empty()) return {};
+template <typename Parse>
+auto option_text(const char* option, const std::string& text, Parse parse) {
   try {
-    return acquire::parse_trigger(text);
+    return parse(text);
   } catch (const std::invalid_argument& e) {
     usage(std::string(option) + " " + e.what());
   }
+}
+
+acquire::Trigger option_trigger(const char* option, const std::string& text) {
+  return text.empty() ? acquire::Trigger{} : option_text(option, text, acquire::parse_trigger);
 }
 
 acquire::OutputSettings output_settings(const Options& o) {
@@ -57,7 +63,7 @@ acquire::OutputSettings output_settings(const Options& o) {
 /// What every input is set up with; outputs are the first input's that has any.
 acquire::InputSettings input_settings(const Options& o) {
   acquire::InputSettings out;
-  out.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
+  if (!o.rate.empty()) out.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
   if (!(out.rate_hz > 0)) usage("--rate must be more than nothing");
   for (const std::string& file : o.profiles) out.profiles.push_back(acquire::read_profile(file));
   out.reconnect_s = o.reconnect;
@@ -89,33 +95,83 @@ void add_inputs(const Options& o, acquire::RecordSettings& s) {
         wish.settings.outputs[name].power_off = o.power_off;
         wish.settings.outputs[name].off_if_bad = o.off_if_bad;
       }
+      for (const std::string& text : o.lines) {
+        const acquire::Switching line = option_text("--line", text, acquire::parse_line_level);
+        wish.settings.lines[line.name] = line.on;
+      }
+      if (!o.line_level.empty())
+        wish.settings.line_level =
+            option_quantity("--line-level", o.line_level, Dimension::voltage);
       wish.settings.channels = o.channels;
       if (o.record_voltage && o.channels.empty()) wish.settings.channels = {"I", "V"};
       wish.settings.logic = o.logic;
     }
     s.inputs.push_back(std::move(wish));
   }
-  if (s.inputs.empty()) usage("name an input, as in --input scpi+tcp://HOST:PORT");
+  if (s.inputs.empty())
+    usage("name an input, as in --input scpi+tcp://HOST:PORT, or a bench set-up with --setup");
+  for (const std::string& text : o.shunts) {
+    const auto equals = text.find('=');
+    if (equals == std::string::npos || equals == 0)
+      usage("--shunt \"" + text + "\" is not CHANNEL=RESISTANCE, as in \"V_shunt=100 mOhm\"");
+    const double ohms = option_quantity("--shunt", text.substr(equals + 1), Dimension::resistance);
+    if (!(ohms > 0)) usage("a shunt is more than nothing");
+    s.shunts[text.substr(0, equals)] = ohms;
+  }
   const bool of_output = !o.voltage.empty() || !o.limit.empty() || !o.over_current.empty() ||
-                         o.power_on || o.power_off || o.record_voltage || !o.logic.empty();
+                         o.power_on || o.power_off || o.record_voltage || !o.logic.empty() ||
+                         !o.lines.empty() || !o.line_level.empty() || !o.reset.empty();
   if (of_output && !scpi)
     usage(
         "--voltage, --current-limit, --on-over-current, --power-on, --power-off, "
-        "--record-voltage and --logic need an input that speaks SCPI");
+        "--record-voltage, --logic, --line, --line-level and --reset need an input that speaks "
+        "SCPI");
+}
+
+/// A bench set-up, and what the command line says otherwise: of the capture, of the rate, and of
+/// whether its output is switched.
+acquire::RecordSettings from_setup(const Options& o) {
+  const bool wires = !o.inputs.empty() || !o.profiles.empty() || !o.channels.empty() ||
+                     !o.ranges.empty() || !o.logic.empty() || !o.lines.empty() ||
+                     !o.line_level.empty() || !o.voltage.empty() || !o.limit.empty() ||
+                     !o.over_current.empty() || !o.outputs_on.empty() || !o.shunts.empty();
+  if (wires) {
+    usage(
+        "--setup says what is wired up and what it is set to: --input, --profile, --channel, "
+        "--range, --logic, --line, --line-level, --voltage, --current-limit, --on-over-current, "
+        "--output-on and --shunt do not go with it");
+  }
+  acquire::RecordSettings s = acquire::read_bench_setup(o.setup).record;
+  for (acquire::InputWish& wish : s.inputs) {
+    if (!o.rate.empty())
+      wish.settings.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
+    if (o.reconnect > 0) wish.settings.reconnect_s = o.reconnect;
+    const bool of_output = o.power_on || o.power_off || o.off_if_bad;
+    if (wish.endpoint.speaks != "scpi" || !of_output || &wish != &s.inputs.front()) continue;
+    auto& outputs = wish.settings.outputs;
+    acquire::OutputSettings& first = outputs.empty() ? outputs[""] : outputs.begin()->second;
+    first.power_on |= o.power_on;
+    first.power_off |= o.power_off;
+    first.off_if_bad |= o.off_if_bad;
+  }
+  return s;
 }
 
 Outcome run(const Options& o, bool json) {
-  if (!o.setup.empty()) usage("--setup is not yet supported; name the inputs with --input");
   acquire::RecordSettings s;
+  if (!o.setup.empty()) {
+    s = from_setup(o);
+  } else {
+    for (std::size_t i = 0; i < o.logic.size(); ++i) {
+      const std::string& name = o.logic[i];
+      if (name.empty() || name == "I" || name == "V" ||
+          std::count(o.logic.begin(), o.logic.end(), name) > 1)
+        usage("--logic \"" + name + "\" is empty, taken or there twice");
+    }
+    add_inputs(o, s);
+  }
   s.build = o.build;
   s.name = o.name.empty() ? (o.build.empty() ? "capture" : o.build) : o.name;
-  for (std::size_t i = 0; i < o.logic.size(); ++i) {
-    const std::string& name = o.logic[i];
-    if (name.empty() || name == "I" || name == "V" ||
-        std::count(o.logic.begin(), o.logic.end(), name) > 1)
-      usage("--logic \"" + name + "\" is empty, taken or there twice");
-  }
-  add_inputs(o, s);
   s.time_scale = o.time_scale;
   if (s.log && s.log->options.count("time_scale")) {
     s.time_scale =
@@ -127,14 +183,15 @@ Outcome run(const Options& o, bool json) {
   }
   if (!(s.time_scale > 0)) usage("time_scale must be more than nothing");
   if (o.seconds < 0) usage("--seconds cannot be negative");
-  s.seconds = o.seconds;
-  s.accuracy = option_accuracy(o.accuracy);
-  s.conditions = option_conditions(o.conditions);
+  if (o.seconds > 0) s.seconds = o.seconds;
+  if (!o.accuracy.empty()) s.accuracy = option_accuracy(o.accuracy);
+  for (const auto& [key, value] : option_conditions(o.conditions)) s.conditions[key] = value;
   for (const std::string& text : o.sends) s.sends.push_back(parse_send(text));
   if (!s.sends.empty() && !s.log)
     usage("--send needs a device log to send on, as in --input log+serial:/dev/…");
-  s.arm = option_trigger("--arm", o.arm);
-  s.until = option_trigger("--until", o.until);
+  if (!o.reset.empty()) s.reset = option_text("--reset", o.reset, acquire::parse_reset);
+  if (!o.arm.empty()) s.arm = option_trigger("--arm", o.arm);
+  if (!o.until.empty()) s.until = option_trigger("--until", o.until);
   if (!o.before.empty()) s.before_s = option_quantity("--before", o.before, Dimension::time);
   if (s.before_s < 0 || s.before_s > 600) usage("--before is at most 600 s");
   if (s.before_s > 0 && !s.arm.wanted()) usage("--before goes with --arm");
@@ -241,14 +298,14 @@ Runner add_capture(CLI::App& app) {
   app.add_option("--input", o->inputs,
                  "scpi+tcp://HOST:PORT, stream+serial:/dev/…, lines:/path, sysfs:/sys/…, "
                  "log+serial:/dev/…?baud=115200; the first one's clock is the capture's");
-  app.add_option("--setup", o->setup, "bench set-up file");
+  app.add_option("--setup", o->setup, "bench set-up file: *.bench.toml");
   app.add_option("--profile", o->profiles, "instrument profiles to choose from, by identity");
   app.add_option("--channel", o->channels, "channels of the SCPI input to record, by name");
   app.add_option("--range", o->ranges, "CHANNEL=RANGE of the profile, as in \"I=10 mA\"");
   app.add_option("--seconds", o->seconds, "length of the capture; without it until told to stop");
   app.add_option("--build", o->build, "build under test");
   app.add_option("--name", o->name, "name of the capture");
-  app.add_option("--rate", o->rate, "samples per second, as in \"1 kHz\"");
+  app.add_option("--rate", o->rate, "samples per second, as in \"1 kHz\", which it is without it");
   app.add_option("--voltage", o->voltage, "supply voltage to set");
   app.add_option("--current-limit", o->limit, "current limit to set");
   app.add_option("--on-over-current", o->over_current, "hold or switch-off");
@@ -268,6 +325,13 @@ Runner add_capture(CLI::App& app) {
   app.add_flag("--off-if-bad", o->off_if_bad, "switch it off when the capture ends badly");
   app.add_flag("--record-voltage", o->record_voltage, "log the voltage beside the current");
   app.add_option("--logic", o->logic, "names of the digital lines to log, from bit 0 up");
+  app.add_option("--shunt", o->shunts,
+                 "CHANNEL=RESISTANCE: a drop that is meant as the current through it");
+  app.add_option("--line", o->lines, "digital line to drive, as in \"wake=low\"");
+  app.add_option("--line-level", o->line_level, "what high means on those lines, as in \"1.8 V\"");
+  app.add_option("--reset", o->reset,
+                 "reset the device once it is recorded: \"line reset low for 100 ms\", \"output "
+                 "off for 1 s\"");
   app.add_option("--send", o->sends,
                  "\"TIME: LINE\" to send to the device, as in \"600 s: uplink\"");
   app.add_option("--time-scale", o->time_scale,

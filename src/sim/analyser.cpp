@@ -325,6 +325,15 @@ std::string Analyser::one_of_output(double now_s, const std::string& header,
   return "";
 }
 
+/// What the device sees as high reaches half of its supply.
+std::string Analyser::line(double now_s, int number, bool asked, const std::string& argument) {
+  bool& high = lines_[number - 1];
+  if (asked) return high ? "1" : "0";
+  high = argument == "HIGH" || (argument != "LOW" && boolean(argument));
+  device_.pin(now_s, number, high && line_level_ >= 0.5 * outputs_.front().volts);
+  return "";
+}
+
 std::string Analyser::one(double now_s, const std::string& header, const std::string& given) {
   std::string argument = given;
   int output = 0;
@@ -360,6 +369,24 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
   if (header == "SENS:CURR:RANG?") return "AUTO";
   if (header == "SENS:CURR:RANG") {
     if (argument != "AUTO") throw std::invalid_argument("only AUTO: it ranges seamlessly");
+    return "";
+  }
+  if (header == "OUTP:AUX?") return auxiliary_ ? "1" : "0";
+  if (header == "OUTP:AUX") {
+    auxiliary_ = boolean(argument);
+    device_.auxiliary(now_s, auxiliary_);
+    return "";
+  }
+  for (const int number : {1, 2}) {
+    const std::string name = "DIG:LINE" + std::to_string(number);
+    if (header == name || header == name + "?")
+      return line(now_s, number, header.back() == '?', argument);
+  }
+  if (header == "DIG:LEV?") return fmt::format("{:.6E}", line_level_);
+  if (header == "DIG:LEV") {
+    const double v = number(argument);
+    if (v < 1.2 || v > 5) throw std::out_of_range("level");
+    line_level_ = v;
     return "";
   }
   if (header == "FORM?") return "REAL,32";

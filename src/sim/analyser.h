@@ -79,6 +79,7 @@ private:
   double measure_now(double now_s, int output);
   void switch_output(double now_s, int output, bool on);
   void apply_limit(double now_s, int output);
+  std::string line(double now_s, int number, bool asked, const std::string& argument);
 
   Device& device_;
   std::uint64_t seed_;
@@ -91,6 +92,9 @@ private:
   std::int64_t fetched_ = 0;  ///< samples of this logging handed out so far
   std::deque<std::string> errors_;
   std::vector<Output> outputs_;
+  bool auxiliary_ = false;
+  bool lines_[2] = {true, false};  // driven: reset, wake
+  double line_level_ = 3.3;        // V that high means
 };
 
 /// Noise of sample `index`: the same for the same seed, whoever asks in whatever order.

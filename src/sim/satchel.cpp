@@ -6,12 +6,14 @@
 #include <algorithm>
 #include <cmath>
 #include <stdexcept>
+#include <utility>
 
 namespace kuvio::sim {
 namespace {
 
 constexpr double kWakeEvery = 60, kUplinkEvery = 21600, kBrownOut = 2.2;
 constexpr double kHeld = 0.006, kReset = 0.18;  // s
+constexpr double kInReset = 45e-6;              // A
 constexpr int kPulses = 6;
 constexpr double kPulse = 0.0156, kPulseGap = 0.2344;  // 6 (pulse + gap) = 1.5 s
 
@@ -105,7 +107,9 @@ void Satchel::power(double now_s, int, bool on) {
   powered_ = on;
   tasks_.clear();
   close_last(now_s);
-  if (on) {
+  if (on && in_reset_) {
+    hold(now_s);
+  } else if (on) {
     boot(now_s);
   } else {
     stretches_.push_back({"Off", now_s, now_s, 0});
@@ -118,7 +122,7 @@ void Satchel::set_voltage(double now_s, int port, double volts) {
   if (powered_ && volts_ < kBrownOut) power(now_s, port, false);
 }
 
-void Satchel::boot(double t) {
+void Satchel::boot(double t, const std::string& why) {
   booted_ = t;
   next_wake_ = t + 20 * jitter(0.01);
   next_uplink_ = t + kUplinkEvery * jitter(0.01);
@@ -129,7 +133,30 @@ void Satchel::boot(double t) {
     stretches_.push_back({"Off", t, t, 0});
     return;
   }
-  push({"Boot", 1.2, 18e-3, 0, 0, "boot satchel " + firmware_.version});
+  push({"Boot", 1.2, 18e-3, 0, 0, "boot satchel " + firmware_.version + why});
+}
+
+/// In reset: only its pull-up and the supervisor draw anything.
+void Satchel::hold(double t) { stretches_.push_back({"Reset", t, t, kInReset}); }
+
+void Satchel::pin(double now_s, int number, bool high) {
+  advance(now_s);
+  if (number == 2 && high) return command(now_s, "uplink");
+  if (number != 1 || high == !in_reset_) return;
+  in_reset_ = !high;
+  if (!powered_) return;
+  cut(now_s);
+  if (in_reset_) {
+    hold(now_s);
+  } else {
+    boot(now_s, " (reset pin)");
+  }
+}
+
+void Satchel::auxiliary(double now_s, bool on) {
+  advance(now_s);
+  if (std::exchange(service_, on) != on && powered_ && !in_reset_)
+    say(now_s, on ? "service port: 5 V" : "service port: gone");
 }
 
 void Satchel::begin_round(bool uplink) {
@@ -194,7 +221,7 @@ void Satchel::next_task() {
 void Satchel::advance(double to_s) {
   if (to_s < now_) return;
   now_ = to_s;
-  if (!powered_) {
+  if (!powered_ || in_reset_) {
     stretches_.back().to_s = std::max(stretches_.back().to_s, to_s);
     planned_to_ = stretches_.back().to_s;
     return;
@@ -204,7 +231,7 @@ void Satchel::advance(double to_s) {
 
 void Satchel::command(double now_s, const std::string& line) {
   advance(now_s);
-  if (!powered_) return;
+  if (!powered_ || in_reset_) return;
   if (line == "uplink") {
     say(now_s, "ok uplink");
     uplink_wanted_ = true;

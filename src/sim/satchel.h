@@ -39,6 +39,8 @@ public:
   void advance(double to_s) override;
   const std::vector<Stretch>& stretches(int = 0) const override { return stretches_; }
   void cut(double t) override;
+  void pin(double now_s, int number, bool high) override;
+  void auxiliary(double now_s, bool on) override;
   /// Bit 0: the radio is on, bit 1: the locator is.
   unsigned lines(double t) const override;
   bool powered() const { return powered_; }
@@ -51,7 +53,8 @@ private:
     double seconds, level_a, ripple_a = 0, ripple_hz = 0;
     std::string line;  ///< printed as it begins
   };
-  void boot(double t);
+  void boot(double t, const std::string& why = "");
+  void hold(double t);
   void begin_round(bool uplink);
   void next_task();
   void push(const Task& task);
@@ -65,7 +68,7 @@ private:
   std::mt19937_64 random_, fixes_;
   std::vector<Stretch> stretches_;
   std::deque<Task> tasks_;
-  bool powered_ = false, uplink_wanted_ = false;
+  bool powered_ = false, uplink_wanted_ = false, in_reset_ = false, service_ = false;
   double volts_ = 3.6, now_ = 0, planned_to_ = 0, booted_ = 0, next_wake_ = 0, next_uplink_ = 0;
   double clock_ppm_ = 0;
   double limit_ = 1e9;

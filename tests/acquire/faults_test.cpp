@@ -15,7 +15,10 @@
 #include <sys/statvfs.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
+#include <cmath>
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <thread>
@@ -111,11 +114,14 @@ TEST_CASE("a machine that slept in mid-capture is told, by an injected clock") {
 TEST_CASE("an edge seen by two clocks 200 ppm apart stays together", "[fast]") {
   const test::Folder folder;
   const double ppm = GENERATE(200.0, -200.0);
-  // Ten minutes of the bench at sixty times real time: the clocks part by 120 ms.
+  // Ten minutes of the bench at sixty times real time, when the clocks are 120 ms apart; an hour
+  // and longer by hand: KUVIO_CLOCKS_S=3600.
+  const char* wanted = std::getenv("KUVIO_CLOCKS_S");
+  const double length = wanted ? std::atof(wanted) : 600;
   test::Bench bench({"--speed", "60", "--stream", "tcp", "--stream-rate", "100", "--stream-drift",
                      std::to_string(ppm)});
   Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
-  RecordSettings s = of(bench.scpi(), 600);
+  RecordSettings s = of(bench.scpi(), length);
   s.inputs[0].settings.rate_hz = 100;
   s.inputs[0].settings.outputs[""].power_on = true;
   s.inputs.push_back({parse_endpoint(bench.endpoints["stream"]), {}});
@@ -127,13 +133,20 @@ TEST_CASE("an edge seen by two clocks 200 ppm apart stays together", "[fast]") {
   REQUIRE(c.channel("I_shunt")->clock);
   // Its clock is fast: more of its seconds to one of the capture's.
   CHECK(c.channel("I_shunt")->clock->rate == Approx(1 / (1 + ppm * 1e-6)).margin(40e-6));
-  for (const double from : {0.0, 300.0, 500.0}) {
+  double worst = 0;
+  int edges = 0;
+  for (double from = 0; from < length - 70; from += 57) {
     const double a = test::first_above(main, 8e-3, from), b = test::first_above(shunt, 8e-3, from);
-    INFO("at " << a);
-    CHECK(b == Approx(a).margin(0.03));  // without the map 60 ms and 100 ms by then
+    if (a < 0 || b < 0) continue;
+    ++edges;
+    worst = std::max(worst, std::fabs(b - a));
   }
-  CHECK(main.to_s() == Approx(600));
-  CHECK(shunt.to_s() == Approx(600).margin(0.1));
+  INFO(edges << " edges, the worst " << 1000 * worst << " ms apart");
+  CHECK(edges > 5);
+  CHECK(worst <= 0.02);  // two samples
+  if (wanted) WARN(edges << " edges, the worst " << 1000 * worst << " ms apart");
+  CHECK(main.to_s() == Approx(length));
+  CHECK(shunt.to_s() == Approx(length).margin(0.1));
 }
 
 TEST_CASE("marks lie where they were made, outputs are switched while it records") {
@@ -147,14 +160,14 @@ TEST_CASE("marks lie where they were made, outputs are switched while it records
   record(book, s, {}, [&](const RecordProgress& p) {
     if (step == 0 && p.recorded_s > 0.5) {
       control.mark("door opened");
-      control.switch_output(true);
+      control.switch_over(output_switched(true));
       ++step;
     } else if (step == 1 && p.recorded_s > 1.5) {
       CHECK(p.output_on);
       CHECK(p.channels[0].last == Approx(18e-3).epsilon(0.05));
       CHECK(p.disk_free);
       CHECK(p.bytes_per_s == Approx(4200).epsilon(0.1));
-      control.switch_output(false);
+      control.switch_over(output_switched(false));
       ++step;
     }
   });

@@ -56,7 +56,7 @@ TEST_CASE("an output is watched, set and switched, and never switched on by itse
   REQUIRE(wait_for([&] { return monitor.state().set_voltage == Approx(3.3); }));
   CHECK(monitor.state().current_limit == Approx(0.4));
   CHECK_FALSE(monitor.state().cut_off);
-  monitor.switch_output(true);
+  monitor.switch_over(output_switched(true));
   REQUIRE(wait_for([&] { return monitor.state().output_on; }));
   REQUIRE(wait_for([&] { return monitor.state().readings.back().voltage > 3; }));
   std::string heard;
@@ -78,7 +78,7 @@ TEST_CASE("an output is watched, set and switched, and never switched on by itse
   }));
   CHECK_THAT(told.back(), Catch::Contains("-222"));
   CHECK(monitor.state().set_voltage == Approx(3.3));
-  monitor.switch_output(false);
+  monitor.switch_over(output_switched(false));
   REQUIRE(wait_for([&] { return !monitor.state().output_on; }));
 }
 
@@ -86,7 +86,7 @@ TEST_CASE("an output found on is told, and one that goes away is lost with its r
   auto sim = std::make_unique<test::Bench>(std::vector<std::string>{"--speed", "5"});
   {
     Monitor first(parse_endpoint(sim->scpi()), {});
-    first.switch_output(true);
+    first.switch_over(output_switched(true));
     REQUIRE(wait_for([&] { return first.state().output_on; }));
   }
   Monitor second(parse_endpoint(sim->scpi()), {});
@@ -181,7 +181,7 @@ TEST_CASE("a running recording switches the output when it is asked to") {
   record(book, s, {}, [&](const RecordProgress& p) {
     if (!off && p.recorded_s > 20) {
       CHECK(p.output_on);
-      control.switch_output(false);
+      control.switch_over(output_switched(false));
       off = true;
     }
   });

@@ -344,10 +344,14 @@ void BenchControl::setCutOff(bool cut_off) {
 }
 
 void BenchControl::switchOutput(bool on, const QString& output) {
+  switchOver(acquire::output_switched(on, output.toStdString()));
+}
+
+void BenchControl::switchOver(const acquire::Switching& what) {
   if (recording()) {
-    control_->switch_output(on, output.toStdString());
+    control_->switch_over(what);
   } else if (monitor_) {
-    monitor_->switch_output(on, output.toStdString());
+    monitor_->switch_over(what);
   }
 }
 

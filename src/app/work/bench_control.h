@@ -86,6 +86,8 @@ public:
   void setCutOff(bool cut_off);
   /// "": the first output on, or all of them off.
   void switchOutput(bool on, const QString& output = {});
+  /// An output, a digital line, or the device's reset.
+  void switchOver(const acquire::Switching& what);
   void send(const QString& line);
 
   void setBook(const QString& path);

@@ -12,6 +12,17 @@
 namespace kuvio::app {
 namespace {
 
+/// "output on", "output 2 off", "line wake high", "device reset by line reset low for 100 ms".
+std::string words_of(const book::Event& e) {
+  if (e.kind == "device_reset") return "device reset " + e.text;
+  const bool named = e.text.starts_with("output ") || e.text.starts_with("line ");
+  if (named && e.text.find(':') != std::string::npos) return e.text;  // it says why
+  const bool up = e.kind.ends_with("_on") || e.kind.ends_with("_high");
+  const std::string word =
+      e.kind.starts_with("line_") ? (up ? " high" : " low") : (up ? " on" : " off");
+  return named ? e.text + word : "output" + word + (e.text.empty() ? "" : ": " + e.text);
+}
+
 /// Marks, and what went wrong, stand among the device's lines, with a sign in front.
 void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& events) {
   constexpr std::size_t kOfAKind = 100;
@@ -23,10 +34,11 @@ void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& 
         e.kind == "device_reset_loop" || e.kind == "link_lost" || e.kind == "input_lost" ||
         e.kind == "input_silent" || e.kind == "machine_slept" || e.kind == "disk_full" ||
         e.kind == "log_lost" || e.kind == "output_found_on";
-    const bool output = e.kind == "output_on" || e.kind == "output_off";
+    const bool output = e.kind == "output_on" || e.kind == "output_off" ||
+                        e.kind == "auxiliary_on" || e.kind == "auxiliary_off" ||
+                        e.kind == "line_high" || e.kind == "line_low" || e.kind == "device_reset";
     if ((!mark && !trouble && !output) || ++seen[e.kind] > kOfAKind) continue;
-    const std::string text =
-        output && e.text.empty() ? e.kind == "output_on" ? "output on" : "output off" : e.text;
+    const std::string text = output ? words_of(e) : e.text;
     log.push_back({e.earliest_s, false, (mark ? "◆ " : trouble ? "⚠ " : "● ") + text});
   }
   std::stable_sort(log.begin(), log.end(),

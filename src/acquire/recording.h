@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/limit_log.h"
+#include "acquire/log_track.h"
+#include "acquire/recorder.h"
+
+#include <deque>
+#include <limits>
+#include <map>
+#include <span>
+
+namespace kuvio::acquire {
+
+/// One recording from its set-up to its end; what record() does.
+class Recording {
+public:
+  Recording(book::Book& book, const RecordSettings& settings);
+  RecordResult run(const std::stop_token& stop,
+                   const std::function<void(const RecordProgress&)>& progress);
+
+private:
+  static constexpr double kNever = std::numeric_limits<double>::infinity();
+  static constexpr auto kFlushEvery = std::chrono::milliseconds(250);
+  static constexpr auto kIdle = std::chrono::milliseconds(10);
+
+  Tracks& axis();
+  double slept() const;
+
+  // the capture
+  /// A drop becomes a current; of what is a current already it is kept for the burden voltage.
+  void take_shunt(book::ChannelInfo& c, double ohms);
+  void create();
+  void discard();
+  void warn(const std::string& text);
+
+  // waiting for what it is armed with
+  struct Watched {
+    std::size_t track = 0, column = 0, line = 0;
+    bool any = false;
+  };
+  void find_watched(const TriggerWatch& watch, Watched& out);
+  /// False when it was told to stop before anything happened.
+  bool wait_armed(const std::stop_token& stop,
+                  const std::function<void(const RecordProgress&)>& progress);
+  /// Shows a watch the samples of a packet of the channel it is for.
+  void look_at(TriggerWatch& watch, const Watched& place, const Tracks& track,
+               const Packet& packet);
+  bool drain(Tracks& track);
+  static double step_of(const Tracks& track);
+  double own_on_axis(const Tracks& track, double own_s);
+  void begin_at(double axis_own_s);
+
+  // recording
+  void loop(const std::stop_token& stop,
+            const std::function<void(const RecordProgress&)>& progress);
+  bool others_done();
+  double calibrated(std::size_t channel, double v) const;
+  /// Good samples of a column as they are written: for whoever waits for a level or an edge.
+  void watched(Tracks& track, std::size_t column, std::int64_t tick,
+               std::span<const double> values);
+  /// Of the first current of the axis: values that stand for their interval, or for the time since
+  /// the one before.
+  void watch_charge(const Tracks& track, const Packet& packet);
+  void stop_at(double t, const std::string& reason);
+  void take_happenings();
+  /// What people must know at once, in words; each kind of trouble once.
+  void tell_of(const Happening& h, double a, double b);
+  void watch_sleep();
+  void heed_control();
+  void switch_over(const Switching& what);
+  void send_lines();
+
+  // the disk
+  /// What is left is kept for closing the capture properly, and for the write-ahead log.
+  bool disk_is_full();
+  /// A write failed although there was room a moment ago. What was flushed before is safe.
+  void out_of_disk(const Error& why);
+
+  // the end
+  void finish(const std::string& reason,
+              const std::function<void(const RecordProgress&)>& progress);
+  /// A lost link leaves an output as it was; whoever reads this must know.
+  std::string what_of_outputs();
+  void tell_losses();
+  /// What people watch is calibrated like what they will read.
+  LiveChannel as_meant(LiveChannel c) const;
+  void tell(const std::function<void(const RecordProgress&)>& progress, bool armed);
+
+  book::Book& book_;
+  const RecordSettings& settings_;
+  TriggerWatch arm_, until_;
+  Watched arm_place_, until_place_;
+  std::vector<std::unique_ptr<Tracks>> tracks_;
+  std::unique_ptr<LogTrack> log_;
+  std::vector<book::ChannelInfo> channels_;
+  Conditions shunts_;
+  std::unique_ptr<book::CaptureWriter> writer_;
+  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_told_ = 0, charge_ = 0,
+         charge_at_ = 0;
+  bool powers_on_ = false;
+  std::optional<LimitLog> limits_;
+  std::string stop_reason_;
+  std::deque<ScheduledLine> sends_;
+  std::vector<DeviceLine> early_lines_;
+  std::vector<book::LogLine> fresh_lines_;
+  std::vector<std::string> told_;
+  std::map<std::string, int> trouble_;
+  std::int64_t texts_ = 0;
+  RecordProgress live_;
+  RecordResult result_;
+};
+
+}  // namespace kuvio::acquire

@@ -1,0 +1,144 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The end of a recording, wanted or not, and what is told while it runs.
+
+#include "acquire/recording.h"
+#include "book/disk.h"
+#include "core/error.h"
+#include "core/present.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <thread>
+#include <utility>
+
+namespace kuvio::acquire {
+
+bool Recording::disk_is_full() {
+  const auto disk = book::disk_of(book_.path());
+  if (!disk) return false;
+  live_.disk_free = disk->free;
+  const std::uint64_t reserve = std::min(settings_.keep_free, disk->size / 10);
+  return disk->free < reserve + static_cast<std::uint64_t>(book_.database().wal_bytes());
+}
+
+void Recording::out_of_disk(const Error& why) {
+  for (auto& t : tracks_) {
+    t->input().set_ended_badly(true);
+    t->input().stop();
+  }
+  writer_.reset();
+  result_.interrupted = result_.disk_full = true;
+  result_.end_reason = "the disk is full";
+  book_.mark_interrupted(result_.capture, result_.end_reason);
+  warn(
+      fmt::format("the book could not be written any further ({}); everything up to a second "
+                  "before is safe. Make room on the disk",
+                  why.why()));
+}
+
+void Recording::finish(const std::string& reason,
+                       const std::function<void(const RecordProgress&)>& progress) {
+  for (auto& t : tracks_) {
+    t->input().set_ended_badly(result_.interrupted);
+    t->input().stop();
+  }
+  for (auto& t : tracks_) drain(*t);  // what was fetched until the stop
+  take_happenings();
+  if (log_) {
+    log_->log().stop();
+    log_->drain(until_s_);
+    log_->finish(until_s_);
+    if (const auto failure = log_->log().failure()) {
+      warn("the device log was lost: " + *failure);
+      writer_->event({"log_lost", axis().recorded_s(), axis().recorded_s(), *failure});
+    }
+    for (const std::string& note : log_->take_notes()) warn(note);
+  }
+  for (auto& t : tracks_) t->finish(axis());
+  tell_losses();
+  const double at = axis().recorded_s();
+  if (result_.disk_full) {
+    writer_->event({"disk_full", at, at, reason});
+    warn(
+        fmt::format("stopped after {}: the disk is nearly full; everything is safe. Make room, "
+                    "or record onto another disk",
+                    duration(at)));
+  } else if (result_.interrupted) {
+    writer_->event({"input_lost", at, at, reason});
+    warn(fmt::format("{}; {} saved{}", reason, duration(at), what_of_outputs()));
+  }
+  result_.end_reason = reason;
+  writer_->finish(reason, result_.interrupted);
+  tell(progress, false);
+}
+
+std::string Recording::what_of_outputs() {
+  std::string out;
+  for (auto& t : tracks_) {
+    if (!t->input().has_outputs()) continue;
+    if (t->input().failure()) return "; the output may still be on: check it";
+    if (t->input().output_on()) out = "; the output is still on";
+  }
+  return out;
+}
+
+void Recording::tell_losses() {
+  for (auto& t : tracks_) {
+    if (t->lost() == 0) continue;
+    warn(fmt::format("{}: {} samples lost in {} gap{}, the first at {}; they are marked",
+                     t->input().endpoint().text, t->lost(), t->gaps(), t->gaps() == 1 ? "" : "s",
+                     duration(t->first_lost_s())));
+  }
+  if (limits_) limits_->finish();
+}
+
+LiveChannel Recording::as_meant(LiveChannel c) const {
+  const book::ChannelInfo& info = channels_[c.place];
+  if (c.quantity == "logic" || info.calibration.identity()) return c;
+  const auto& [gain, offset, text] = info.calibration;
+  c.quantity = info.quantity;
+  c.unit = info.unit;
+  c.last = gain * c.last + offset;
+  c.least = gain * c.least + offset;
+  c.most = gain * c.most + offset;
+  if (gain < 0) std::swap(c.least, c.most);
+  c.sum = gain * c.sum + offset * c.observed_s;
+  return c;
+}
+
+void Recording::tell(const std::function<void(const RecordProgress&)>& progress, bool armed) {
+  if (!progress) {
+    fresh_lines_.clear();  // nobody takes them
+    told_.clear();
+    return;
+  }
+  live_.armed = armed;
+  live_.recorded_s = armed ? 0 : axis().recorded_s();
+  live_.samples = 0;
+  live_.bytes_per_s = 0;
+  live_.channels.clear();
+  live_.output_on = false;
+  live_.outputs.clear();
+  live_.driven.clear();
+  for (auto& t : tracks_) {
+    live_.samples += t->samples();
+    live_.bytes_per_s += t->bytes_per_s() * settings_.time_scale;
+    live_.output_on |= t->input().output_on();
+    for (const auto& output : t->input().outputs()) live_.outputs.push_back(output);
+    for (const auto& line : t->input().lines()) live_.driven.push_back(line);
+    for (const LiveChannel& c : t->live()) live_.channels.push_back(as_meant(c));
+    t->fresh_extremes();
+  }
+  live_.log_lines = (log_ ? log_->lines() : 0) + texts_;
+  live_.capture = result_.capture;
+  live_.lines = std::exchange(fresh_lines_, {});
+  live_.told = std::exchange(told_, {});
+  if (!live_.disk_free) {
+    if (const auto disk = book::disk_of(book_.path())) live_.disk_free = disk->free;
+  }
+  progress(live_);
+}
+
+}  // namespace kuvio::acquire
