@@ -76,6 +76,16 @@ void Input::set_output(const std::string& output, bool on) {
   outputs_on_[output] = on;
 }
 
+std::optional<std::string> Input::away() const {
+  const std::lock_guard lock(mutex_);
+  return away_;
+}
+
+void Input::set_away(std::optional<std::string> why) {
+  const std::lock_guard lock(mutex_);
+  away_ = std::move(why);
+}
+
 bool Input::deliver(Packet packet) {
   if (!ring_.has_room(packet.samples())) return false;
   ring_.push(std::move(packet));
@@ -85,6 +95,7 @@ bool Input::deliver(Packet packet) {
 std::unique_ptr<Link> Input::reopened(const std::stop_token& stop, const Error& why,
                                       double patience_s, double own_s) {
   const double lost_at = host_now_s();
+  set_away(why.what());
   std::unique_ptr<Link> link;
   while (!link && !stop.stop_requested()) {
     try {
@@ -94,6 +105,7 @@ std::unique_ptr<Link> Input::reopened(const std::stop_token& stop, const Error& 
       std::this_thread::sleep_for(std::chrono::milliseconds(100));
     }
   }
+  if (link) set_away(std::nullopt);
   if (link) happened({"link_lost", own_s, own_s + host_now_s() - lost_at, why.what(), ""});
   return link;
 }

@@ -93,6 +93,8 @@ public:
   /// Outputs that were on when Kuvio connected.
   const std::vector<std::string>& found_on() const { return found_on_; }
   bool has_outputs() const { return !outputs_on_.empty(); }
+  /// Why it is out of reach right now, while its link is tried again; nothing else.
+  std::optional<std::string> away() const;
 
   /// Begins to deliver. Error when the equipment refuses.
   void start();
@@ -144,6 +146,7 @@ protected:
   std::vector<Switching> take_wishes();
   void set_output(const std::string& output, bool on);
   void set_line(const std::string& line, bool high);
+  void set_away(std::optional<std::string> why);
 
   Endpoint endpoint_;
   std::string identity_;
@@ -164,7 +167,7 @@ private:
   std::vector<std::string> notes_;
   std::vector<Happening> happenings_;
   std::vector<SyncPoint> sync_points_;
-  std::optional<std::string> failure_;
+  std::optional<std::string> failure_, away_;
   std::jthread thread_;
 };
 

@@ -30,10 +30,16 @@ void Monitor::order(Order order) {
   const std::lock_guard lock(mutex_);
   orders_.push_back(std::move(order));
 }
-void Monitor::set_voltage(double volts) { order({Order::What::voltage, volts}); }
-void Monitor::set_current_limit(double amperes) { order({Order::What::limit, amperes}); }
-void Monitor::set_cut_off(bool cut_off) { order({Order::What::cut_off, cut_off ? 1.0 : 0.0}); }
-void Monitor::switch_over(const Switching& what) { order({Order::What::switching, 0, what}); }
+void Monitor::set_voltage(double volts, const std::string& output) {
+  order({Order::What::voltage, volts, output, {}});
+}
+void Monitor::set_current_limit(double amperes, const std::string& output) {
+  order({Order::What::limit, amperes, output, {}});
+}
+void Monitor::set_cut_off(bool cut_off, const std::string& output) {
+  order({Order::What::cut_off, cut_off ? 1.0 : 0.0, output, {}});
+}
+void Monitor::switch_over(const Switching& what) { order({Order::What::switching, 0, {}, what}); }
 
 void Monitor::send(const std::string& line) {
   const std::lock_guard lock(mutex_);
@@ -58,17 +64,20 @@ std::vector<std::string> Monitor::take_told() {
   return std::exchange(told_, {});
 }
 
-void Monitor::read_settings(Scpi& scpi, const OutputProfile& o) {
+void Monitor::read_settings(Scpi& scpi, const Profile& profile) {
   const auto ask = [&](const Setting& s, Dimension d) {
     return s.ask.empty() ? 0 : scpi.query_number(s.ask, d, s.factor);
   };
-  const double volts = ask(o.voltage, Dimension::voltage);
-  const double limit = ask(o.current_limit, Dimension::current);
-  const bool cut_off = !o.cut_off_state.empty() && scpi.query_on(o.cut_off_state);
+  std::vector<OutputState> all;
+  for (const OutputProfile& o : profile.outputs) {
+    OutputState set{o.name, o.auxiliary, 0, 0, true};
+    set.voltage = ask(o.voltage, Dimension::voltage);
+    set.current_limit = ask(o.current_limit, Dimension::current);
+    set.cut_off = !o.cut_off_state.empty() && scpi.query_on(o.cut_off_state);
+    all.push_back(std::move(set));
+  }
   const std::lock_guard lock(mutex_);
-  state_.set_voltage = volts;
-  state_.current_limit = limit;
-  state_.cut_off = cut_off;
+  state_.set = std::move(all);
 }
 
 void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
@@ -108,19 +117,22 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
 
 void Monitor::carry_out(Scpi& scpi, const Profile& profile, const Order& order) {
   if (profile.outputs.empty() && order.what != Order::What::switching) return;
-  const OutputProfile first = profile.outputs.empty() ? OutputProfile{} : profile.outputs.front();
+  OutputProfile of = profile.outputs.empty() ? OutputProfile{} : profile.outputs.front();
+  for (const OutputProfile& o : profile.outputs) {
+    if (o.name == order.output) of = o;
+  }
   const auto set = [&](const Setting& s) {
     if (s.can_set()) scpi.send(filled(s.set, order.value / s.factor));
   };
   switch (order.what) {
     case Order::What::voltage:
-      set(first.voltage);
+      set(of.voltage);
       break;
     case Order::What::limit:
-      set(first.current_limit);
+      set(of.current_limit);
       break;
     case Order::What::cut_off: {
-      const std::string& command = order.value > 0 ? first.cut_off : first.hold;
+      const std::string& command = order.value > 0 ? of.cut_off : of.hold;
       if (!command.empty()) scpi.send(command);
       break;
     }
@@ -177,7 +189,7 @@ void Monitor::run(const std::stop_token& stop) {
     for (const std::string& command : profile.begin) scpi.send(command);
     bool on = false;
     for (const OutputProfile& o : profile.outputs) on |= !o.state.empty() && scpi.query_on(o.state);
-    if (!profile.outputs.empty()) read_settings(scpi, profile.outputs.front());
+    read_settings(scpi, profile);
     {
       const std::lock_guard lock(mutex_);
       state_.identity = identity;
@@ -205,7 +217,7 @@ void Monitor::run(const std::stop_token& stop) {
         }
       }
       read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun).count());
-      if (!orders.empty() && !profile.outputs.empty()) read_settings(scpi, profile.outputs.front());
+      if (!orders.empty()) read_settings(scpi, profile);
       std::this_thread::sleep_for(kEvery);
     }
   } catch (const Error& e) {

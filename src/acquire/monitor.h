@@ -20,6 +20,14 @@ struct LiveReading {
   double current = 0, voltage = 0;
 };
 
+/// What an output is set to.
+struct OutputState {
+  std::string name;  ///< "" for the only one
+  bool auxiliary = false;
+  double voltage = 0, current_limit = 0;
+  bool cut_off = true;  ///< on over-current: switches off; else holds the current
+};
+
 /// What a monitor knows; a snapshot.
 struct MonitorState {
   enum class Phase { connecting, ready, lost };
@@ -30,8 +38,7 @@ struct MonitorState {
   std::vector<std::pair<std::string, bool>> outputs;  ///< names, and whether each is on
   std::vector<std::pair<std::string, bool>> lines;    ///< digital lines it drives: whether high
   std::vector<std::string> currents, voltages;        ///< channels that the profile knows
-  double set_voltage = 0, current_limit = 0;
-  bool cut_off = true;  ///< on over-current: switches off; else holds the current
+  std::vector<OutputState> set;                       ///< the first is "the output"
   bool output_on = false, found_on = false;
   std::vector<LiveReading> readings;  ///< of the last ten seconds, oldest first
   double silent_s = 0;                ///< since its last answer
@@ -50,9 +57,10 @@ public:
   Monitor(const Monitor&) = delete;
   Monitor& operator=(const Monitor&) = delete;
 
-  void set_voltage(double volts);
-  void set_current_limit(double amperes);
-  void set_cut_off(bool cut_off);
+  /// Of the output of that name; "": the first one.
+  void set_voltage(double volts, const std::string& output = "");
+  void set_current_limit(double amperes, const std::string& output = "");
+  void set_cut_off(bool cut_off, const std::string& output = "");
   void switch_over(const Switching& what);
   void send(const std::string& line);
 
@@ -68,10 +76,11 @@ private:
   struct Order {
     enum class What { voltage, limit, cut_off, switching } what;
     double value = 0;
+    std::string output = {};
     Switching switching = {};
   };
   void order(Order order);
-  void read_settings(Scpi& scpi, const OutputProfile& output);
+  void read_settings(Scpi& scpi, const Profile& profile);
   void read_once(Scpi& scpi, const Profile& profile, double at_s);
   static void carry_out(Scpi& scpi, const Profile& profile, const Order& order);
   static void switch_over(Scpi& scpi, const Profile& profile, const Switching& what);

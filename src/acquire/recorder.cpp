@@ -3,10 +3,12 @@
 #include "core/error.h"
 #include "core/present.h"
 
+#include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <ctime>
 #include <thread>
 #include <utility>
 
@@ -166,6 +168,7 @@ void Recording::loop(const std::stop_token& stop,
     send_lines();
     heed_control();
     watch_sleep();
+    watch_links();
     if (Clock::now() - flushed >= kFlushEvery) {
       for (auto& t : tracks_) t->keep_clock(axis());
       writer_->flush();
@@ -184,7 +187,13 @@ void Recording::loop(const std::stop_token& stop,
         break;
       }
     }
-    if (stop.stop_requested()) break;
+    if (stop.stop_requested()) {
+      if (!away_.empty()) {
+        result_.interrupted = true;
+        reason = "ended while a link was lost: " + away_;
+      }
+      break;
+    }
     if (!dead.empty() && !complete_since) {
       result_.interrupted = true;
       reason = dead;
@@ -298,6 +307,22 @@ void Recording::watch_sleep() {
       fmt::format("this computer slept for {} in mid-capture: what the inputs lost meanwhile is "
                   "marked",
                   duration(length)));
+}
+
+void Recording::watch_links() {
+  away_.clear();
+  told_away_.resize(tracks_.size());
+  for (std::size_t i = 0; i < tracks_.size(); ++i) {
+    const Input& input = tracks_[i]->input();
+    const auto why = input.away();
+    if (why) away_ += (away_.empty() ? "" : "; ") + *why;
+    if (why && !told_away_[i]) {
+      warn(fmt::format("{} at {:%H:%M:%S}; {} saved{}. The link is tried again", *why,
+                       fmt::localtime(std::time(nullptr)), duration(axis().recorded_s()),
+                       input.has_outputs() ? "; its output may still be on: check it" : ""));
+    }
+    told_away_[i] = why.has_value();
+  }
 }
 
 void Recording::heed_control() {

@@ -63,6 +63,7 @@ struct RecordProgress {
   std::vector<std::pair<std::string, bool>> driven;   ///< likewise, digital lines: whether high
   std::int64_t capture = 0;
   std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
+  std::string away;                        ///< why an input is out of reach; it is tried again
   double bytes_per_s = 0;                  ///< that the recording takes of it
   std::vector<book::LogLine> lines;        ///< new in the device log
   std::vector<std::string> told;           ///< what went wrong since the last time

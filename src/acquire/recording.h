@@ -67,6 +67,8 @@ private:
   /// What people must know at once, in words; each kind of trouble once.
   void tell_of(const Happening& h, double a, double b);
   void watch_sleep();
+  /// Tells of a link that is lost while it is tried again.
+  void watch_links();
   void heed_control();
   void switch_over(const Switching& what);
   void send_lines();
@@ -100,7 +102,8 @@ private:
          charge_at_ = 0;
   bool powers_on_ = false;
   std::optional<LimitLog> limits_;
-  std::string stop_reason_;
+  std::string stop_reason_, away_;
+  std::vector<bool> told_away_;  // by track
   std::deque<ScheduledLine> sends_;
   std::vector<DeviceLine> early_lines_;
   std::vector<book::LogLine> fresh_lines_;

@@ -78,7 +78,7 @@ std::string Recording::what_of_outputs() {
   std::string out;
   for (auto& t : tracks_) {
     if (!t->input().has_outputs()) continue;
-    if (t->input().failure()) return "; the output may still be on: check it";
+    if (t->input().failure() || t->input().away()) return "; the output may still be on: check it";
     if (t->input().output_on()) out = "; the output is still on";
   }
   return out;
@@ -115,6 +115,7 @@ void Recording::tell(const std::function<void(const RecordProgress&)>& progress,
     return;
   }
   live_.armed = armed;
+  live_.away = away_;
   live_.recorded_s = armed ? 0 : axis().recorded_s();
   live_.samples = 0;
   live_.bytes_per_s = 0;

@@ -540,6 +540,7 @@ void ScpiInput::run(const std::stop_token& stop) {
 void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
   const double lost_at = host_now_s(), lost_own = static_cast<double>(next_) * interval_s_;
   const std::string was = identity_;
+  set_away(why.what());
   while (true) {
     if (stop.stop_requested()) return;
     try {
@@ -558,6 +559,7 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
       std::this_thread::sleep_for(milliseconds(10));
   }
   resumed_ = true;
+  set_away(std::nullopt);
   const double own = profile_.log ? lost_own : lost_at - started_s_;
   happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
 }

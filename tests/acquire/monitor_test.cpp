@@ -53,9 +53,11 @@ TEST_CASE("an output is watched, set and switched, and never switched on by itse
   monitor.set_voltage(3.3);
   monitor.set_current_limit(0.4);
   monitor.set_cut_off(false);
-  REQUIRE(wait_for([&] { return monitor.state().set_voltage == Approx(3.3); }));
-  CHECK(monitor.state().current_limit == Approx(0.4));
-  CHECK_FALSE(monitor.state().cut_off);
+  REQUIRE(wait_for([&] {
+    return !monitor.state().set.empty() && monitor.state().set[0].voltage == Approx(3.3);
+  }));
+  CHECK(monitor.state().set[0].current_limit == Approx(0.4));
+  CHECK_FALSE(monitor.state().set[0].cut_off);
   monitor.switch_over(output_switched(true));
   REQUIRE(wait_for([&] { return monitor.state().output_on; }));
   REQUIRE(wait_for([&] { return monitor.state().readings.back().voltage > 3; }));
@@ -77,7 +79,7 @@ TEST_CASE("an output is watched, set and switched, and never switched on by itse
     return !told.empty();
   }));
   CHECK_THAT(told.back(), Catch::Contains("-222"));
-  CHECK(monitor.state().set_voltage == Approx(3.3));
+  CHECK(monitor.state().set[0].voltage == Approx(3.3));
   monitor.switch_over(output_switched(false));
   REQUIRE(wait_for([&] { return !monitor.state().output_on; }));
 }

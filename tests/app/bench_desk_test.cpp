@@ -2,12 +2,16 @@
 // The Bench desk with every kind of input, by mouse and keyboard, against the simulated bench in
 // another process.
 
+#include "app/bench/bench_desk.h"
+
 #include "app/bench/live_channels_view.h"
+#include "app/bench/wiring_view.h"
 #include "book/channel_trace.h"
 #include "cli/process.h"
 
 #include "desk_fixture.h"
 
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPlainTextEdit>
@@ -70,6 +74,13 @@ struct AtBench {
   QString status() { return find<QLabel>("benchStatus")->text(); }
   book::CaptureInfo last() {
     return book::Book::open(path.toStdString(), book::Book::Mode::read).captures().back();
+  }
+  /// What the desk would record, as its own Record button reads it.
+  bool fill(RecordWish& wish) {
+    auto* desk = window.findChild<BenchDesk*>();
+    const auto read = desk ? desk->wish(false) : std::nullopt;
+    if (read) wish = *read;
+    return read.has_value();
   }
   void record(const char* how = "record") {
     click(how);
@@ -234,7 +245,15 @@ TEST_CASE("a link that is lost is told, with what became of the output") {
   REQUIRE(s.wait([&] { return s.bench().state().recorded_s > 1; }));
   QSignalSpy ended(&s.bench(), &BenchControl::recordingEnded);
   sim.process.signal(SIGKILL);
-  REQUIRE(ended.wait(10000));
+  REQUIRE(s.wait([&] { return !s.bench().state().away.empty(); }));
+  CHECK_THAT(s.told.join(QLatin1Char(' ')).toStdString(), Catch::Contains("saved") &&
+                                                              Catch::Contains("may still be on") &&
+                                                              Catch::Contains("tried again"));
+  CHECK(s.find<QLabel>("recordingText")->text().contains(QStringLiteral("link lost")));
+  CHECK(s.find<QPushButton>("stripStop")->text() == QStringLiteral("End capture"));
+  CHECK_FALSE(ended.count());  // it goes on until it is ended
+  s.click("stripStop");
+  REQUIRE((ended.count() > 0 || ended.wait(10000)));
   CHECK(ended.first().at(1).toBool());
   CHECK_THAT(ended.first().at(2).toString().toStdString(),
              Catch::Contains("saved") && Catch::Contains("may still be on"));
@@ -261,4 +280,154 @@ TEST_CASE("two outputs have a switch each, and are recorded together") {
   CHECK(*measure(book::ChannelTrace(book, *info.channel("I1")), 70, 95).mean() < -0.1);
   CHECK(*measure(book::ChannelTrace(book, *info.channel("I2")), 70, 95).mean() > 0.2);
   REQUIRE(info.channel("V2"));
+}
+
+TEST_CASE("a bench set-up is saved from the desk and opened again, with nothing switched on") {
+  test::Folder folder;
+  const QString file = QString::fromStdString(folder / "night.bench.toml");
+  test::Bench sim({"--stream", "tcp", "--stream-rate", "2000"});
+  {
+    AtBench s;
+    s.type("outputAddress", text(sim, "scpi"));
+    s.type("logAddress", text(sim, "log"));
+    s.type("otherAddresses", text(sim, "stream"));
+    s.type("shunts", QStringLiteral("I_shunt: 2 Ohm"));
+    s.click("connect");
+    REQUIRE(s.ready());
+    s.type("voltage", QStringLiteral("3.3 V"));
+    QTest::keyClick(s.find<QLineEdit>("voltage"), Qt::Key_Return);
+    s.type("build", QStringLiteral("2.3.0"));
+    s.type("length", QStringLiteral("2 s"));
+    s.type("rate", QStringLiteral("500 Hz"));
+    s.type("logicLines", QStringLiteral("radio_on"));
+    s.type("arm", QStringLiteral("I above 5 mA"));
+    s.type("conditions", QStringLiteral("board=7"));
+    const auto& set = s.bench().state().output.set;
+    REQUIRE(s.wait([&] { return !set.empty() && set.front().voltage == Approx(3.3); }));
+    QSignalSpy saved(&s.bench(), &BenchControl::setupSaved);
+    RecordWish wish;
+    REQUIRE(s.fill(wish));
+    s.bench().saveSetup(file, QStringLiteral("night"), wish);
+    REQUIRE((saved.count() > 0 || saved.wait(5000)));
+  }
+  const auto setup = acquire::read_bench_setup(file.toStdString());
+  CHECK(setup.name == "night");
+  CHECK(setup.record.inputs.size() == 2);
+  CHECK(setup.record.shunts.at("I_shunt") == 2);
+  CHECK(*setup.record.inputs[0].settings.outputs.at("").voltage == Approx(3.3));
+  CHECK_FALSE(setup.record.inputs[0].settings.outputs.at("").power_on);
+  AtBench s;
+  s.bench().readSetup(file);
+  REQUIRE(s.ready());
+  CHECK(s.find<QLineEdit>("outputAddress")->text() == text(sim, "scpi"));
+  CHECK(s.find<QLineEdit>("otherAddresses")->text() == text(sim, "stream"));
+  CHECK(s.find<QLineEdit>("rate")->text() == QStringLiteral("500 Hz"));
+  CHECK(s.find<QLineEdit>("arm")->text() == QStringLiteral("I above 0.005 A"));
+  CHECK(s.find<QLineEdit>("conditions")->text() == QStringLiteral("board=7"));
+  CHECK_FALSE(s.bench().state().output_on);
+  // By its wiring: what the shunt drops and burns, once current flows.
+  auto* wiring = s.find<WiringView>("wiring");
+  REQUIRE(s.wait([&] { return wiring->parts().size() == 3; }));
+  CHECK(wiring->parts()[0].figures.startsWith(QStringLiteral("3.30")));
+  CHECK(wiring->parts()[1].title.contains(QStringLiteral("2.00")));
+  s.type("build", QStringLiteral("2.3.0"));
+  s.record("recordPowerOn");
+  const auto info = s.last();
+  CHECK(info.channel("I")->samples == 1000);
+  CHECK(info.channel("radio_on"));
+  CHECK(info.conditions.at("board") == "7");
+  CHECK(info.conditions.at("voltage") == "3.3 V");
+  CHECK(info.conditions.at("shunt_I_shunt") == "2 Ohm");
+}
+
+TEST_CASE("a set-up that is wrong, or whose output is on, is told and changes nothing") {
+  test::Folder folder;
+  AtBench s;
+  const QString file = QString::fromStdString(folder / "a.bench.toml");
+  std::ofstream(folder / "a.bench.toml") << "kuvio = \"bench/1\"\nname = \"a\"\ncolour = 1\n";
+  s.bench().readSetup(file);
+  REQUIRE(s.wait([&] { return !s.told.isEmpty(); }));
+  CHECK_THAT(s.told.last().toStdString(), Catch::Contains("a.bench.toml:3"));
+  test::Bench sim({"--power-on"});
+  std::ofstream(folder / "a.bench.toml")
+      << "kuvio = \"bench/1\"\nname = \"a\"\n[[input]]\naddress = \"" + sim.scpi() +
+             "\"\n[[input.output]]\nvoltage = \"5 V\"\n";
+  s.bench().readSetup(file);
+  REQUIRE(s.ready());
+  REQUIRE(
+      s.wait([&] { return s.told.join(QLatin1Char(' ')).contains(QStringLiteral("is not set")); }));
+  QTest::qWait(300);
+  CHECK(s.bench().state().output.set.front().voltage == Approx(3.6));
+}
+
+TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the desk") {
+  AtBench s;
+  test::Bench sim({"--power-on"});
+  s.type("outputAddress", text(sim, "scpi"));
+  s.type("logAddress", text(sim, "log"));
+  s.click("connect");
+  REQUIRE(s.ready());
+  REQUIRE(s.wait([&] { return s.bench().state().output.lines.size() == 2; }));
+  QTest::qWait(50);
+  CHECK(s.find<QPushButton>("line1")->text() == QStringLiteral("reset is high"));
+  const auto said = [&](const char* what) {
+    return s.find<QPlainTextEdit>("console")->toPlainText().contains(QLatin1String(what));
+  };
+  s.click("switchOutputaux");
+  REQUIRE(s.wait([&] { return said("service port: 5 V"); }));
+  s.click("resetDevice");
+  REQUIRE(s.wait([&] { return said("(reset pin)"); }));
+  s.type("resetHow", QStringLiteral("line nothing"));
+  s.click("resetDevice");
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("is no reset"));
+  // While it is recorded too, and then it is in the capture.
+  s.type("resetHow", QStringLiteral("line reset low for 300 ms"));
+  s.type("build", QStringLiteral("2.3.0"));
+  s.type("length", QStringLiteral("3 s"));
+  s.click("record");
+  REQUIRE(s.wait([&] { return s.bench().state().recorded_s > 0.7; }));
+  s.click("deskBench");
+  s.click("resetDevice");
+  REQUIRE(s.wait([&] { return !s.bench().recording(); }, 20000));
+  const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
+  int resets = 0;
+  for (const auto& e : book.events(s.last().id)) resets += e.kind == "device_reset";
+  CHECK(resets == 1);
+  s.click("deskTrace");
+  auto* log = s.find<NotebookTable>("log");
+  REQUIRE(s.wait([&] {
+    for (int r = 0; r < log->model()->rowCount(); ++r) {
+      for (int c = 0; c < log->model()->columnCount(); ++c) {
+        if (log->model()->index(r, c).data().toString().startsWith(
+                QStringLiteral("● device reset by line reset low")))
+          return true;
+      }
+    }
+    return false;
+  }));
+}
+
+TEST_CASE("the desk tells when the current has settled, and each output is set by itself") {
+  AtBench s;
+  test::Bench sim({"--device", "tally"});
+  s.type("outputAddress", text(sim, "scpi"));
+  s.click("connect");
+  REQUIRE(s.ready());
+  REQUIRE(s.wait([&] { return s.bench().state().output.set.size() == 2; }));
+  auto* which = s.find<QComboBox>("whichOutput");
+  REQUIRE(s.wait([&] { return which->count() == 2 && which->isVisible(); }));
+  const double first = s.bench().state().output.set[0].voltage;
+  which->setCurrentIndex(1);
+  s.type("voltage", QStringLiteral("4.8 V"));
+  QTest::keyClick(s.find<QLineEdit>("voltage"), Qt::Key_Return);
+  REQUIRE(s.wait([&] { return s.bench().state().output.set[1].voltage == Approx(4.8); }));
+  CHECK(s.bench().state().output.set[0].voltage == first);
+  REQUIRE(s.wait([&] { return s.bench().state().drift.has_value(); }, 10000));
+  CHECK(*s.bench().state().drift < 0.05);
+  REQUIRE(s.wait(
+      [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("settled")); }));
+  s.click("switchOutput1");
+  REQUIRE(s.wait(
+      [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("still moving")); },
+      5000));
 }

@@ -102,7 +102,10 @@ TEST_CASE("a bench that stalls, watched or recording, holds up nothing, and is t
   s.window.bench().setVoltage(3.3);
   CHECK(longest_silence(100) < 50);
   bench.process.signal(SIGCONT);
-  REQUIRE(s.wait([&] { return s.window.bench().state().output.set_voltage == Approx(3.3); }));
+  REQUIRE(s.wait([&] {
+    return !s.window.bench().state().output.set.empty() &&
+           s.window.bench().state().output.set[0].voltage == Approx(3.3);
+  }));
 
   RecordWish wish;
   wish.name = wish.build = "stalled";
@@ -113,14 +116,26 @@ TEST_CASE("a bench that stalls, watched or recording, holds up nothing, and is t
   bench.process.signal(SIGSTOP);
   use(s);
   CHECK(longest_silence(300) < 50);
-  // After 5 s without an answer the capture ends as interrupted, with what was recorded.
-  REQUIRE(s.wait([&] { return !s.window.bench().recording(); }, 12000));
+  // After 5 s without an answer it is told, with what is saved; the link is tried again.
+  REQUIRE(s.wait([&] { return !s.window.bench().state().away.empty(); }, 12000));
+  REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("saved")); }));
   CHECK_THAT(s.window.message().toStdString(),
              Catch::Contains("saved") && Catch::Contains("may still be on"));
+  use(s);
+  CHECK(longest_silence(300) < 50);
+  const double before = s.window.bench().state().recorded_s;
   bench.process.signal(SIGCONT);
+  REQUIRE(s.wait(
+      [&] {
+        return s.window.bench().state().away.empty() &&
+               s.window.bench().state().recorded_s > before + 1;
+      },
+      20000));
+  s.window.bench().stop();
   REQUIRE(s.wait([&] {
     const auto& rows = s.window.session().book()->rows;
-    return rows.size() == 3 && rows.back().info.interrupted;
+    return rows.size() == 3 && !rows.back().info.recording;
   }));
+  CHECK_FALSE(s.window.session().book()->rows.back().info.interrupted);
   CHECK(s.window.session().book()->rows.back().info.duration_s() > 1);
 }

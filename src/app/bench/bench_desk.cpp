@@ -3,6 +3,7 @@
 
 #include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
+#include "app/bench/wiring_view.h"
 #include "app/look/theme.h"
 #include "core/quantity.h"
 
@@ -59,6 +60,7 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
   row->addLayout(left, 30);
   row->addLayout(middle, 36);
   row->addLayout(right, 34);
+  if (const auto all = shunts()) wiring_->setShunts(*all);
   makeActions();
   connect(&c_.bench, &BenchControl::changed, this, &BenchDesk::refresh);
   connect(&c_.bench, &BenchControl::connected, this, [this] {
@@ -86,6 +88,11 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
       if (key == QLatin1String("zeroed") && good) answer->setCurrentIndex(1);
     }
     emit told(good ? tr("Zeroed: %1.").arg(text) : text + QLatin1Char('.'));
+  });
+  connect(&c_.bench, &BenchControl::setupRead, this, &BenchDesk::takeSetup);
+  connect(&c_.bench, &BenchControl::setupSaved, this, [this](const QString& file) {
+    rememberSetup(file);
+    emit told(tr("Set-up kept in %1.").arg(file));
   });
   connect(&c_.bench, &BenchControl::profileTried, this, &BenchDesk::showTried);
   connect(&c_.session, &Session::bookOpened, this, &BenchDesk::refresh);
@@ -116,12 +123,26 @@ QWidget* BenchDesk::makeInputs() {
   form->addRow(tr("Device log"), log_address_);
   form->addRow(tr("Also"), other_addresses_);
   form->addRow(tr("Profile"), profile_);
+  shunts_ = field(QStringLiteral("shunts"), tr("Shunts by channel"),
+                  QStringLiteral("I_shunt: 100 mOhm"), box);
+  shunts_->setText(preferences_.shunts);
+  shunts_->setToolTip(
+      tr("A channel and the resistance it reads over, with commas between several. A channel of a "
+         "drop is then recorded as the current through it; of one that is a current already the "
+         "burden voltage is shown."));
+  form->addRow(tr("Shunt"), shunts_);
+  connect(shunts_, &QLineEdit::editingFinished, this, [this] {
+    if (const auto all = shunts()) wiring_->setShunts(*all);
+  });
   column->addLayout(form);
   auto* buttons = new QHBoxLayout;
   connect_ = button(tr("Connect"), QStringLiteral("connect"), box);
   try_ = button(tr("Try this profile"), QStringLiteral("tryProfile"), box);
   buttons->addWidget(connect_);
   buttons->addWidget(try_);
+  setup_ = button(tr("Set-up"), QStringLiteral("setup"), box);
+  setup_->setMenu(makeSetupMenu());
+  buttons->addWidget(setup_);
   connect(try_, &QPushButton::clicked, this, &BenchDesk::tryProfile);
   connect(profile_, &QLineEdit::textChanged, this, &BenchDesk::refresh);
   buttons->addStretch(1);
@@ -147,11 +168,11 @@ QWidget* BenchDesk::makeInputs() {
   simulated->addWidget(simulated_build_);
   simulated->addWidget(simulated_speed_);
   column->addLayout(simulated);
-  simulated_more_ = new QCheckBox(tr("with a shunt digitiser and a meter"), box);
+  simulated_more_ = new QCheckBox(tr("with digitiser, meter"), box);
   simulated_more_->setObjectName(QStringLiteral("simulatedMore"));
-  column->addWidget(simulated_more_);
   auto* start = new QHBoxLayout;
   start->addWidget(simulate_);
+  start->addWidget(simulated_more_);
   start->addStretch(1);
   column->addLayout(start);
   connect(connect_, &QPushButton::clicked, this, &BenchDesk::connectAddresses);
@@ -172,6 +193,8 @@ QWidget* BenchDesk::makeOutput() {
   status_->setObjectName(QStringLiteral("benchStatus"));
   column->addWidget(identity_);
   column->addWidget(status_);
+  wiring_ = new WiringView(c_.bench, box);
+  column->addWidget(wiring_);
   readings_ = new ReadingsView(c_.bench, box);
   column->addWidget(readings_);
   auto* window = new QComboBox(box);
@@ -185,23 +208,33 @@ QWidget* BenchDesk::makeOutput() {
           [this, window] { readings_->setWindow(window->currentData().toDouble()); });
   auto* over = new QHBoxLayout;
   over->addWidget(window);
-  over->addStretch(1);
+  settled_ = remark({}, box);
+  settled_->setObjectName(QStringLiteral("settled"));
+  over->addWidget(settled_, 1);
   column->addLayout(over);
   auto* form = new QFormLayout;
+  settings_form_ = form;
   voltage_ = new QuantityEdit(QStringLiteral("voltage"), tr("Voltage of the output"),
                               static_cast<int>(Dimension::voltage), box);
   limit_ = new QuantityEdit(QStringLiteral("currentLimit"), tr("Current limit"),
                             static_cast<int>(Dimension::current), box);
+  which_ = new QComboBox(box);
+  which_->setObjectName(QStringLiteral("whichOutput"));
+  which_->setAccessibleName(tr("Output that is set"));
+  connect(which_, &QComboBox::currentIndexChanged, this, &BenchDesk::refreshSettings);
+  form->addRow(tr("Settings of"), which_);
+  form->setRowVisible(which_, false);
   form->addRow(tr("Voltage"), voltage_);
   form->addRow(tr("Current limit"), limit_);
-  hold_ = new QRadioButton(tr("hold current (CC)"), box);
+  hold_ = new QRadioButton(tr("hold (CC)"), box);
   hold_->setObjectName(QStringLiteral("holdCurrent"));
-  cut_off_ = new QRadioButton(tr("switch output off (OCP)"), box);
+  cut_off_ = new QRadioButton(tr("switch off (OCP)"), box);
   cut_off_->setObjectName(QStringLiteral("cutOff"));
   cut_off_->setChecked(true);
-  auto* over_current = new QVBoxLayout;
+  auto* over_current = new QHBoxLayout;
   over_current->addWidget(cut_off_);
   over_current->addWidget(hold_);
+  over_current->addStretch(1);
   form->addRow(tr("On over-current"), over_current);
   column->addLayout(form);
   auto* switches = new QHBoxLayout;
@@ -209,22 +242,35 @@ QWidget* BenchDesk::makeOutput() {
   output_off_ = button(tr("Switch off"), QStringLiteral("outputOff"), box);
   switches->addWidget(output_on_);
   switches->addWidget(output_off_);
+  each_output_ = new QHBoxLayout;
+  switches->addLayout(each_output_);
   switches->addStretch(1);
   column->addLayout(switches);
-  each_output_ = new QHBoxLayout;
-  each_output_->addStretch(1);
-  column->addLayout(each_output_);
+  lines_box_ = new QWidget(box);
+  each_line_ = new QHBoxLayout(lines_box_);
+  each_line_->setContentsMargins(0, 0, 0, 0);
+  reset_ = button(tr("Reset device"), QStringLiteral("resetDevice"), lines_box_);
+  reset_how_ = field(QStringLiteral("resetHow"), tr("How the device is reset"),
+                     tr("line reset low for 100 ms"), lines_box_);
+  reset_how_->setToolTip(
+      tr("A digital line (line NAME low for 100 ms) or an output (output off for 1 s)."));
+  each_line_->addWidget(reset_);
+  each_line_->addWidget(reset_how_, 1);
+  column->addWidget(lines_box_);
+  connect(reset_, &QPushButton::clicked, this, &BenchDesk::resetDevice);
   channels_ = new LiveChannelsView(c_.bench, box);
   column->addSpacing(6);
   column->addWidget(channels_);
   connect(voltage_, &QuantityEdit::quantityEdited, this,
-          [this] { c_.bench.setVoltage(*voltage_->quantity()); });
+          [this] { c_.bench.setVoltage(*voltage_->quantity(), chosenOutput()); });
   connect(limit_, &QuantityEdit::quantityEdited, this,
-          [this] { c_.bench.setCurrentLimit(*limit_->quantity()); });
+          [this] { c_.bench.setCurrentLimit(*limit_->quantity(), chosenOutput()); });
   for (QuantityEdit* edit : {voltage_, limit_})
     connect(edit, &QuantityEdit::wrong, this, &Desk::told);
-  connect(cut_off_, &QRadioButton::clicked, this, [this] { c_.bench.setCutOff(true); });
-  connect(hold_, &QRadioButton::clicked, this, [this] { c_.bench.setCutOff(false); });
+  connect(cut_off_, &QRadioButton::clicked, this,
+          [this] { c_.bench.setCutOff(true, chosenOutput()); });
+  connect(hold_, &QRadioButton::clicked, this,
+          [this] { c_.bench.setCutOff(false, chosenOutput()); });
   connect(output_on_, &QPushButton::clicked, this, [this] { c_.bench.switchOutput(true); });
   connect(output_off_, &QPushButton::clicked, this, [this] { c_.bench.switchOutput(false); });
   return box;

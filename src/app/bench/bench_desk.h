@@ -8,15 +8,19 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QMenu>
 #include <QPlainTextEdit>
 #include <QRadioButton>
 #include <QRandomGenerator>
 #include <QSpinBox>
 
+class QFormLayout;
+
 namespace kuvio::app {
 
 class LiveChannelsView;
 class ReadingsView;
+class WiringView;
 
 /// The Bench desk: what is connected, what it is set to and reads, what to answer before one
 /// starts, and what will be recorded; the device's console.
@@ -27,6 +31,8 @@ public:
   void enter() override;
   std::vector<FootPart> foot() const override;
   void applyTheme() override;
+  /// What the fields say is to be recorded; nothing when one of them is wrong, which is told.
+  std::optional<RecordWish> wish(bool power_on);
 
 signals:
   void preferencesChanged();
@@ -45,16 +51,28 @@ private:
   void sendLine();
   void markNow();
   void refreshOutputs();
+  void refreshLines();
+  void refreshSettings();
+  void resetDevice();
+  QString chosenOutput() const;
+  std::optional<std::map<std::string, double>> shunts();
+  QMenu* makeSetupMenu();
+  void openSetup();
+  void saveSetup();
+  void takeSetup(const acquire::BenchSetup& setup);
+  void rememberSetup(const QString& file);
   void tryProfile();
   void showTried(const std::vector<acquire::TryStep>& steps, const QString& trouble);
   std::optional<acquire::Trigger> trigger(QLineEdit* field, const QString& what);
-  std::optional<RecordWish> wish(bool power_on);
 
   Context c_;
   Preferences& preferences_;
-  QLineEdit *output_address_, *log_address_, *other_addresses_, *profile_;
-  QPushButton *connect_, *simulate_, *try_, *zero_;
-  QLabel* zero_text_;
+  QLineEdit *output_address_, *log_address_, *other_addresses_, *profile_, *shunts_;
+  QPushButton *connect_, *simulate_, *try_, *zero_, *setup_;
+  QLabel *zero_text_, *settled_;
+  WiringView* wiring_;
+  QFormLayout* settings_form_;
+  QComboBox* which_;
   LiveChannelsView* channels_;
   QComboBox* simulated_build_;
   QSpinBox* simulated_speed_;
@@ -64,7 +82,11 @@ private:
   QRadioButton *hold_, *cut_off_;
   QPushButton *output_on_, *output_off_;
   QHBoxLayout* each_output_;
-  QList<QPushButton*> output_buttons_;
+  QList<QPushButton*> output_buttons_, line_buttons_;
+  QWidget* lines_box_;
+  QHBoxLayout* each_line_;
+  QLineEdit* reset_how_;
+  QPushButton* reset_;
   QLineEdit *build_, *name_, *accuracy_, *logic_, *conditions_, *arm_, *until_, *mark_note_;
   QuantityEdit* before_;
   QCheckBox *endless_, *power_off_, *record_voltage_, *simulated_more_;

@@ -4,6 +4,7 @@
 #include "app/bench/bench_desk.h"
 #include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
+#include "app/bench/wiring_view.h"
 #include "core/quantity.h"
 
 #include <algorithm>
@@ -12,6 +13,11 @@ namespace kuvio::app {
 namespace {
 
 QString q(const std::string& text) { return QString::fromStdString(text); }
+
+QString capital(QString text) {
+  if (!text.isEmpty()) text.front() = text.front().toUpper();
+  return text;
+}
 
 QString bytes(double n) {
   return n >= 1e9   ? QStringLiteral("%1 GB").arg(n / 1e9, 0, 'f', n >= 1e10 ? 0 : 1)
@@ -51,6 +57,15 @@ void BenchDesk::makeActions() {
   a.add(
       QStringLiteral("connectAction"), menu, tr("Connect"), {}, [this] { connectAddresses(); },
       desk);
+  a.add(
+      QStringLiteral("resetAction"), menu, tr("Reset the device"), {}, [this] { resetDevice(); },
+      desk);
+  a.add(
+      QStringLiteral("openSetupAction"), menu, tr("Open bench set-up…"), {},
+      [this] { openSetup(); }, desk);
+  a.add(
+      QStringLiteral("saveSetupAction"), menu, tr("Save bench set-up as…"), {},
+      [this] { saveSetup(); }, desk);
   a.add(QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
         QKeySequence(tr("Ctrl+T")), [this] {
           emit deskWanted(QStringLiteral("Bench"));
@@ -58,29 +73,45 @@ void BenchDesk::makeActions() {
         });
 }
 
-/// A unit with several outputs has a switch for each.
+/// A unit with several outputs has a switch for each instead of the one pair; an auxiliary output
+/// has one beside it.
 void BenchDesk::refreshOutputs() {
-  const auto& outputs = c_.bench.state().output.outputs;
-  const bool several = outputs.size() > 1;
-  while (output_buttons_.size() > (several ? static_cast<qsizetype>(outputs.size()) : 0))
+  const acquire::MonitorState& output = c_.bench.state().output;
+  const auto auxiliary = [&](const std::string& name) {
+    return std::any_of(output.set.begin(), output.set.end(),
+                       [&](const auto& o) { return o.auxiliary && o.name == name; });
+  };
+  const auto& all = output.outputs;
+  const auto main =
+      std::count_if(all.begin(), all.end(), [&](const auto& o) { return !auxiliary(o.first); });
+  std::vector<std::pair<std::string, bool>> shown;
+  for (const auto& o : all) {
+    if (main > 1 || auxiliary(o.first)) shown.push_back(o);
+  }
+  output_on_->setVisible(main <= 1);
+  output_off_->setVisible(main <= 1);
+  while (output_buttons_.size() > static_cast<qsizetype>(shown.size()))
     delete output_buttons_.takeLast();
-  if (!several) return;
-  while (output_buttons_.size() < static_cast<qsizetype>(outputs.size())) {
-    const auto i = static_cast<std::size_t>(output_buttons_.size());
-    auto* b = button({}, QStringLiteral("switchOutput%1").arg(i + 1), this);
-    connect(b, &QPushButton::clicked, this, [this, i] {
-      const auto& now = c_.bench.state().output.outputs;
-      if (i < now.size()) c_.bench.switchOutput(!now[i].second, q(now[i].first));
+  while (output_buttons_.size() < static_cast<qsizetype>(shown.size())) {
+    auto* b = button({}, {}, this);
+    connect(b, &QPushButton::clicked, this, [this, b] {
+      const QString name = b->property("output").toString();
+      for (const auto& [known, on] : c_.bench.state().output.outputs) {
+        if (q(known) == name) return c_.bench.switchOutput(!on, name);
+      }
     });
-    each_output_->insertWidget(static_cast<int>(i), b);
+    each_output_->insertWidget(static_cast<int>(output_buttons_.size()), b);
     output_buttons_.append(b);
   }
-  for (std::size_t i = 0; i < outputs.size(); ++i) {
-    const QString name = outputs[i].first.empty() ? QString::number(i + 1) : q(outputs[i].first);
-    const QString text = outputs[i].second ? tr("Output %1 is on: switch off").arg(name)
-                                           : tr("Output %1 is off: switch on").arg(name);
-    output_buttons_[static_cast<qsizetype>(i)]->setText(text);
-    output_buttons_[static_cast<qsizetype>(i)]->setAccessibleName(text);
+  for (std::size_t i = 0; i < shown.size(); ++i) {
+    const auto& [known, on] = shown[i];
+    const QString name = known.empty() ? QString::number(i + 1) : q(known);
+    QPushButton* b = output_buttons_[static_cast<qsizetype>(i)];
+    b->setObjectName(QStringLiteral("switchOutput%1").arg(name));
+    b->setProperty("output", q(known));
+    b->setText(on ? tr("Output %1 is on: switch off").arg(name)
+                  : tr("Output %1 is off: switch on").arg(name));
+    b->setAccessibleName(b->text());
   }
 }
 
@@ -234,6 +265,16 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   w.arm = *arm;
   w.until = *until;
   w.before_s = arm->wanted() ? std::clamp(before_->quantity().value_or(0), 0.0, 600.0) : 0;
+  const auto by_channel = shunts();
+  if (!by_channel) return std::nullopt;  // told
+  for (const auto& [channel, ohms] : *by_channel) {
+    // One that is not wired up today is no reason to record nothing.
+    for (const acquire::LiveChannel& c : c_.bench.state().channels) {
+      if (c.name == channel) w.shunts[channel] = ohms;
+    }
+  }
+  if (const auto drift = c_.bench.state().drift)
+    w.conditions["drift_before"] = tr("%1 % over 5 s").arg(100 * *drift, 0, 'f', 1).toStdString();
   w.record_voltage = record_voltage_->isChecked();
   w.power_off = power_off_->isChecked();
   w.power_on = power_on;
@@ -273,23 +314,25 @@ void BenchDesk::refresh() {
         status = tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
       break;
     case Phase::recording:
-      status = s.armed ? tr("Armed: %1 begins with what it waits for.").arg(q(s.name))
-                       : tr("Recording %1: %2, %L3 samples, %4 log lines.")
-                             .arg(q(s.name), q(duration(s.recorded_s)))
-                             .arg(s.samples)
-                             .arg(s.log_lines);
+      status =
+          s.armed ? tr("Armed: %1 begins with what it waits for.").arg(q(s.name))
+          : !s.away.empty()
+              ? tr("Out of reach: %1. It is tried again; what it feeds may still be on: check it.")
+                    .arg(q(s.away))
+              : tr("Recording %1: %2, %L3 samples, %4 log lines.")
+                    .arg(q(s.name), q(duration(s.recorded_s)))
+                    .arg(s.samples)
+                    .arg(s.log_lines);
       break;
     case Phase::lost:
-      status = tr("Lost: %1. Its output may still be on: check it, then connect again.")
-                   .arg(q(s.output.trouble));
+      status = tr("%1. Its output may still be on: check it, then connect again.")
+                   .arg(capital(q(s.output.trouble)));
       break;
   }
   status_->setText(status);
   if (ready && !shown_settings_ && !s.output.identity.empty()) {
     shown_settings_ = true;
-    voltage_->setQuantity(s.output.set_voltage);
-    limit_->setQuantity(s.output.current_limit);
-    (s.output.cut_off ? cut_off_ : hold_)->setChecked(true);
+    refreshSettings();
     if (accuracy_->text().isEmpty()) accuracy_->setText(c_.bench.knownAccuracy());
   }
   for (QWidget* w : std::initializer_list<QWidget*>{voltage_, limit_, hold_, cut_off_})
@@ -302,13 +345,26 @@ void BenchDesk::refresh() {
   record_on_->setVisible(!recording);
   record_->setVisible(!recording);
   stop_->setVisible(recording);
+  stop_->setText(s.away.empty() ? tr("Stop") : tr("End capture"));
   begin_now_->setVisible(recording && s.armed);
   mark_->setVisible(recording && !s.armed);
   mark_note_->setVisible(recording && !s.armed);
   zero_->setEnabled(ready && !s.output_on);
   try_->setEnabled(!recording && !profile_->text().trimmed().isEmpty());
   channels_->update();
+  wiring_->update();
+  const auto moved = [&] {
+    const double percent = 100 * *s.drift;
+    return percent < 0.1 ? tr("less than 0.1 %")
+                         : tr("%1 %").arg(percent, 0, 'f', percent < 10 ? 1 : 0);
+  };
+  settled_->setText(!ready || !s.drift ? QString()
+                    : *s.drift <= BenchState::kSettled
+                        ? tr("settled: moved by %1 in 5 s").arg(moved())
+                        : tr("still moving: by %1 in 5 s").arg(moved()));
+  wiring_->setVisible(s.phase != Phase::none);
   refreshOutputs();
+  refreshLines();
   connect_->setEnabled(!recording);
   simulate_->setEnabled(!recording);
   where_->setText(book ? tr("Current%1 and the device log go into %2, safe within a second.")

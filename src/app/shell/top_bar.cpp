@@ -106,10 +106,12 @@ void TopBar::setDesk(const QString& desk) {
 void TopBar::showOutput() {
   const BenchState& s = bench_.state();
   using Phase = BenchState::Phase;
-  const double volts = s.voltage.value_or(s.output.set_voltage);
+  const double volts = s.voltage.value_or(s.output.set.empty() ? 0 : s.output.set.front().voltage);
   QString text;
   if (s.phase == Phase::ready || s.phase == Phase::recording) {
-    text = s.output_on ? tr("Output on %1").arg(q(with_prefix(volts, "V", 3))) : tr("Output off");
+    text = !s.away.empty() && s.output.has_output ? tr("Output may be on")
+           : s.output_on ? tr("Output on %1").arg(q(with_prefix(volts, "V", 3)))
+                         : tr("Output off");
   } else if (s.phase == Phase::lost) {
     text = tr("Output not known");
   }
@@ -129,12 +131,12 @@ RecordingStrip::RecordingStrip(BenchControl& bench, QWidget* parent)
   row->setContentsMargins(20, 2, 16, 2);
   text_ = new QLabel(this);
   text_->setObjectName(QStringLiteral("recordingText"));
-  auto* stop = button(tr("Stop"), QStringLiteral("stripStop"), this, true);
-  stop->setAccessibleName(tr("Stop the recording"));
+  stop_ = button(tr("Stop"), QStringLiteral("stripStop"), this, true);
+  stop_->setAccessibleName(tr("Stop the recording"));
   row->addWidget(text_);
   row->addStretch(1);
-  row->addWidget(stop);
-  connect(stop, &QPushButton::clicked, this, [this] { bench_.stop(); });
+  row->addWidget(stop_);
+  connect(stop_, &QPushButton::clicked, this, [this] { bench_.stop(); });
   connect(&bench_, &BenchControl::changed, this, &RecordingStrip::showState);
   setAutoFillBackground(true);
   showState();
@@ -149,7 +151,10 @@ void RecordingStrip::showState() {
   if (s.wanted_s > 0 && !s.armed) text += tr(" of %1").arg(clock(s.wanted_s));
   if (s.disk_free)
     text += tr(" · %1 GB free").arg(static_cast<double>(*s.disk_free) / 1e9, 0, 'f', 0);
+  if (!s.away.empty()) text += tr(" · link lost, tried again");
+  stop_->setText(s.away.empty() ? tr("Stop") : tr("End capture"));
   text_->setText(text);
+  text_->setToolTip(q(s.away));
   QPalette p = text_->palette();
   p.setColor(QPalette::WindowText, Theme::current().accent());
   text_->setPalette(p);

@@ -55,6 +55,7 @@ private:
   void showState();
   BenchControl& bench_;
   QLabel* text_;
+  QPushButton* stop_;
 };
 
 /// What is under way for longer than a moment, with a way to stop it.

@@ -11,6 +11,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 namespace kuvio::app {
@@ -19,20 +20,6 @@ namespace {
 constexpr int kLookMs = 100;
 
 QString q(const std::string& text) { return QString::fromStdString(text); }
-
-/// As a sentence of its own among others.
-QString sentence(const std::string& text) {
-  QString out = q(text) + QLatin1Char('.');
-  out.front() = out.front().toUpper();
-  return out;
-}
-
-/// The currents of an instrument, and its voltages if these are to be recorded too.
-std::vector<std::string> wanted_channels(const acquire::MonitorState& output, bool voltages) {
-  std::vector<std::string> out = output.currents;
-  if (voltages) out.insert(out.end(), output.voltages.begin(), output.voltages.end());
-  return out;
-}
 
 }  // namespace
 
@@ -98,6 +85,7 @@ void BenchControl::connectTo(const Wiring& wanted) {
   if (wiring.output != wiring_.output) {  // another instrument, another zero
     zeros_.clear();
     zero_accuracies_.clear();
+    set_.clear();
   }
   wiring_ = wiring;
   profiles_ = std::move(profiles);
@@ -136,6 +124,8 @@ void BenchControl::watch() {
   }
   state_.phase = BenchState::Phase::connecting;
   state_.trouble.clear();
+  drift_ = SteadyWatch(BenchState::kDriftOver, BenchState::kSettled, 0);
+  drift_seen_s_ = 0;
   look_.start();
   askDisk();
   emit changed();
@@ -238,6 +228,8 @@ void BenchControl::look() {
     }
     state_.mean = sum / static_cast<double>(m.readings.size());
   }
+  watchDrift();
+  if (setup_pending_ && state_.phase == BenchState::Phase::ready) setAsSetUp();
   lookAtOthers();
   if (monitor_) {
     for (const acquire::DeviceLine& l : monitor_->take_lines())
@@ -249,10 +241,23 @@ void BenchControl::look() {
   const bool lost = was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost;
   // The recording that it ended has told already, with what was saved.
   if (lost && !std::exchange(lost_told_, false)) {
-    emit failed(m.has_output ? tr("%1. Its output may be on: check it.").arg(q(m.trouble))
-                             : q(m.trouble) + QLatin1Char('.'));
+    QString why = q(m.trouble) + QLatin1Char('.');
+    why.front() = why.front().toUpper();
+    emit failed(m.has_output ? tr("%1 Its output may be on: check it.").arg(why) : why);
   }
   emit changed();
+}
+
+void BenchControl::watchDrift() {
+  const auto& readings = state_.output.readings;
+  for (const acquire::LiveReading& r : readings) {
+    if (r.at_s <= drift_seen_s_ && drift_seen_s_ - r.at_s < 60) continue;
+    drift_seen_s_ = r.at_s;
+    drift_.add(r.at_s, r.current);
+  }
+  const auto spread = drift_.spread(), mean = drift_.mean();
+  state_.drift.reset();
+  if (!readings.empty() && spread && *mean != 0) state_.drift = *spread / std::fabs(*mean);
 }
 
 /// What every input reads, the output's own first.
@@ -330,17 +335,17 @@ void BenchControl::tryProfile(const QString& address, const QString& file) {
   });
 }
 
-void BenchControl::setVoltage(double volts) {
-  set_voltage_ = volts;
-  if (monitor_) monitor_->set_voltage(volts);
+void BenchControl::setVoltage(double volts, const QString& output) {
+  set_[output.toStdString()].voltage = volts;
+  if (monitor_) monitor_->set_voltage(volts, output.toStdString());
 }
-void BenchControl::setCurrentLimit(double amperes) {
-  set_limit_ = amperes;
-  if (monitor_) monitor_->set_current_limit(amperes);
+void BenchControl::setCurrentLimit(double amperes, const QString& output) {
+  set_[output.toStdString()].current_limit = amperes;
+  if (monitor_) monitor_->set_current_limit(amperes, output.toStdString());
 }
-void BenchControl::setCutOff(bool cut_off) {
-  set_cut_off_ = cut_off;
-  if (monitor_) monitor_->set_cut_off(cut_off);
+void BenchControl::setCutOff(bool cut_off, const QString& output) {
+  set_[output.toStdString()].cut_off = cut_off;
+  if (monitor_) monitor_->set_cut_off(cut_off, output.toStdString());
 }
 
 void BenchControl::switchOutput(bool on, const QString& output) {
@@ -377,179 +382,6 @@ void BenchControl::askDisk() {
       emit changed();
     });
   });
-}
-
-void BenchControl::record(const RecordWish& wish) {
-  if (recording()) return;
-  if (book_.isEmpty()) {
-    emit failed(tr("Open or make a book first: a capture is recorded into it."));
-    return;
-  }
-  if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) {
-    emit failed(tr("Connect to an output or an input first."));
-    return;
-  }
-  look_.stop();
-  learned_.clear();
-  for (const auto& watch : watches_) learned_.push_back(watch->state().learned);
-  state_.phase = BenchState::Phase::recording;
-  state_.name = wish.name;
-  state_.build = wish.build;
-  state_.recorded_s = 0;
-  state_.wanted_s = wish.seconds;
-  state_.samples = state_.log_lines = state_.capture = 0;
-  state_.trouble.clear();
-  marks_.clear();
-  control_ = std::make_shared<acquire::RecordControl>();
-  emit changed();
-  // The recorder has the links for itself: the monitor lets go of them first.
-  helper_->post([this, courier = courier_, old = std::exchange(monitor_, nullptr),
-                 watches = std::exchange(watches_, {}), wish](const std::stop_token&) mutable {
-    old.reset();
-    watches.clear();
-    courier.deliver([this, wish] { startRecording(wish); });
-  });
-}
-
-void BenchControl::startRecording(RecordWish wish) {
-  acquire::RecordSettings s;
-  s.name = wish.name;
-  s.build = wish.build;
-  acquire::InputWish main;
-  main.settings.profiles = profiles_;
-  acquire::OutputSettings output;
-  if (!wiring_.log.isEmpty()) s.log = acquire::parse_endpoint(wiring_.log.toStdString());
-  if (s.log && s.log->options.count("time_scale")) {
-    try {
-      s.time_scale = std::stod(s.log->options.at("time_scale"));
-    } catch (const std::exception&) {
-      s.time_scale = 1;
-    }
-  }
-  s.seconds = wish.seconds;
-  main.settings.rate_hz = wish.rate_hz;
-  output.voltage = set_voltage_;
-  output.current_limit = set_limit_;
-  output.cut_off = set_cut_off_;
-  output.power_on = wish.power_on;
-  output.power_off = wish.power_off;
-  output.off_if_bad = true;
-  if (state_.output.has_output) main.settings.outputs[""] = output;
-  main.settings.channels = wanted_channels(state_.output, wish.record_voltage);
-  main.settings.logic = wish.logic;
-  if (!wiring_.output.isEmpty()) {
-    main.endpoint = acquire::parse_endpoint(wiring_.output.toStdString());
-    s.inputs.push_back(std::move(main));
-  }
-  for (const acquire::Endpoint& endpoint : learned_) {
-    acquire::InputWish other{endpoint, {}};
-    other.settings.profiles = profiles_;
-    other.settings.rate_hz = wish.rate_hz;
-    s.inputs.push_back(std::move(other));
-  }
-  s.calibration = zeros_;
-  s.accuracies = zero_accuracies_;
-  s.arm = wish.arm;
-  s.until = wish.until;
-  s.before_s = wish.before_s;
-  s.accuracy = wish.accuracy;
-  s.conditions = wish.conditions;
-  s.control = control_.get();
-  stop_ = recorder_->post([this, courier = courier_, s, control = control_,
-                           path = book_.toStdString()](const std::stop_token& stop) {
-    acquire::RecordResult result;
-    QString trouble;
-    try {
-      book::Book book = book::Book::open(path, book::Book::Mode::create);
-      result = acquire::record(book, s, stop, [&](const acquire::RecordProgress& p) {
-        courier.deliver([this, p] { progress(p); });
-      });
-    } catch (const Error& e) {
-      trouble = QString::fromUtf8(e.what());
-    }
-    courier.deliver([this, result, trouble] { ended(result, trouble); });
-  });
-}
-
-void BenchControl::progress(const acquire::RecordProgress& p) {
-  if (!recording()) return;
-  const bool first = state_.capture == 0 && p.capture != 0;
-  state_.recorded_s = p.recorded_s;
-  state_.samples = p.samples;
-  state_.log_lines = p.log_lines;
-  state_.capture = p.capture;
-  state_.output_on = p.output_on;
-  state_.output.outputs = p.outputs;
-  state_.channels = p.channels;
-  state_.armed = p.armed;
-  state_.disk_free = p.disk_free;
-  state_.bytes_per_s = p.bytes_per_s;
-  const acquire::LiveChannel* current = nullptr;
-  state_.voltage.reset();
-  for (const acquire::LiveChannel& c : p.channels) {
-    if (c.quantity == "current" && !current) current = &c;
-    if (c.quantity == "voltage" && !state_.voltage && c.observed_s > 0) state_.voltage = c.last;
-  }
-  if (current && current->observed_s > 0) {
-    state_.least = current->least;
-    state_.most = current->most;
-    if (!marks_.empty() && current->observed_s > marks_.back().observed_s) {
-      state_.current =
-          (current->sum - marks_.back().charge) / (current->observed_s - marks_.back().observed_s);
-      state_.mean = *state_.current;
-    }
-    marks_.push_back({p.recorded_s, current->sum, current->observed_s});
-    if (marks_.size() > 4000) marks_.pop_front();
-  }
-  for (const std::string& text : p.told) emit failed(sentence(text));
-  for (const book::LogLine& l : p.lines) emit line(QString::fromStdString(l.text), l.sent);
-  if (first) emit recordingBegan(p.capture);
-  emit changed();
-}
-
-std::optional<double> BenchControl::average(double seconds) const {
-  if (recording()) {
-    if (marks_.size() < 2) return std::nullopt;
-    const Mark& now = marks_.back();
-    const Mark* from = &marks_.front();
-    for (const Mark& m : marks_) {
-      if (m.at_s <= now.at_s - seconds) from = &m;
-    }
-    if (!(now.observed_s > from->observed_s)) return std::nullopt;
-    return (now.charge - from->charge) / (now.observed_s - from->observed_s);
-  }
-  const auto& readings = state_.output.readings;
-  if (readings.empty()) return std::nullopt;
-  double sum = 0;
-  int n = 0;
-  for (const auto& r : readings) {
-    if (r.at_s < readings.back().at_s - seconds) continue;
-    sum += r.current;
-    ++n;
-  }
-  return sum / n;
-}
-
-void BenchControl::stop() {
-  if (stop_) stop_->request_stop();
-}
-
-void BenchControl::ended(const acquire::RecordResult& result, const QString& trouble) {
-  state_.phase = BenchState::Phase::none;
-  stop_.reset();
-  QStringList words;
-  if (!trouble.isEmpty()) {
-    words << (state_.recorded_s > 0
-                  ? tr("The recording ended: %1. %2 saved.")
-                        .arg(trouble, QString::fromStdString(duration(state_.recorded_s)))
-                  : tr("Nothing was recorded: %1").arg(trouble));
-  }
-  for (const std::string& w : result.warnings) words << sentence(w);
-  lost_told_ = result.interrupted;
-  emit recordingEnded(result.capture, result.interrupted || !trouble.isEmpty(),
-                      words.join(QLatin1Char(' ')));
-  watch();
-  emit changed();
 }
 
 }  // namespace kuvio::app

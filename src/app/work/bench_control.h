@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "acquire/bench_setup.h"
 #include "acquire/input_watch.h"
 #include "acquire/monitor.h"
 #include "acquire/profile_try.h"
 #include "acquire/recorder.h"
 #include "app/work/strand.h"
+#include "core/steady.h"
 
 #include <QObject>
 #include <QProcess>
@@ -27,8 +29,9 @@ struct RecordWish {
   std::vector<std::string> logic;
   std::string accuracy;
   Conditions conditions;
-  acquire::Trigger arm, until;  ///< what it begins and ends with, besides its length
-  double before_s = 0;          ///< kept of what was before it was armed with
+  acquire::Trigger arm, until;           ///< what it begins and ends with, besides its length
+  double before_s = 0;                   ///< kept of what was before it was armed with
+  std::map<std::string, double> shunts;  ///< Ohm, by channel
 };
 
 /// Where the bench is reached, as addresses of kuvio-cli's --input.
@@ -51,11 +54,15 @@ struct BenchState {
   std::string name, build;
   double recorded_s = 0, wanted_s = 0;
   std::int64_t samples = 0, log_lines = 0, capture = 0;
-  std::optional<std::uint64_t> disk_free;      ///< bytes where the book is
-  double bytes_per_s = 0;                      ///< that the recording takes of it
-  bool armed = false;                          ///< waiting for what it was armed with
+  std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
+  double bytes_per_s = 0;                  ///< that the recording takes of it
+  bool armed = false;                      ///< waiting for what it was armed with
+  std::string away;  ///< why an input is out of reach while its link is tried again
   std::vector<acquire::LiveChannel> channels;  ///< of all inputs
   std::vector<acquire::InputState> others;     ///< inputs besides the output, while watched
+  /// How far the current moved over the last five seconds, as a part of its mean; while watched.
+  std::optional<double> drift;
+  static constexpr double kDriftOver = 5, kSettled = 0.05;  ///< s; a part of the mean
 };
 
 /// The bench behind the window: watches the output while nothing is recorded, records into the open
@@ -81,14 +88,24 @@ public:
   /// The accuracy statement of the simulated bench; "" for others.
   QString knownAccuracy() const;
 
-  void setVoltage(double volts);
-  void setCurrentLimit(double amperes);
-  void setCutOff(bool cut_off);
+  /// Of the output of that name; "": the first one.
+  void setVoltage(double volts, const QString& output = {});
+  void setCurrentLimit(double amperes, const QString& output = {});
+  void setCutOff(bool cut_off, const QString& output = {});
   /// "": the first output on, or all of them off.
   void switchOutput(bool on, const QString& output = {});
   /// An output, a digital line, or the device's reset.
   void switchOver(const acquire::Switching& what);
   void send(const QString& line);
+
+  /// Reads a bench set-up; told by `setupRead`.
+  void readSetup(const QString& file);
+  /// Connects to what a set-up has wired up. What it sets outputs to is set once they are reached
+  /// and off; what the desk has no field for is kept for the recordings.
+  void useSetup(const acquire::BenchSetup& setup);
+  /// Writes what a recording by `wish` would be set up with; told by `setupSaved`.
+  void saveSetup(const QString& file, const QString& name, const RecordWish& wish);
+  const std::optional<acquire::BenchSetup>& setup() const { return setup_; }
 
   void setBook(const QString& path);
   void record(const RecordWish& wish);
@@ -116,6 +133,8 @@ signals:
   void failed(const QString& message);
   /// `text` says what the zero is, or why there is none.
   void zeroed(bool good, const QString& text);
+  void setupRead(const acquire::BenchSetup& setup);
+  void setupSaved(const QString& file);
   void profileTried(const std::vector<acquire::TryStep>& steps, const QString& trouble);
 
 private:
@@ -123,7 +142,12 @@ private:
   void lookAtOthers();
   void letGo();
   void watch();
-  void startRecording(RecordWish wish);
+  void startRecording(const RecordWish& wish);
+  acquire::RecordSettings settingsFor(const RecordWish& wish) const;
+  acquire::InputSettings settingsOf(const acquire::Endpoint& endpoint,
+                                    const RecordWish& wish) const;
+  void setAsSetUp();
+  void watchDrift();
   void progress(const acquire::RecordProgress& p);
   void ended(const acquire::RecordResult& result, const QString& trouble);
   void readProcess();
@@ -139,8 +163,11 @@ private:
   BenchState state_;
   std::shared_ptr<acquire::Monitor> monitor_;
   std::shared_ptr<acquire::RecordControl> control_;
-  std::optional<double> set_voltage_, set_limit_;
-  std::optional<bool> set_cut_off_;
+  std::map<std::string, acquire::OutputSettings> set_;  // by output
+  std::optional<acquire::BenchSetup> setup_;
+  bool setup_pending_ = false;  // its outputs are not yet set
+  SteadyWatch drift_{BenchState::kDriftOver, BenchState::kSettled, 0};
+  double drift_seen_s_ = 0;
   bool lost_told_ = false;  // that the link is lost
   std::optional<std::stop_source> stop_;
   struct Mark {

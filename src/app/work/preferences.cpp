@@ -25,6 +25,8 @@ Preferences Preferences::load() {
   p.log_address = s.value(QStringLiteral("bench/log")).toString();
   p.other_addresses = s.value(QStringLiteral("bench/others")).toString();
   p.profile = s.value(QStringLiteral("bench/profile")).toString();
+  p.shunts = s.value(QStringLiteral("bench/shunts")).toString();
+  p.setups = s.value(QStringLiteral("bench/setups")).toStringList();
   p.simulated_build =
       s.value(QStringLiteral("bench/simulated_build"), p.simulated_build).toString();
   p.conditions = s.value(QStringLiteral("bench/conditions")).toStringList();
@@ -46,6 +48,8 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("bench/log"), log_address);
   s.setValue(QStringLiteral("bench/others"), other_addresses);
   s.setValue(QStringLiteral("bench/profile"), profile);
+  s.setValue(QStringLiteral("bench/shunts"), shunts);
+  s.setValue(QStringLiteral("bench/setups"), setups);
   s.setValue(QStringLiteral("bench/simulated_build"), simulated_build);
   s.setValue(QStringLiteral("bench/conditions"), conditions);
   s.sync();

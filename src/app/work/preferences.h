@@ -21,7 +21,8 @@ struct Preferences {
   QString desk;
   QString unit = QStringLiteral("C");
   QString output_address, log_address, simulated_build = QStringLiteral("2.3.0");
-  QString other_addresses, profile;
+  QString other_addresses, profile, shunts;
+  QStringList setups;      ///< files of bench set-ups, the last one first
   QStringList conditions;  ///< "board=satchel-07"
 
   static Preferences load();

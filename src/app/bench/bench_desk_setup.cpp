@@ -1,0 +1,216 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The Bench desk's set-ups, and what it sets besides: shunts, each output, lines, resets.
+
+#include "app/bench/bench_desk.h"
+#include "app/bench/wiring_view.h"
+#include "core/quantity.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QFormLayout>
+#include <QSignalBlocker>
+
+#include <algorithm>
+#include <stdexcept>
+
+namespace kuvio::app {
+namespace {
+
+QString q(const std::string& text) { return QString::fromStdString(text); }
+
+constexpr qsizetype kRemembered = 8;
+const char* const kEnding = ".bench.toml";
+
+QString setup_name(const QString& file) {
+  QString name = QFileInfo(file).fileName();
+  if (name.endsWith(QLatin1String(kEnding))) name.chop(11);
+  return name;
+}
+
+}  // namespace
+
+QMenu* BenchDesk::makeSetupMenu() {
+  auto* menu = new QMenu(this);
+  menu->setAccessibleName(tr("Bench set-ups"));
+  connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+    menu->clear();
+    for (const QString& file : preferences_.setups) {
+      menu->addAction(setup_name(file), this, [this, file] { c_.bench.readSetup(file); });
+    }
+    if (!preferences_.setups.isEmpty()) menu->addSeparator();
+    menu->addAction(tr("Open set-up…"), this, &BenchDesk::openSetup);
+    menu->addAction(tr("Save set-up as…"), this, &BenchDesk::saveSetup);
+  });
+  return menu;
+}
+
+void BenchDesk::openSetup() {
+  const QString file =
+      QFileDialog::getOpenFileName(this, tr("Open bench set-up"), {}, tr("Set-ups (*.bench.toml)"));
+  if (!file.isEmpty()) c_.bench.readSetup(file);
+}
+
+void BenchDesk::saveSetup() {
+  const auto w = wish(false);
+  if (!w) return;  // told
+  QString file = QFileDialog::getSaveFileName(this, tr("Save bench set-up"),
+                                              tr("Bench") + QLatin1String(kEnding),
+                                              tr("Set-ups (*.bench.toml)"));
+  if (file.isEmpty()) return;
+  if (!file.endsWith(QLatin1String(".toml"))) file += QLatin1String(kEnding);
+  c_.bench.saveSetup(file, setup_name(file), *w);
+}
+
+void BenchDesk::rememberSetup(const QString& file) {
+  preferences_.setups.removeAll(file);
+  preferences_.setups.prepend(file);
+  while (preferences_.setups.size() > kRemembered) preferences_.setups.removeLast();
+  emit preferencesChanged();
+}
+
+/// Fills the fields by a set-up and connects.
+void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
+  if (c_.bench.recording()) {
+    emit told(tr("Stop the recording before another set-up is used."));
+    return;
+  }
+  const acquire::RecordSettings& r = setup.record;
+  endless_->setChecked(r.seconds <= 0);
+  if (r.seconds > 0) length_->setQuantity(r.seconds);
+  rate_->setQuantity(r.inputs.front().settings.rate_hz);
+  accuracy_->setText(q(r.accuracy));
+  arm_->setText(q(acquire::to_string(r.arm)));
+  until_->setText(q(acquire::to_string(r.until)));
+  if (r.before_s > 0) before_->setQuantity(r.before_s);
+  if (r.reset) reset_how_->setText(q(acquire::to_string(*r.reset)));
+  QStringList conditions, logic, shunts;
+  for (const auto& [key, value] : r.conditions) conditions << q(key) + QLatin1Char('=') + q(value);
+  for (const std::string& line : r.inputs.front().settings.logic) logic << q(line);
+  for (const auto& [channel, ohms] : r.shunts)
+    shunts << QStringLiteral("%1: %2 Ohm").arg(q(channel)).arg(ohms, 0, 'g', 9);
+  conditions_->setText(conditions.join(QStringLiteral(", ")));
+  logic_->setText(logic.join(QStringLiteral(", ")));
+  shunts_->setText(shunts.join(QStringLiteral(", ")));
+  wiring_->setShunts(r.shunts);
+  const auto& channels = r.inputs.front().settings.channels;
+  record_voltage_->setChecked(channels.size() > 1);
+  for (const auto& [name, o] : r.inputs.front().settings.outputs)
+    power_off_->setChecked(o.power_off);
+  setup_->setToolTip(setup.file.empty() ? QString() : q(setup.file));
+  if (!setup.file.empty()) rememberSetup(q(setup.file));
+  c_.bench.useSetup(setup);
+  profile_->setText(c_.bench.wiring().profile);
+  emit told(tr("Set-up %1: connecting. Nothing is switched on.").arg(q(setup.name)));
+}
+
+/// What the field says; nothing when it cannot be read, which is told.
+std::optional<std::map<std::string, double>> BenchDesk::shunts() {
+  std::map<std::string, double> out;
+  for (const QString& part : shunts_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
+    const auto colon = part.indexOf(QLatin1Char(':'));
+    double ohms = 0;
+    try {
+      if (colon > 0)
+        ohms = parse_quantity(part.mid(colon + 1).trimmed().toStdString(), Dimension::resistance);
+    } catch (const std::invalid_argument&) {
+      ohms = 0;
+    }
+    if (!(ohms > 0)) {
+      emit told(tr("A shunt looks like I_shunt: 100 mOhm, not \"%1\".").arg(part.trimmed()));
+      return std::nullopt;
+    }
+    out[part.left(colon).trimmed().toStdString()] = ohms;
+  }
+  if (preferences_.shunts != shunts_->text()) {
+    preferences_.shunts = shunts_->text();
+    emit preferencesChanged();
+  }
+  return out;
+}
+
+QString BenchDesk::chosenOutput() const { return which_->currentData().toString(); }
+
+/// The settings of the chosen output, as the instrument tells them.
+void BenchDesk::refreshSettings() {
+  const auto& all = c_.bench.state().output.set;
+  const QString chosen = chosenOutput();
+  const acquire::OutputState* o = all.empty() ? nullptr : &all.front();
+  QStringList names;
+  for (const acquire::OutputState& one : all) {
+    if (one.auxiliary) continue;
+    names << q(one.name);
+    if (q(one.name) == chosen) o = &one;
+  }
+  QStringList known;
+  for (int i = 0; i < which_->count(); ++i) known << which_->itemData(i).toString();
+  if (names != known) {
+    const QSignalBlocker quiet(which_);
+    which_->clear();
+    for (const QString& name : names)
+      which_->addItem(name.isEmpty() ? tr("the output") : tr("output %1").arg(name), name);
+    if (o)
+      which_->setCurrentIndex(static_cast<int>(std::max<qsizetype>(0, names.indexOf(q(o->name)))));
+  }
+  const bool several = names.size() > 1;
+  settings_form_->setRowVisible(which_, several);
+  if (!o) return;
+  voltage_->setQuantity(o->voltage);
+  limit_->setQuantity(o->current_limit);
+  (o->cut_off ? cut_off_ : hold_)->setChecked(true);
+}
+
+/// A toggle for each digital line that the instrument drives; nothing where it drives none.
+void BenchDesk::refreshLines() {
+  const BenchState& s = c_.bench.state();
+  const bool there = s.phase == BenchState::Phase::ready || s.phase == BenchState::Phase::recording;
+  const auto lines = there ? s.output.lines : decltype(s.output.lines){};
+  lines_box_->setVisible(there && s.output.has_output && !s.output.set.empty());
+  while (line_buttons_.size() > static_cast<qsizetype>(lines.size()))
+    delete line_buttons_.takeLast();
+  while (line_buttons_.size() < static_cast<qsizetype>(lines.size())) {
+    const auto i = static_cast<std::size_t>(line_buttons_.size());
+    auto* b = button({}, QStringLiteral("line%1").arg(i + 1), lines_box_);
+    connect(b, &QPushButton::clicked, this, [this, i] {
+      const auto& now = c_.bench.state().output.lines;
+      if (i < now.size())
+        c_.bench.switchOver({acquire::Switching::What::line, now[i].first, !now[i].second, 0});
+    });
+    each_line_->insertWidget(static_cast<int>(i), b);
+    line_buttons_.append(b);
+  }
+  for (std::size_t i = 0; i < lines.size(); ++i) {
+    auto* b = line_buttons_[static_cast<qsizetype>(i)];
+    b->setText(lines[i].second ? tr("%1 is high").arg(q(lines[i].first))
+                               : tr("%1 is low").arg(q(lines[i].first)));
+    b->setAccessibleName(lines[i].second
+                             ? tr("Line %1 is high: set it low").arg(q(lines[i].first))
+                             : tr("Line %1 is low: set it high").arg(q(lines[i].first)));
+    b->setToolTip(b->accessibleName());
+  }
+  if (reset_how_->text().isEmpty()) {
+    const bool by_line =
+        std::any_of(lines.begin(), lines.end(), [](const auto& l) { return l.first == "reset"; });
+    reset_how_->setPlaceholderText(by_line ? tr("line reset low for 100 ms")
+                                           : tr("output off for 1 s"));
+  }
+}
+
+void BenchDesk::resetDevice() {
+  const QString how =
+      reset_how_->text().trimmed().isEmpty() ? reset_how_->placeholderText() : reset_how_->text();
+  try {
+    const acquire::Switching reset = acquire::parse_reset(how.toStdString());
+    if (!reset.of_line() && !c_.bench.state().output_on) {
+      emit told(tr(
+          "The output is off: there is nothing to reset. Kuvio does not switch it on by itself."));
+      return;
+    }
+    c_.bench.switchOver(reset);
+    emit told(tr("The device is reset: %1.").arg(q(acquire::to_string(reset))));
+  } catch (const std::invalid_argument& e) {
+    emit told(QString::fromUtf8(e.what()) + QLatin1Char('.'));
+    reset_how_->setFocus();
+  }
+}
+
+}  // namespace kuvio::app
