@@ -71,6 +71,7 @@ void Recording::finish(const std::string& reason,
   }
   result_.end_reason = reason;
   writer_->finish(reason, result_.interrupted);
+  told_.clear();  // what it ended with, its result tells
   tell(progress, false);
 }
 

@@ -6,7 +6,9 @@
 #include <QApplication>
 #include <QDir>
 #include <QEventLoop>
+#include <QLineEdit>
 #include <QProcess>
+#include <QPushButton>
 #include <QStandardPaths>
 #include <QTimer>
 
@@ -134,7 +136,12 @@ int main(int argc, char** argv) {
   desk("Bench");
   bench.startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20, true);
   if (ready()) {
-    settle(1500);
+    wish.shunts["I_shunt"] = 10;
+    if (auto* shunts = window.findChild<QLineEdit*>(QStringLiteral("shunts"))) {
+      shunts->setText(QStringLiteral("I_shunt: 10 Ohm"));
+      emit shunts->editingFinished();
+    }
+    settle(6500);
     take("bench-ready.png");
     bench.record(wish);
     settle(7000);
@@ -149,11 +156,14 @@ int main(int argc, char** argv) {
     settle(1200);
     take("trace-held.png");
     if (auto* process = bench.findChild<QProcess*>()) process->kill();
-    waitFor([&] { return !bench.recording(); }, 10000);
+    waitFor([&] { return !bench.state().away.empty(); }, 10000);
     desk("Bench");
     settle(500);
     take("bench-lost.png");
+    bench.stop();
+    waitFor([&] { return !bench.recording(); }, 10000);
   }
+  if (auto* seen = window.findChild<QPushButton*>(QStringLiteral("messageSeen"))) seen->click();
   bench.startSimulated(QStringLiteral("tally"), 20, 20);
   if (ready()) {
     waitFor([&] { return bench.state().output.outputs.size() == 2; }, 3000);
@@ -161,6 +171,7 @@ int main(int argc, char** argv) {
     settle(800);
     wish.name = wish.build = "tally 1.4";
     wish.logic.clear();
+    wish.shunts.clear();
     bench.record(wish);
     settle(5500);
     desk("Bench");

@@ -11,6 +11,7 @@
 #include <QFontDatabase>
 #include <QFormLayout>
 #include <QRandomGenerator>
+#include <QScrollArea>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -41,7 +42,20 @@ QVBoxLayout* card(QWidget* box, const QString& title) {
 BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* parent)
     : Desk(parent), c_(context), preferences_(preferences) {
   setObjectName(QStringLiteral("benchDesk"));
-  auto* row = new QHBoxLayout(this);
+  // On a small screen, or with messages above it, it scrolls rather than pushes the window apart.
+  auto* area = new QScrollArea(this);
+  area->setFrameShape(QFrame::NoFrame);
+  area->setWidgetResizable(true);
+  area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  area->setFocusPolicy(Qt::NoFocus);
+  auto* content = new QWidget(area);
+  area->setWidget(content);
+  area->viewport()->setAutoFillBackground(false);
+  content->setAutoFillBackground(false);
+  auto* whole = new QVBoxLayout(this);
+  whole->setContentsMargins(0, 0, 0, 0);
+  whole->addWidget(area);
+  auto* row = new QHBoxLayout(content);
   row->setContentsMargins(24, 18, 24, 16);
   row->setSpacing(32);
   auto* left = new QVBoxLayout;

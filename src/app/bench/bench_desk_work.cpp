@@ -314,15 +314,13 @@ void BenchDesk::refresh() {
         status = tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
       break;
     case Phase::recording:
-      status =
-          s.armed ? tr("Armed: %1 begins with what it waits for.").arg(q(s.name))
-          : !s.away.empty()
-              ? tr("Out of reach: %1. It is tried again; what it feeds may still be on: check it.")
-                    .arg(q(s.away))
-              : tr("Recording %1: %2, %L3 samples, %4 log lines.")
-                    .arg(q(s.name), q(duration(s.recorded_s)))
-                    .arg(s.samples)
-                    .arg(s.log_lines);
+      status = s.armed ? tr("Armed: %1 begins with what it waits for.").arg(q(s.name))
+               : !s.away.empty()
+                   ? tr("Out of reach, and tried again. What it feeds may still be on: check it.")
+                   : tr("Recording %1: %2, %L3 samples, %4 log lines.")
+                         .arg(q(s.name), q(duration(s.recorded_s)))
+                         .arg(s.samples)
+                         .arg(s.log_lines);
       break;
     case Phase::lost:
       status = tr("%1. Its output may still be on: check it, then connect again.")
@@ -330,6 +328,7 @@ void BenchDesk::refresh() {
       break;
   }
   status_->setText(status);
+  status_->setToolTip(q(s.away));
   if (ready && !shown_settings_ && !s.output.identity.empty()) {
     shown_settings_ = true;
     refreshSettings();

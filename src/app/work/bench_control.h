@@ -16,6 +16,7 @@
 #include <deque>
 #include <memory>
 #include <optional>
+#include <set>
 
 namespace kuvio::app {
 
@@ -168,7 +169,8 @@ private:
   bool setup_pending_ = false;  // its outputs are not yet set
   SteadyWatch drift_{BenchState::kDriftOver, BenchState::kSettled, 0};
   double drift_seen_s_ = 0;
-  bool lost_told_ = false;  // that the link is lost
+  bool lost_told_ = false;      // that the link is lost
+  std::set<std::string> told_;  // of this recording, as it went
   std::optional<std::stop_source> stop_;
   struct Mark {
     double at_s = 0, charge = 0, observed_s = 0;

@@ -52,6 +52,7 @@ void BenchControl::record(const RecordWish& wish) {
   state_.samples = state_.log_lines = state_.capture = 0;
   state_.trouble.clear();
   state_.away.clear();
+  told_.clear();
   marks_.clear();
   control_ = std::make_shared<acquire::RecordControl>();
   emit changed();
@@ -191,7 +192,10 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
     marks_.push_back({p.recorded_s, current->sum, current->observed_s});
     if (marks_.size() > 4000) marks_.pop_front();
   }
-  for (const std::string& text : p.told) emit failed(sentence(text));
+  for (const std::string& text : p.told) {
+    told_.insert(text);
+    emit failed(sentence(text));
+  }
   for (const book::LogLine& l : p.lines) emit line(QString::fromStdString(l.text), l.sent);
   if (first) emit recordingBegan(p.capture);
   emit changed();
@@ -234,7 +238,9 @@ void BenchControl::ended(const acquire::RecordResult& result, const QString& tro
                         .arg(trouble, QString::fromStdString(duration(state_.recorded_s)))
                   : tr("Nothing was recorded: %1").arg(trouble));
   }
-  for (const std::string& w : result.warnings) words << sentence(w);
+  for (const std::string& w : result.warnings) {
+    if (told_.count(w) == 0) words << sentence(w);
+  }
   lost_told_ = result.interrupted;
   emit recordingEnded(result.capture, result.interrupted || !trouble.isEmpty(),
                       words.join(QLatin1Char(' ')));
