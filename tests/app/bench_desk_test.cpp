@@ -8,6 +8,8 @@
 #include "app/bench/wiring_view.h"
 #include "book/channel_trace.h"
 #include "cli/process.h"
+#include "cli/pump.h"
+#include "core/measure.h"
 
 #include "desk_fixture.h"
 
@@ -21,6 +23,7 @@
 
 #include <csignal>
 #include <fstream>
+#include <thread>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -164,6 +167,61 @@ TEST_CASE("a digitiser alone is recorded without an output") {
   s.record();
   CHECK(s.last().channels.front().name == "I_shunt");
   CHECK(s.last().channels.front().samples == 1000);
+}
+
+TEST_CASE("an output over a serial line or as usbtmc is watched, switched and recorded") {
+  const char* kind = GENERATE("serial", "usbtmc");
+  AtBench s;
+  test::Bench sim({"--serial"});
+  s.type("outputAddress", text(sim, kind));
+  s.click("connect");
+  REQUIRE(s.ready());
+  s.type("build", QStringLiteral("1"));
+  s.type("length", QStringLiteral("1500 ms"));
+  s.record("recordPowerOn");
+  const auto info = s.last();
+  CHECK_FALSE(info.interrupted);
+  CHECK(info.channel("I")->samples == 1500);
+  const book::Book book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
+  CHECK(*measure(book::ChannelTrace(book, *info.channel("I")), 0.5, 1).mean() ==
+        Approx(18e-3).epsilon(0.02));
+}
+
+TEST_CASE("lines and streams over every other kind of link are recorded from the desk") {
+  AtBench s;
+  test::Bench tcp({"--lines", "tcp", "--lines-rate", "100", "--power-on"});
+  test::Bench serial({"--lines", "serial", "--lines-rate", "100", "--power-on", "--stream", "tcp",
+                      "--stream-rate", "1000"});
+  const test::Pump pump(serial.endpoints["stream"], s.folder / "pipe");
+  const std::string file = s.folder / "log.csv";
+  std::ofstream(file) << "t_us,current (uA)\n0,5\n";
+  std::jthread writer([&](const std::stop_token& stop) {
+    std::ofstream out(file, std::ios::app);
+    for (int i = 1; !stop.stop_requested(); ++i) {
+      out << i * 10'000 << ",5\n" << std::flush;
+      std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+  });
+  s.type("otherAddresses",
+         QStringList{QStringLiteral("stream:") + QString::fromStdString(s.folder / "pipe"),
+                     text(tcp, "lines"), text(serial, "lines"),
+                     QStringLiteral("lines:") + QString::fromStdString(file)}
+             .join(QStringLiteral(", ")));
+  s.click("connect");
+  REQUIRE(s.ready());
+  auto* live = s.find<LiveChannelsView>("liveChannels");
+  REQUIRE(s.wait([&] { return live->rows().size() >= 7; }));
+  s.type("build", QStringLiteral("1"));
+  s.type("length", QStringLiteral("2 s"));
+  s.record();
+  const auto info = s.last();
+  CHECK_FALSE(info.interrupted);
+  REQUIRE(info.channels.size() == 7);  // two, two, two and one
+  for (const auto& c : info.channels) {
+    INFO(c.name);
+    CHECK(c.samples >= 150);
+    CHECK(c.to_s == Approx(2).margin(0.3));
+  }
 }
 
 TEST_CASE("a zero is taken with the device off, and applied to what is recorded then") {

@@ -5,6 +5,7 @@
 #include "book/book.h"
 #include "book/channel_trace.h"
 #include "cli/process.h"
+#include "cli/pump.h"
 #include "core/measure.h"
 
 #include "stream_truth.h"
@@ -162,6 +163,20 @@ TEST_CASE("what a stream loses on the way is marked where it is, and counted") {
   CHECK(kept.invented == 0);
   CHECK(kept.lost_samples == all.dropped);
   CHECK(kept.lost_runs == c.channel("I_shunt").gaps);
+}
+
+TEST_CASE("the binary stream is read from a pipe too") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", pipe = folder / "pipe";
+  Bench bench({"--stream", "tcp", "--stream-rate", "5000", "--power-on"});
+  const test::Pump pump(uri(bench, "stream"), pipe);
+  const auto ran = cli({"capture", path, "--input", "stream:" + pipe, "--seconds", "2"});
+  INFO(ran.err);
+  REQUIRE(ran.status == 0);
+  const Captured c(path);
+  CHECK(c.channel("I_shunt").samples == 10'000);
+  CHECK(c.channel("I_shunt").gaps == 0);
+  CHECK(*c.figures("V_dut").mean() == Approx(3.6).epsilon(0.01));
 }
 
 TEST_CASE("a digitiser that starts again, falls silent or hangs up is told") {

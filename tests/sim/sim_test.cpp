@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "sim/analyser.h"
+#include "sim/digitiser.h"
+#include "sim/meter.h"
 #include "sim/satchel.h"
+#include "sim/tally.h"
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <map>
@@ -110,4 +114,192 @@ TEST_CASE("faults are read or refused") {
   CHECK_THROWS(add_fault(f, "lost"));
   CHECK_THROWS(add_fault(f, "earthquake@3"));
   CHECK_THROWS(firmware("9.9"));
+}
+
+TEST_CASE("held in reset the device draws its pull-up alone, and boots when it is let go") {
+  Satchel device(firmware("2.3.0"), 5);
+  std::vector<std::string> log;
+  device.print = [&](double, double, const std::string& line) { log.push_back(line); };
+  device.power(0, 0, true);
+  device.advance(30);
+  device.pin(30, 1, false);
+  device.advance(32);
+  device.command(31, "uplink");  // nobody hears it
+  CHECK(state_at(device, 0, 31) == "Reset");
+  std::size_t cursor = 0;
+  CHECK(mean_current(device, 0, 30.5, 31.5, cursor) == Approx(45e-6));
+  device.pin(32, 1, false);  // again: nothing more happens
+  device.pin(33, 1, true);
+  device.advance(60);
+  CHECK(state_at(device, 0, 33.5) == "Boot");
+  CHECK(state_at(device, 0, 40) == "Hibernate");
+  CHECK(std::count(log.begin(), log.end(), "boot satchel 2.3.0 (reset pin)") == 1);
+  // Powered up with its reset held it waits.
+  device.pin(60, 1, false);
+  device.power(61, 0, false);
+  device.power(62, 0, true);
+  device.advance(64);
+  CHECK(state_at(device, 0, 61.5) == "Off");
+  CHECK(state_at(device, 0, 63) == "Reset");
+  double at = 0;
+  for (const Stretch& s : device.stretches()) {
+    REQUIRE(s.from_s == Approx(at));
+    REQUIRE(s.to_s >= s.from_s);
+    at = s.to_s;
+  }
+}
+
+TEST_CASE("the wake pin asks for an uplink, the service port is told of") {
+  Satchel device(firmware("2.3.0"), 5);
+  std::vector<std::string> log;
+  device.print = [&](double, double, const std::string& line) { log.push_back(line); };
+  device.power(0, 0, true);
+  device.advance(10);
+  device.pin(10, 2, true);
+  device.auxiliary(11, true);
+  device.auxiliary(12, true);
+  device.auxiliary(13, false);
+  device.advance(30);
+  CHECK(std::count(log.begin(), log.end(), "wake: schedule") == 1);
+  CHECK(std::count(log.begin(), log.end(), "service port: 5 V") == 1);
+  CHECK(std::count(log.begin(), log.end(), "service port: gone") == 1);
+}
+
+TEST_CASE("the analyser drives lines at their level, and an output beside the device's") {
+  Satchel device(firmware("2.3.0"), 5);
+  Analyser analyser(device, 1, {});
+  CHECK(analyser.command(0, "DIG:LINE1?;DIG:LINE2?;OUTP:AUX?") == "1;0;0\n");
+  analyser.command(0, "OUTP ON");
+  analyser.command(5, "SOURce:DIGital:LINE1 LOW");
+  CHECK(analyser.command(6, "DIG:LINE1?") == "0\n");
+  CHECK(state_at(device, 0, 5.5) == "Reset");
+  // 1.2 V is no high for a device at 3.6 V: it stays in reset.
+  analyser.command(7, "DIG:LEV 1.2;DIG:LINE1 HIGH");
+  analyser.advance(9);
+  CHECK(state_at(device, 0, 8) == "Reset");
+  analyser.command(9, "DIG:LEV 3.3;DIG:LINE1 HIGH");
+  analyser.advance(11);
+  CHECK(state_at(device, 0, 9.5) == "Boot");
+  CHECK(analyser.command(11, "SYST:ERR?") == "0,\"No error\"\n");
+  analyser.command(11, "DIG:LEV 9");
+  CHECK(analyser.command(11, "SYST:ERR?").starts_with("-222"));
+  analyser.command(11, "DIG:LINE3 HIGH");
+  CHECK(analyser.command(11, "SYST:ERR?").starts_with("-113"));
+  analyser.command(11, "DIG:LINE1 MAYBE");
+  CHECK(analyser.command(11, "SYST:ERR?").starts_with("-224"));
+  CHECK(analyser.command(11, "OUTP:AUX ON;OUTP:AUX?") == "1\n");
+}
+
+TEST_CASE("the digitiser remembers what it sent, dropped and garbled, on its own clock") {
+  Satchel device(firmware("2.3.0"), 5);
+  device.power(0, 0, true);
+  DigitiserSettings settings;
+  settings.rate_hz = 1000;
+  settings.drift_ppm = 1000;
+  settings.drop = 0.2;
+  settings.garble = 0.1;
+  Digitiser digitiser(device, 3, settings);
+  std::string bytes;
+  for (int i = 1; i <= 100; ++i) {
+    device.advance(i * 0.1 + 0.1);
+    bytes += digitiser.send(i * 0.1, 3.6);
+  }
+  const Digitiser::Truth& t = digitiser.truth();
+  CHECK(t.samples_a_frame == 20);
+  CHECK(t.frames * 20 == Approx(10'010).margin(20));  // a per mille fast
+  CHECK(static_cast<std::int64_t>(t.sent.size()) == t.frames);
+  CHECK(t.samples + t.samples_lost == t.frames * 20);
+  CHECK(t.dropped > 50);
+  CHECK(t.garbled > 20);
+  std::int64_t whole = 0, next = 0;
+  for (const auto& f : t.sent) {
+    CHECK(f.first == next);
+    next += 20;
+    whole += f.whole;
+  }
+  CHECK(whole * 20 == t.samples);
+  std::size_t frames = 0;
+  for (auto at = bytes.find("KVST"); at != std::string::npos; at = bytes.find("KVST", at + 4))
+    frames += static_cast<unsigned char>(bytes[at + 5]) == 2;
+  CHECK(frames == static_cast<std::size_t>(t.frames - t.dropped));
+}
+
+TEST_CASE("asked for the time the digitiser answers with its count") {
+  Satchel device(firmware("2.3.0"), 5);
+  Digitiser digitiser(device, 3, {});
+  device.advance(3);
+  digitiser.send(2.5, 3.6);
+  CHECK(digitiser.take(2.5, "junk before").empty());
+  // A frame of type 5 with eight bytes of the asker's own.
+  std::string ask("KVST");
+  for (const int byte : {1, 5, 8, 0, 0, 0, 0, 0}) ask += static_cast<char>(byte);
+  ask += "abcdefgh";
+  ask.append(4, '\0');  // it does not look at the checksum
+  const std::string answer =
+      digitiser.take(2.5, ask.substr(0, 10)) + digitiser.take(2.5, ask.substr(10));
+  REQUIRE(answer.size() == 12 + 16 + 4);
+  CHECK(static_cast<int>(answer[5]) == 4);
+  CHECK(answer.substr(12, 8) == "abcdefgh");
+  std::uint64_t count = 0;
+  std::memcpy(&count, answer.data() + 20, 8);
+  CHECK(count == 2500);
+}
+
+TEST_CASE("the meter gives each reading once, oldest first, and tells of wrong commands") {
+  Satchel device(firmware("2.3.0"), 5);
+  device.power(0, 0, true);
+  Meter meter(device, 2);
+  CHECK(meter.command(0, "*IDN?") == "Kuvio,Simulated meter,1,1.0\n");
+  meter.command(0, "SAMP:TIM 0.01");
+  meter.command(0, "INIT");
+  CHECK(meter.command(1, "DATA:POIN?") == "100\n");
+  const std::string first = meter.command(1, "DATA:REM? 60");
+  CHECK(std::count(first.begin(), first.end(), ',') == 59);
+  CHECK(std::stod(first) == Approx(18e-3).epsilon(0.01));
+  CHECK(meter.command(1, "DATA:POIN?") == "40\n");
+  const std::string rest = meter.command(1, "DATA:REM? 60");
+  CHECK(std::count(rest.begin(), rest.end(), ',') == 39);
+  meter.command(1, "SAMP:TIM 99");
+  CHECK(meter.command(1, "SYST:ERR?").starts_with("-222"));
+  meter.command(1, "NONSENSE");
+  CHECK(meter.command(1, "SYST:ERR?").starts_with("-113"));
+  CHECK(meter.command(1, "SYST:ERR?").starts_with("+0"));
+}
+
+TEST_CASE("lines of the logger follow each other without a gap") {
+  Satchel device(firmware("2.3.0"), 5);
+  device.power(0, 0, true);
+  TextLogger logger(device, 1, 100, true);
+  CHECK(logger.header() == "t [ms],I [mA],U [V]\r\n");
+  std::string all;
+  for (int i = 1; i <= 10; ++i) {
+    device.advance(i * 0.1 + 0.1);
+    all += logger.send(i * 0.1, 3.6);
+  }
+  CHECK(logger.lines() == 100);
+  CHECK(std::count(all.begin(), all.end(), '\n') == 100);
+  CHECK(all.starts_with("0.000,18.0"));
+  CHECK(all.find("990.000,") != std::string::npos);
+}
+
+TEST_CASE("the stock scanner is relieved and charged on its cradle") {
+  Tally device(4);
+  std::vector<std::string> log;
+  device.print = [&](double, double, const std::string& line) { log.push_back(line); };
+  device.power(0, 0, true);
+  device.advance(30);
+  std::size_t cursor = 0, other = 0;
+  CHECK(mean_current(device, 0, 5, 25, cursor) > 5e-3);
+  CHECK(mean_current(device, 1, 5, 25, other) == Approx(0).margin(1e-9));
+  device.power(30, 1, true);
+  device.command(40, "cradle");
+  device.advance(80);
+  CHECK(mean_current(device, 0, 50, 75, cursor) == Approx(-0.18).epsilon(0.02));
+  CHECK(mean_current(device, 1, 50, 75, other) > 0.18);
+  CHECK((device.lines(60) & 1U) == 1U);
+  device.command(80, "lift");
+  device.advance(100);
+  CHECK(mean_current(device, 0, 85, 99, cursor) > 0);
+  CHECK((device.lines(90) & 1U) == 0U);
+  CHECK_FALSE(log.empty());
 }
