@@ -235,8 +235,8 @@ TEST_CASE("asked for the time the digitiser answers with its count") {
   for (const int byte : {1, 5, 8, 0, 0, 0, 0, 0}) ask += static_cast<char>(byte);
   ask += "abcdefgh";
   ask.append(4, '\0');  // it does not look at the checksum
-  const std::string answer =
-      digitiser.take(2.5, ask.substr(0, 10)) + digitiser.take(2.5, ask.substr(10));
+  std::string answer = digitiser.take(2.5, ask.substr(0, 10));
+  answer += digitiser.take(2.5, ask.substr(10));
   REQUIRE(answer.size() == 12 + 16 + 4);
   CHECK(static_cast<int>(answer[5]) == 4);
   CHECK(answer.substr(12, 8) == "abcdefgh");
