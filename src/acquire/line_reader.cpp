@@ -3,7 +3,6 @@
 
 #include "acquire/ring.h"
 #include "core/quantity.h"
-#include "formats/text_import.h"
 
 #include <fmt/format.h>
 
@@ -207,8 +206,10 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
     }
     if (cells.size() == columns_.size() && cells.size() > 1) {
       std::vector<Column> before = columns_;
-      if (try_header(cells)) {  // it comes again; what columns= said stays
-        columns_ = std::move(before);
+      const std::string titles = titles_;
+      if (try_header(cells)) {  // it comes again; what was known, or columns= said, stays
+        set_columns(std::move(before));
+        titles_ = titles;
         return What::header;
       }
     }

@@ -162,19 +162,35 @@ void Monitor::switch_over(Scpi& scpi, const Profile& profile, const Switching& w
 
 void Monitor::reset(Scpi& scpi, const Profile& profile, const Switching& what,
                     const std::stop_token& stop) {
+  if (!what.of_line()) {  // to let go of an output that is off would be to switch it on
+    for (const OutputProfile& o : profile.outputs) {
+      const bool meant = what.name.empty() ? &o == &profile.outputs.front() : o.name == what.name;
+      if (meant && !o.state.empty() && !scpi.query_on(o.state)) {
+        const std::lock_guard lock(mutex_);
+        told_.push_back("the output is off: the device was not reset by it");
+        return;
+      }
+    }
+  }
   Switching back = what;
   back.on = !what.on;
   back.what = what.of_line() ? Switching::What::line : Switching::What::output;
   switch_over(scpi, profile, what);
   const auto until = Clock::now() + std::chrono::duration<double>(what.for_s);
-  while (Clock::now() < until && !stop.stop_requested())
-    std::this_thread::sleep_for(std::chrono::milliseconds(1));
+  while (Clock::now() < until && !stop.stop_requested()) {
+    if (until - Clock::now() < 3 * kEvery) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    } else {  // what it draws meanwhile is of interest
+      read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun_).count());
+      std::this_thread::sleep_for(kEvery);
+    }
+  }
   // Told to stop meanwhile: a line is let go, an output stays off.
   if (!stop.stop_requested() || what.of_line()) switch_over(scpi, profile, back);
 }
 
 void Monitor::run(const std::stop_token& stop) {
-  const auto begun = Clock::now();
+  begun_ = Clock::now();
   try {
     Profile profile;
     if (profiles_.size() == 1) profile = profiles_.front();
@@ -216,7 +232,7 @@ void Monitor::run(const std::stop_token& stop) {
           carry_out(scpi, profile, order);
         }
       }
-      read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun).count());
+      read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun_).count());
       if (!orders.empty()) read_settings(scpi, profile);
       std::this_thread::sleep_for(kEvery);
     }

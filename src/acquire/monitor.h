@@ -86,6 +86,7 @@ private:
   static void switch_over(Scpi& scpi, const Profile& profile, const Switching& what);
   void reset(Scpi& scpi, const Profile& profile, const Switching& what,
              const std::stop_token& stop);
+  std::chrono::steady_clock::time_point begun_;
 
   const Endpoint output_;
   const std::optional<Endpoint> log_;

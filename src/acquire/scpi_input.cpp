@@ -431,6 +431,10 @@ void ScpiInput::begin_reset(const Switching& reset) {
     if (!switch_line(reset.name, reset.on)) return;
     wait_done();
   } else if (const OutputProfile* o = output_named(reset.name)) {
+    if (!watched_[o->name].on) {  // to let go of it would be to switch it on
+      note(fmt::format("{}: {} is off: the device was not reset by it", endpoint_.text, named(*o)));
+      return;
+    }
     switch_output(*o, false);
   }
   held_.push_back({reset, from, host_now_s() + reset.for_s});
@@ -444,13 +448,14 @@ void ScpiInput::end_resets() {
       continue;
     }
     const Held held = held_[i];
-    held_.erase(held_.begin() + static_cast<std::ptrdiff_t>(i));
     if (held.reset.of_line()) {
       switch_line(held.reset.name, !held.reset.on);
       wait_done();
     } else if (const OutputProfile* o = output_named(held.reset.name)) {
       switch_output(*o, true);
     }
+    // Only now: a link that is lost meanwhile must not leave the device in reset.
+    held_.erase(held_.begin() + static_cast<std::ptrdiff_t>(i));
     happened(
         {"device_reset", held.from_s, own_now() + interval_s_, "by " + to_string(held.reset), ""});
   }

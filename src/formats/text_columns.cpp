@@ -182,4 +182,50 @@ void split_cells(std::string_view line, char separator, std::vector<std::string_
   }
 }
 
+std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent) {
+  std::size_t at = 0;
+  const bool negative = !text.empty() && text[0] == '-';
+  if (!text.empty() && (text[0] == '-' || text[0] == '+')) ++at;
+  std::int64_t digits = 0;
+  int shift = exponent + den_exponent, seen = 0;
+  bool point = false;
+  for (; at < text.size(); ++at) {
+    const char c = text[at];
+    if (c == '.' && !point) {
+      point = true;
+    } else if (c >= '0' && c <= '9') {
+      ++seen;
+      std::int64_t longer = 0;
+      if (!__builtin_mul_overflow(digits, std::int64_t{10}, &longer) &&
+          !__builtin_add_overflow(longer, std::int64_t{c - '0'}, &longer)) {
+        digits = longer;
+        if (point) --shift;
+      } else if (!point) {
+        ++shift;
+      }
+    } else {
+      break;
+    }
+  }
+  if (seen == 0) return std::nullopt;
+  if (at < text.size() && (text[at] == 'e' || text[at] == 'E')) {
+    const char* begin = text.data() + at + 1;
+    if (begin < text.data() + text.size() && *begin == '+') ++begin;
+    int power = 0;
+    const auto [end, failed] = std::from_chars(begin, text.data() + text.size(), power);
+    if (failed != std::errc{} || power > 30 || power < -60) return std::nullopt;
+    shift += power;
+    at = static_cast<std::size_t>(end - text.data());
+  }
+  if (at != text.size()) return std::nullopt;
+  for (; shift > 0; --shift) {
+    if (__builtin_mul_overflow(digits, std::int64_t{10}, &digits)) return std::nullopt;
+  }
+  if (shift < -18) return 0;
+  std::int64_t divisor = 1;
+  for (; shift < 0; ++shift) divisor *= 10;
+  digits = divisor == 1 ? digits : digits / divisor + (digits % divisor >= divisor / 2 ? 1 : 0);
+  return negative ? -digits : digits;
+}
+
 }  // namespace kuvio::formats

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -29,5 +30,10 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
 
 /// Splits one line at a separator; double quotes hold cells together.
 void split_cells(std::string_view line, char separator, std::vector<std::string_view>& out);
+
+/// Reads a decimal number exactly as an integer count of 1/den: "0.125" with den 1000 is 125.
+/// `exponent` is the power of ten of the unit (-3 for ms). Nothing when it is no number or too
+/// large.
+std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent);
 
 }  // namespace kuvio::formats

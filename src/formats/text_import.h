@@ -43,9 +43,4 @@ ImportResult import_text(book::Book& book, const std::string& file, const Import
                          const std::stop_token& stop = {},
                          const std::function<void(double)>& progress = {});
 
-/// Reads a decimal number exactly as an integer count of 1/den: "0.125" with den 1000 is 125.
-/// `exponent` is the power of ten of the unit (-3 for ms). Nothing when it is no number or too
-/// large.
-std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent);
-
 }  // namespace kuvio::formats

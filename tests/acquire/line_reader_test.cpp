@@ -80,3 +80,22 @@ TEST_CASE("tabs and spaces part cells too") {
   LineReader spaces("t [s],I [A]");
   CHECK(last_of(spaces, {"0.5   0.25"}).values == std::vector<double>{0.25});
 }
+
+TEST_CASE("a header that comes again in another order changes nothing of what was known") {
+  LineReader reader("x,I [mA],U [V]");
+  LineReader::Reading out;
+  CHECK(reader.take("1,2,3", out) == LineReader::What::reading);
+  CHECK(reader.take("U [V],t [ms],I [mA]", out) == LineReader::What::header);
+  CHECK_FALSE(reader.has_time());
+  CHECK(reader.titles().empty());
+  REQUIRE(reader.take("1,2,3", out) == LineReader::What::reading);
+  CHECK_FALSE(out.time_ns);
+  CHECK(out.values == std::vector<double>{2e-3, 3});
+  LineReader by_header("");
+  CHECK(by_header.take("t [ms],I [mA]", out) == LineReader::What::header);
+  CHECK(by_header.take("I [mA],t [ms]", out) == LineReader::What::header);
+  REQUIRE(by_header.take("5,7", out) == LineReader::What::reading);
+  CHECK(*out.time_ns == 5'000'000);
+  CHECK(out.values == std::vector<double>{7e-3});
+  CHECK(by_header.titles() == "t [ms],I [mA]");
+}

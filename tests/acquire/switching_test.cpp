@@ -75,6 +75,14 @@ TEST_CASE("off means every output, on the first, and an auxiliary one only by it
   monitor.switch_over(output_switched(true));
   REQUIRE(wait_for([&] { return is_on(monitor, ""); }));
   CHECK_FALSE(is_on(monitor, "aux"));
+  monitor.switch_over(parse_reset("output aux off for 50 ms"));  // it is off: nothing is switched
+  std::vector<std::string> told;
+  REQUIRE(wait_for([&] {
+    for (const std::string& t : monitor.take_told()) told.push_back(t);
+    return !told.empty();
+  }));
+  CHECK_THAT(told[0], Catch::Contains("was not reset"));
+  CHECK_FALSE(is_on(monitor, "aux"));
   monitor.switch_over(output_switched(true, "aux"));
   REQUIRE(wait_for([&] { return is_on(monitor, "aux"); }));
   monitor.switch_over(output_switched(false));

@@ -581,6 +581,14 @@ TEST_CASE(
     CHECK(c.events("output_on").size() == 1);
     CHECK(lines(c, "boot satchel") >= 1);  // and that of before, if it was still in the line
   }
+  SECTION("an output that is off is not switched on by a reset") {
+    const auto ran = run({"--reset", "output aux off for 200 ms"});
+    REQUIRE(ran.status == 0);
+    CHECK_THAT(ran.err, Catch::Contains("was not reset"));
+    const Captured c(path);
+    CHECK(c.events("auxiliary_on").empty());
+    CHECK(c.events("device_reset").empty());
+  }
   SECTION("a line that starts something, and the auxiliary output") {
     const auto ran = run({"--line", "wake=high", "--output-on", "aux", "--power-off"});
     INFO(ran.err);
