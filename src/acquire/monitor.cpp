@@ -212,6 +212,9 @@ void Monitor::run(const std::stop_token& stop) {
       state_.profile = profile.name;
       state_.has_output = !profile.outputs.empty();
       for (const ChannelProfile& c : profile.channels) {
+        if (c.quantity == "current" && state_.currents.empty()) {
+          for (const Range& range : c.ranges) state_.ranges.push_back(range.name);
+        }
         if (c.quantity == "current") state_.currents.push_back(c.name);
         if (c.quantity == "voltage") state_.voltages.push_back(c.name);
       }

@@ -38,6 +38,7 @@ struct MonitorState {
   std::vector<std::pair<std::string, bool>> outputs;  ///< names, and whether each is on
   std::vector<std::pair<std::string, bool>> lines;    ///< digital lines it drives: whether high
   std::vector<std::string> currents, voltages;        ///< channels that the profile knows
+  std::vector<std::string> ranges;                    ///< of the first current, by name
   std::vector<OutputState> set;                       ///< the first is "the output"
   bool output_on = false, found_on = false;
   std::vector<LiveReading> readings;  ///< of the last ten seconds, oldest first

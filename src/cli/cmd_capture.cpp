@@ -141,7 +141,9 @@ acquire::RecordSettings from_setup(const Options& o) {
         "--range, --logic, --line, --line-level, --voltage, --current-limit, --on-over-current, "
         "--output-on and --shunt do not go with it");
   }
-  acquire::RecordSettings s = acquire::read_bench_setup(o.setup).record;
+  const acquire::BenchSetup setup = acquire::read_bench_setup(o.setup);
+  acquire::RecordSettings s = setup.record;
+  s.conditions.emplace("setup", setup.name);
   for (acquire::InputWish& wish : s.inputs) {
     if (!o.rate.empty())
       wish.settings.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);

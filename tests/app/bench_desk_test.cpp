@@ -285,10 +285,16 @@ TEST_CASE("a profile is tried from the desk, and what failed stands in the conso
                                         Catch::Contains("✓ log.ready") && !Catch::Contains("✗"));
   s.click("connect");
   REQUIRE(s.ready());
+  auto* range = s.find<QComboBox>("range");
+  REQUIRE(s.wait([&] { return range->isVisible() && range->count() == 3; }));
+  CHECK(range->currentText() == QStringLiteral("automatic"));
+  range->setCurrentText(QStringLiteral("10 mA"));
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("1 s"));
   s.record("recordPowerOn");
   CHECK(s.last().conditions.at("input") == "WORKSHOP METER 7; S/N 0042");
+  CHECK(s.last().conditions.at("range") == "10 mA");
+  CHECK(s.last().channel("I")->accuracy == "0.05 % + 500 nA");
 }
 
 TEST_CASE("a link that is lost is told, with what became of the output") {

@@ -632,6 +632,7 @@ TEST_CASE("a capture by a bench set-up: what it says, and what the command line 
   const Captured c(path);
   CHECK(c.info.name == "2.3.0");
   CHECK(c.info.conditions.at("board") == "7");
+  CHECK(c.info.conditions.at("setup") == "two");
   CHECK(c.info.conditions.at("voltage") == "3.3 V");
   CHECK(c.info.conditions.at("shunt_I_shunt") == "0.1 Ohm");
   CHECK(c.channel("I").samples == 250);

@@ -67,6 +67,10 @@ class Meter:
             return None
         if word == "FEED?":
             return "ON" if self.on else "OFF"
+        if word == "SCALE":
+            if argument not in ("ALL", "10", "100"):
+                self.errors.append("14 no such scale")
+            return None
         if word == "NOW?":
             return f"{2.0 if self.on else 0.0:.4f}"
         if word == "STEP":

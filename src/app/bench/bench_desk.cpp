@@ -240,6 +240,11 @@ QWidget* BenchDesk::makeOutput() {
   form->setRowVisible(which_, false);
   form->addRow(tr("Voltage"), voltage_);
   form->addRow(tr("Current limit"), limit_);
+  range_ = new QComboBox(box);
+  range_->setObjectName(QStringLiteral("range"));
+  range_->setAccessibleName(tr("Measuring range of the current"));
+  form->addRow(tr("Range"), range_);
+  form->setRowVisible(range_, false);
   hold_ = new QRadioButton(tr("hold (CC)"), box);
   hold_->setObjectName(QStringLiteral("holdCurrent"));
   cut_off_ = new QRadioButton(tr("switch off (OCP)"), box);

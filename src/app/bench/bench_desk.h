@@ -53,6 +53,7 @@ private:
   void refreshOutputs();
   void refreshLines();
   void refreshSettings();
+  void refreshRanges();
   void resetDevice();
   QString chosenOutput() const;
   std::optional<std::map<std::string, double>> shunts();
@@ -72,7 +73,7 @@ private:
   QLabel *zero_text_, *settled_;
   WiringView* wiring_;
   QFormLayout* settings_form_;
-  QComboBox* which_;
+  QComboBox *which_, *range_;
   LiveChannelsView* channels_;
   QComboBox* simulated_build_;
   QSpinBox* simulated_speed_;

@@ -153,10 +153,26 @@ void BenchDesk::refreshSettings() {
   }
   const bool several = names.size() > 1;
   settings_form_->setRowVisible(which_, several);
+  refreshRanges();
   if (!o) return;
   voltage_->setQuantity(o->voltage);
   limit_->setQuantity(o->current_limit);
   (o->cut_off ? cut_off_ : hold_)->setChecked(true);
+}
+
+/// Automatic, and what the profile knows of the first current; a choice stays.
+void BenchDesk::refreshRanges() {
+  QStringList names{tr("automatic")};
+  for (const std::string& range : c_.bench.state().output.ranges) names << q(range);
+  QString wanted = range_->currentIndex() > 0 ? range_->currentText() : QString();
+  if (const auto& setup = c_.bench.setup()) {
+    for (const auto& [channel, range] : setup->record.inputs.front().settings.range)
+      wanted = q(range);
+  }
+  range_->clear();
+  range_->addItems(names);
+  range_->setCurrentIndex(static_cast<int>(std::max<qsizetype>(0, names.indexOf(wanted))));
+  settings_form_->setRowVisible(range_, names.size() > 1);
 }
 
 /// A toggle for each digital line that the instrument drives; nothing where it drives none.

@@ -275,6 +275,7 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   }
   if (const auto drift = c_.bench.state().drift)
     w.conditions["drift_before"] = tr("%1 % over 5 s").arg(100 * *drift, 0, 'f', 1).toStdString();
+  if (range_->currentIndex() > 0) w.range = range_->currentText().toStdString();
   w.record_voltage = record_voltage_->isChecked();
   w.power_off = power_off_->isChecked();
   w.power_on = power_on;

@@ -33,6 +33,7 @@ struct RecordWish {
   acquire::Trigger arm, until;           ///< what it begins and ends with, besides its length
   double before_s = 0;                   ///< kept of what was before it was armed with
   std::map<std::string, double> shunts;  ///< Ohm, by channel
+  std::string range;                     ///< of the output's first current; "": automatic
 };
 
 /// Where the bench is reached, as addresses of kuvio-cli's --input.

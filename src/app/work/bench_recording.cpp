@@ -104,6 +104,11 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordWish& wish) const 
     main.settings.rate_hz = wish.rate_hz;
     main.settings.channels = wanted_channels(state_.output, wish.record_voltage);
     main.settings.logic = wish.logic;
+    if (!state_.output.currents.empty()) {
+      const std::string& current = state_.output.currents.front();
+      main.settings.range.erase(current);
+      if (!wish.range.empty()) main.settings.range[current] = wish.range;
+    }
     if (state_.output.has_output) {
       auto& outputs = main.settings.outputs;
       for (const acquire::OutputState& o : state_.output.set) outputs.try_emplace(o.name);
