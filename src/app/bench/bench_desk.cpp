@@ -434,7 +434,9 @@ QWidget* BenchDesk::makeConsole() {
   QFont mono = QFontDatabase::systemFont(QFontDatabase::FixedFont);
   mono.setPixelSize(12);
   console_->setFont(mono);
-  console_->setMinimumHeight(56);
+  console_->setMinimumHeight(90);
+  console_->setSizePolicy(QSizePolicy::Expanding,
+                          QSizePolicy::Ignored);  // as high as there is room
   console_->setPlaceholderText(tr("The device's own lines, once its log is connected."));
   auto* row = new QHBoxLayout;
   line_ = field(QStringLiteral("sendLine"), tr("Line to send to the device"),

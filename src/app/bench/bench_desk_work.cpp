@@ -351,7 +351,7 @@ void BenchDesk::refresh() {
   mark_note_->setVisible(recording && !s.armed);
   zero_->setEnabled(ready && !s.output_on);
   try_->setEnabled(!recording && !profile_->text().trimmed().isEmpty());
-  channels_->update();
+  channels_->refresh();
   wiring_->update();
   const auto moved = [&] {
     const double percent = 100 * *s.drift;
@@ -382,6 +382,7 @@ void BenchDesk::refresh() {
                .arg(bytes(free), q(duration(free / std::max(rate, 1.0))));
   }
   room_->setText(room);
+  readings_->setFixedHeight(recording ? 104 : 150);
   readings_->update();
   emit footChanged();
 }

@@ -6,7 +6,9 @@
 
 #include <QPainter>
 
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace kuvio::app {
 namespace {
@@ -29,7 +31,15 @@ LiveChannelsView::LiveChannelsView(const BenchControl& bench, QWidget* parent)
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
 
-QSize LiveChannelsView::sizeHint() const { return {240, kHead + kMost * kRow}; }
+QSize LiveChannelsView::sizeHint() const {
+  return {240, kHead + std::clamp(shown_, 3, kMost) * kRow};
+}
+
+void LiveChannelsView::refresh() {
+  const int now = static_cast<int>(rows().size());
+  if (std::exchange(shown_, now) != now) updateGeometry();
+  update();
+}
 
 QList<QStringList> LiveChannelsView::rows() const {
   QList<QStringList> out;

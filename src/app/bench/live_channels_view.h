@@ -14,6 +14,8 @@ class LiveChannelsView : public QWidget {
 public:
   explicit LiveChannelsView(const BenchControl& bench, QWidget* parent = nullptr);
   QSize sizeHint() const override;
+  /// Takes in what is read now; as high as it has rows.
+  void refresh();
   /// A row as it is painted: name, reading, least, most.
   QList<QStringList> rows() const;
 
@@ -22,6 +24,7 @@ protected:
 
 private:
   const BenchControl& bench_;
+  int shown_ = 0;  // rows
 };
 
 }  // namespace kuvio::app

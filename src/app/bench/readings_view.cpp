@@ -63,7 +63,8 @@ void ReadingsView::paintEvent(QPaintEvent*) {
         QRectF(i * third, 82, third, 18), Qt::AlignLeft | Qt::AlignVCenter,
         live && s.current ? q(with_prefix(figures[i].second, "A", 4)) : QStringLiteral("–"));
   }
-  paintStrip(painter, QRectF(0, 106, width() - 1, height() - 108));
+  // While it is recorded, Trace shows the way the current takes.
+  if (!bench_.recording()) paintStrip(painter, QRectF(0, 106, width() - 1, height() - 108));
 }
 
 /// The last ten seconds on a logarithmic scale.
@@ -80,10 +81,6 @@ void ReadingsView::paintStrip(QPainter& painter, const QRectF& box) const {
   const auto& readings = bench_.state().output.readings;
   painter.setPen(t.muted());
   painter.setFont(Theme::baseFont(11));
-  if (bench_.recording()) {
-    painter.drawText(box, Qt::AlignCenter, tr("The Trace desk shows the recording as it grows."));
-    return;
-  }
   if (readings.size() < 2) {
     painter.drawText(box, Qt::AlignCenter, tr("No reading yet"));
     return;
