@@ -25,7 +25,7 @@ int main(int argc, char** argv) {
   app.add_option("--stream", settings.stream,
                  "tcp or serial: a shunt digitiser that sends the binary stream");
   app.add_option("--stream-rate", settings.digitiser.rate_hz, "its samples per second")
-      ->check(CLI::Range(1.0, 2e6));
+      ->check(CLI::Range(1.0, 20e6));
   app.add_option("--stream-channels", settings.digitiser.channels, "how many channels it has")
       ->check(CLI::Range(1, 8));
   app.add_option("--stream-drift", settings.digitiser.drift_ppm, "how much its clock is fast (ppm)")
