@@ -41,6 +41,7 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings)
   profile_ = profile_for(identity_, settings_.profiles);
   scpi_.set_talk({profile_.terminator, milliseconds(std::llround(profile_.patience_s * 1000))});
   for (const std::string& command : profile_.begin) scpi_.send(command);
+  name_first_output();
   find_outputs();
   set_up_outputs();
   set_up_lines();
@@ -71,11 +72,25 @@ void ScpiInput::wait_done() {
 }
 
 const OutputSettings* ScpiInput::settings_of(const OutputProfile& output) const {
-  if (const auto it = settings_.outputs.find(output.name); it != settings_.outputs.end())
-    return &it->second;
-  const auto first = settings_.outputs.find("");
-  const bool is_first = &output == &profile_.outputs.front();
-  return is_first && first != settings_.outputs.end() ? &first->second : nullptr;
+  const auto it = settings_.outputs.find(output.name);
+  return it == settings_.outputs.end() ? nullptr : &it->second;
+}
+
+/// What is said of "the output" is meant of the first one, under its own name from here on.
+void ScpiInput::name_first_output() {
+  const auto said = settings_.outputs.find("");
+  if (said == settings_.outputs.end() || profile_.outputs.empty()) return;
+  const std::string& name = profile_.outputs.front().name;
+  if (name.empty()) return;
+  const OutputSettings first = said->second;
+  settings_.outputs.erase(said);
+  OutputSettings& own = settings_.outputs.try_emplace(name, first).first->second;
+  if (!own.voltage) own.voltage = first.voltage;
+  if (!own.current_limit) own.current_limit = first.current_limit;
+  if (!own.cut_off) own.cut_off = first.cut_off;
+  own.power_on |= first.power_on;
+  own.power_off |= first.power_off;
+  own.off_if_bad |= first.off_if_bad;
 }
 
 void ScpiInput::find_outputs() {

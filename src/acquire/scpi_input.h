@@ -27,6 +27,7 @@ private:
     std::int64_t oldest = 0, end = 0;
   };
   void connect();
+  void name_first_output();
   void find_outputs();
   void set_up_outputs();
   void choose_channels();

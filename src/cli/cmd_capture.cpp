@@ -16,6 +16,7 @@
 #include <filesystem>
 #include <memory>
 #include <thread>
+#include <utility>
 
 namespace kuvio::cli {
 namespace {
@@ -144,14 +145,14 @@ acquire::RecordSettings from_setup(const Options& o) {
   const acquire::BenchSetup setup = acquire::read_bench_setup(o.setup);
   acquire::RecordSettings s = setup.record;
   s.conditions.emplace("setup", setup.name);
+  bool scpi = false;  // the first one's output is meant
   for (acquire::InputWish& wish : s.inputs) {
     if (!o.rate.empty())
       wish.settings.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
     if (o.reconnect > 0) wish.settings.reconnect_s = o.reconnect;
-    const bool of_output = o.power_on || o.power_off || o.off_if_bad;
-    if (wish.endpoint.speaks != "scpi" || !of_output || &wish != &s.inputs.front()) continue;
-    auto& outputs = wish.settings.outputs;
-    acquire::OutputSettings& first = outputs.empty() ? outputs[""] : outputs.begin()->second;
+    if (wish.endpoint.speaks != "scpi" || std::exchange(scpi, true)) continue;
+    if (!o.power_on && !o.power_off && !o.off_if_bad) continue;
+    acquire::OutputSettings& first = wish.settings.outputs[""];
     first.power_on |= o.power_on;
     first.power_off |= o.power_off;
     first.off_if_bad |= o.off_if_bad;

@@ -402,6 +402,12 @@ TEST_CASE("a bench set-up is saved from the desk and opened again, with nothing 
   CHECK(info.conditions.at("board") == "7");
   CHECK(info.conditions.at("voltage") == "3.3 V");
   CHECK(info.conditions.at("shunt_I_shunt") == "2 Ohm");
+  REQUIRE(s.ready());
+  CHECK(s.bench().setup());
+  // Wired up otherwise by hand it is no longer that set-up: nothing of it is applied.
+  s.type("otherAddresses", {});
+  s.click("connect");
+  CHECK_FALSE(s.bench().setup());
 }
 
 TEST_CASE("a set-up that is wrong, or whose output is on, is told and changes nothing") {

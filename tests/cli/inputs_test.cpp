@@ -647,6 +647,16 @@ TEST_CASE("a capture by a bench set-up: what it says, and what the command line 
   CHECK(Captured(path, 2).info.conditions.at("board") == "8");
   CHECK(cli({"capture", path, "--setup", file, "--input", bench.scpi()}).status == 64);
   CHECK(cli({"capture", path, "--setup", folder / "none.toml"}).status == 66);
+  // With nothing said of the device's own output, --power-on still means that one.
+  std::ofstream(file) << "kuvio = \"bench/1\"\nname = \"aux\"\n[[input]]\naddress = \"" +
+                             bench.scpi() + "\"\n[[input.output]]\nname = \"aux\"\n";
+  const auto powered =
+      cli({"capture", path, "--setup", file, "--seconds", "1", "--power-on", "--power-off"});
+  INFO(powered.err);
+  REQUIRE(powered.status == 0);
+  const Captured own(path, 3);
+  CHECK(own.events("output_on").size() == 1);
+  CHECK(own.events("auxiliary_on").empty());
   std::ofstream(file, std::ios::app) << "colour = 3\n";
   CHECK(cli({"capture", path, "--setup", file}).status == 65);
 }

@@ -98,6 +98,7 @@ private:
   QPlainTextEdit* console_;
   QLineEdit* line_;
   bool shown_settings_ = false;
+  QString setup_range_;  // that a set-up wants, until the ranges are known
   // One simulated bench a day: builds are compared on the same instrument.
   quint64 seed_ = QRandomGenerator::global()->bounded(1U, 1000000U);
 };

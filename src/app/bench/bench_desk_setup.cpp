@@ -12,6 +12,7 @@
 
 #include <algorithm>
 #include <stdexcept>
+#include <utility>
 
 namespace kuvio::app {
 namespace {
@@ -75,9 +76,13 @@ void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
     return;
   }
   const acquire::RecordSettings& r = setup.record;
+  // What the desk has fields for is the output's, where there is one.
+  const auto scpi = std::find_if(r.inputs.begin(), r.inputs.end(),
+                                 [](const auto& w) { return w.endpoint.speaks == "scpi"; });
+  const acquire::InputSettings& main = (scpi == r.inputs.end() ? r.inputs.front() : *scpi).settings;
   endless_->setChecked(r.seconds <= 0);
   if (r.seconds > 0) length_->setQuantity(r.seconds);
-  rate_->setQuantity(r.inputs.front().settings.rate_hz);
+  rate_->setQuantity(main.rate_hz);
   accuracy_->setText(q(r.accuracy));
   arm_->setText(q(acquire::to_string(r.arm)));
   until_->setText(q(acquire::to_string(r.until)));
@@ -85,17 +90,18 @@ void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   if (r.reset) reset_how_->setText(q(acquire::to_string(*r.reset)));
   QStringList conditions, logic, shunts;
   for (const auto& [key, value] : r.conditions) conditions << q(key) + QLatin1Char('=') + q(value);
-  for (const std::string& line : r.inputs.front().settings.logic) logic << q(line);
+  for (const std::string& line : main.logic) logic << q(line);
   for (const auto& [channel, ohms] : r.shunts)
     shunts << QStringLiteral("%1: %2 Ohm").arg(q(channel)).arg(ohms, 0, 'g', 9);
   conditions_->setText(conditions.join(QStringLiteral(", ")));
   logic_->setText(logic.join(QStringLiteral(", ")));
   shunts_->setText(shunts.join(QStringLiteral(", ")));
   wiring_->setShunts(r.shunts);
-  const auto& channels = r.inputs.front().settings.channels;
+  const auto& channels = main.channels;
   record_voltage_->setChecked(channels.size() > 1);
-  for (const auto& [name, o] : r.inputs.front().settings.outputs)
-    power_off_->setChecked(o.power_off);
+  for (const auto& [name, o] : main.outputs) power_off_->setChecked(o.power_off);
+  setup_range_.clear();
+  for (const auto& [channel, range] : main.range) setup_range_ = q(range);
   setup_->setToolTip(setup.file.empty() ? QString() : q(setup.file));
   if (!setup.file.empty()) rememberSetup(q(setup.file));
   c_.bench.useSetup(setup);
@@ -165,10 +171,7 @@ void BenchDesk::refreshRanges() {
   QStringList names{tr("automatic")};
   for (const std::string& range : c_.bench.state().output.ranges) names << q(range);
   QString wanted = range_->currentIndex() > 0 ? range_->currentText() : QString();
-  if (const auto& setup = c_.bench.setup()) {
-    for (const auto& [channel, range] : setup->record.inputs.front().settings.range)
-      wanted = q(range);
-  }
+  if (names.size() > 1 && !setup_range_.isEmpty()) wanted = std::exchange(setup_range_, {});
   range_->clear();
   range_->addItems(names);
   range_->setCurrentIndex(static_cast<int>(std::max<qsizetype>(0, names.indexOf(wanted))));

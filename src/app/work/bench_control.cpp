@@ -82,6 +82,9 @@ void BenchControl::connectTo(const Wiring& wanted) {
     emit failed(QString::fromUtf8(e.what()));
     return;
   }
+  // A set-up's calibrations and settings are of what it has wired up.
+  const bool other = wiring.output != wiring_.output || wiring.others != wiring_.others;
+  if (other && !taking_setup_) setup_.reset();
   if (wiring.output != wiring_.output) {  // another instrument, another zero
     zeros_.clear();
     zero_accuracies_.clear();

@@ -168,6 +168,7 @@ private:
   std::map<std::string, acquire::OutputSettings> set_;  // by output
   std::optional<acquire::BenchSetup> setup_;
   bool setup_pending_ = false;  // its outputs are not yet set
+  bool taking_setup_ = false;   // it connects itself
   SteadyWatch drift_{BenchState::kDriftOver, BenchState::kSettled, 0};
   double drift_seen_s_ = 0;
   bool lost_told_ = false;      // that the link is lost

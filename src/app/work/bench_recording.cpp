@@ -283,15 +283,16 @@ void BenchControl::useSetup(const acquire::BenchSetup& setup) {
   }
   if (setup.record.log) wiring.log = q(setup.record.log->text);
   setup_ = setup;
-  setup_pending_ = true;
+  setup_pending_ = taking_setup_ = true;
   connectTo(wiring);
+  taking_setup_ = false;
 }
 
 /// Outputs that are on are left as they are: what they feed may not bear it.
 void BenchControl::setAsSetUp() {
   setup_pending_ = false;
   if (!setup_ || !state_.output.has_output) return;
-  for (const acquire::InputWish& wish : setup_->record.inputs) {
+  for (acquire::InputWish& wish : setup_->record.inputs) {
     if (q(wish.endpoint.text) != wiring_.output) continue;
     for (const auto& [name, o] : wish.settings.outputs) {
       const QString output = q(name);
@@ -299,7 +300,7 @@ void BenchControl::setAsSetUp() {
         emit failed(
             tr("The output is on: what the set-up sets it to is not set. Switch it off and "
                "open the set-up again."));
-        setup_->record.inputs.front().settings.outputs.clear();
+        wish.settings.outputs.clear();
         return;
       }
       if (o.voltage) setVoltage(*o.voltage, output);
