@@ -31,7 +31,8 @@ struct InputChannel {
   SampleKind kind = SampleKind::averaged;
   book::Encoding encoding = book::Encoding::f4;
   std::string accuracy;
-  std::vector<std::string> lines;  ///< for logic: the names of the word's bits, from 0 up
+  std::optional<book::Lattice> lattice;  ///< what its values are made of, where it tells
+  std::vector<std::string> lines;        ///< for logic: the names of the word's bits, from 0 up
 };
 
 /// What an output is to be set to before a capture; what is not given is left as it is.

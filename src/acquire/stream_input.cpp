@@ -73,9 +73,10 @@ void StreamInput::take_header(const StreamHeader& h) {
       channel.unit = logic ? "" : c.quantity == StreamQuantity::voltage ? "V" : "A";
       channel.kind = c.instant ? SampleKind::instant : SampleKind::averaged;
       channel.accuracy = accuracy_or_nothing(c.accuracy);
-      // 24 bits and more do not go into a float.
-      if (h.format == StreamFormat::int24 || h.format == StreamFormat::int32)
+      if (h.format != StreamFormat::float32) {  // codes are packed as such
         channel.encoding = book::Encoding::f8;
+        channel.lattice = book::Lattice{c.gain, c.offset, 1};
+      }
       if (logic) {
         for (const std::string& line : c.lines) channel.lines.push_back(book::printable(line));
         if (channel.lines.empty()) channel.lines = {channel.name};

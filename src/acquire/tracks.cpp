@@ -72,6 +72,7 @@ void Tracks::add_channels(std::vector<book::ChannelInfo>& all, const std::string
       }
     } else {
       info.name = unique(c.name);
+      info.lattice = c.lattice;
       if (c.quantity == "current" && first_current && !accuracy.empty()) info.accuracy = accuracy;
       first_current &= c.quantity != "current";
       all.push_back(info);
@@ -111,8 +112,10 @@ double Tracks::bytes_per_s() const {
   double a_sample = 0;
   for (const InputChannel& c : input_->channels()) {
     if (c.quantity == "logic") continue;  // next to nothing
-    a_sample += static_cast<double>(book::bytes_per_sample(c.encoding)) * 1.05;
-    if (period_ == 0) a_sample += 8;
+    // Codes of up to 16 bits that change little take less than these two bytes.
+    a_sample += c.lattice ? 2 : static_cast<double>(book::bytes_per_sample(c.encoding));
+    a_sample += 0.2;  // the pyramid
+    if (period_ == 0) a_sample += 2;
   }
   return rate * a_sample;
 }

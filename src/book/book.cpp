@@ -37,6 +37,9 @@ std::multiset<std::string> expected_schema(std::int64_t version) {
   if (version >= 3) {
     for (const char* ddl : kSchemaSince3) db.execute(ddl);
   }
+  if (version >= 4) {
+    for (const char* ddl : kSchemaSince4) db.execute(ddl);
+  }
   return schema_of(db);
 }
 
@@ -45,6 +48,7 @@ void create_schema(const Database& db) {
   for (const char* ddl : kSchema) db.execute(ddl);
   for (const char* ddl : kSchemaSince2) db.execute(ddl);
   for (const char* ddl : kSchemaSince3) db.execute(ddl);
+  for (const char* ddl : kSchemaSince4) db.execute(ddl);
   db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId,
                          kSchemaVersion));
   transaction.commit();
@@ -218,6 +222,8 @@ void Book::require_schema() const {
   }
 }
 
+std::int64_t Book::version() const { return pragma(*db_, "user_version"); }
+
 void Book::migrate() const {
   if (pragma(*db_, "user_version") == kSchemaVersion) return;
   Transaction transaction(*db_);
@@ -227,6 +233,9 @@ void Book::migrate() const {
   }
   if (version < 3) {
     for (const char* ddl : kSchemaSince3) db_->execute(ddl);
+  }
+  if (version < 4) {
+    for (const char* ddl : kSchemaSince4) db_->execute(ddl);
     db_->execute(fmt::format("PRAGMA user_version={}", kSchemaVersion));
   }
   transaction.commit();

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "book/chunk.h"
+#include "book/read_cache.h"
 #include "book/sqlite.h"
 #include "core/clock_map.h"
 #include "core/compare.h"
@@ -40,6 +41,8 @@ struct ChannelInfo {
   /// `time_base` is the input's own; a ChannelTrace is on the capture's.
   std::optional<ClockMap> clock;
   Calibration calibration;  ///< applied on reading
+  /// What its values are made of, where its input tells; helps to pack them.
+  std::optional<Lattice> lattice;
   // Figures of what is recorded so far.
   std::int64_t samples = 0, gaps = 0, flagged = 0;
   double from_s = 0, to_s = 0;
@@ -135,6 +138,10 @@ public:
   std::int64_t data_version() const;
   const std::string& path() const { return db_->path(); }
   const Database& database() const { return *db_; }
+  /// Of its schema. A book that is only read may be of an older one.
+  std::int64_t version() const;
+  /// What its traces have read of it.
+  ReadCache& cache() const { return *cache_; }
 
 private:
   explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
@@ -148,6 +155,7 @@ private:
   std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
 
   std::unique_ptr<Database> db_;
+  std::unique_ptr<ReadCache> cache_ = std::make_unique<ReadCache>();
 };
 
 /// Seconds since the epoch as "2026-05-04T14:02:31.250Z".

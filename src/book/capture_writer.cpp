@@ -91,6 +91,7 @@ struct CaptureWriter::Channel {
   std::vector<FlagRun> flags;
   std::optional<ClockMap> clock;  // to be written
   std::vector<SyncPoint> sync_points;
+  std::optional<Lattice> lattice;  // what its last chunk was packed by
   std::int64_t segment_seq = 0, chunk_seq = 0;
   std::int64_t sealed = 0;    // samples of the channel in chunks
   std::int64_t appended = 0;  // samples of the channel in all
@@ -131,6 +132,7 @@ CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
           .run();
     }
     if (info.clock) channel->clock = info.clock;
+    channel->lattice = info.lattice;
     channels_.push_back(std::move(channel));
   }
   transaction.commit();
@@ -239,21 +241,29 @@ void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std
   const SealedChunk sealed =
       seal(c.info.kind, c.info.encoding, values, last ? nullptr : &s.open[at + count], times);
   const std::int64_t id = c.info.id << 32 | c.chunk_seq++;
-  db.prepare(
-        "INSERT INTO chunk(id, segment, first_sample, samples, q, r, coarse, strides_crc, "
-        "times_crc) "
-        "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")
-      .bind_all(id, s.seq, c.sealed, static_cast<std::int64_t>(count), sealed.sum.q, sealed.sum.r,
-                std::span<const std::byte>(sealed.coarse),
-                static_cast<std::int64_t>(sealed.strides_crc),
-                static_cast<std::int64_t>(sealed.times_crc))
-      .run();
-  const auto store = [&](const char* sql, const Bytes& data) {
+  const Packed samples = packer_.samples(values, c.info.encoding, c.lattice);
+  const Packed packed_times =
+      times.empty() ? Packed{} : packer_.times(std::span(times).first(count));
+  auto row = db.prepare(
+      "INSERT INTO chunk(id, segment, first_sample, samples, q, r, coarse, strides_crc, "
+      "times_crc, packed, packed_times) "
+      "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)");
+  row.bind_all(id, s.seq, c.sealed, static_cast<std::int64_t>(count), sealed.sum.q, sealed.sum.r,
+               std::span<const std::byte>(sealed.coarse),
+               static_cast<std::int64_t>(sealed.strides_crc),
+               static_cast<std::int64_t>(sealed.times_crc));
+  for (const auto& [at_column, head] : {std::pair{10, &samples.head}, {11, &packed_times.head}}) {
+    if (!head->empty()) row.bind(at_column, std::span<const std::byte>(*head));
+  }
+  row.run();
+  const auto store = [&](const char* sql, const Packed& packed, const Bytes& plain) {
+    const Bytes& data = packed.head.empty() ? plain : packed.data;
     db.prepare(sql).bind_all(id, std::span<const std::byte>(data)).run();
   };
-  store("INSERT INTO chunk_samples(id, data) VALUES(?1, ?2)", sealed.samples);
-  store("INSERT INTO chunk_strides(id, data) VALUES(?1, ?2)", sealed.strides);
-  if (s.explicit_times()) store("INSERT INTO chunk_times(id, data) VALUES(?1, ?2)", sealed.times);
+  store("INSERT INTO chunk_samples(id, data) VALUES(?1, ?2)", samples, sealed.samples);
+  store("INSERT INTO chunk_strides(id, data) VALUES(?1, ?2)", {}, sealed.strides);
+  if (s.explicit_times())
+    store("INSERT INTO chunk_times(id, data) VALUES(?1, ?2)", packed_times, sealed.times);
   c.sealed += static_cast<std::int64_t>(count);
 }
 

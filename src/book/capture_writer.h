@@ -81,6 +81,7 @@ private:
   std::int64_t id_ = 0;
   bool finished_ = false;
   Writing writing_;
+  Packer packer_;
   std::vector<std::unique_ptr<Channel>> channels_;
   std::vector<LogLine> log_;
   std::vector<Event> events_;

@@ -105,13 +105,14 @@ CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to
   return calibrated(s, length);
 }
 
-std::pair<double, double> ChannelTrace::extremes(const Block& block, std::int64_t from,
-                                                 std::int64_t to) const {
-  auto [lo, hi] = stored_.extremes(stored(block), from, to);
-  if (!calibrated_) return {lo, hi};
-  lo = gain_ * lo + offset_;
-  hi = gain_ * hi + offset_;
-  return {std::min(lo, hi), std::max(lo, hi)};
+Extremes ChannelTrace::extremes(const Block& block, std::int64_t from, std::int64_t to,
+                                Effort effort) const {
+  Extremes out = stored_.extremes(stored(block), from, to, effort);
+  if (!calibrated_) return out;
+  out.lo = gain_ * out.lo + offset_;
+  out.hi = gain_ * out.hi + offset_;
+  if (gain_ < 0) std::swap(out.lo, out.hi);
+  return out;
 }
 
 }  // namespace kuvio::book

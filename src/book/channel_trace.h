@@ -23,8 +23,8 @@ public:
   void read(const Block& block, std::int64_t at, std::span<double> out) const override;
   void read_times(const Block& block, std::int64_t at, std::span<std::int64_t> out) const override;
   CellSum sum(const Block& block, std::int64_t from, std::int64_t to) const override;
-  std::pair<double, double> extremes(const Block& block, std::int64_t from,
-                                     std::int64_t to) const override;
+  Extremes extremes(const Block& block, std::int64_t from, std::int64_t to,
+                    Effort effort = Effort::exact) const override;
 
   const ChannelInfo& info() const { return stored_.info(); }
   using Fetched = StoredTrace::Fetched;

@@ -9,7 +9,7 @@ namespace kuvio::book {
 // The book's constants and schema; docs/book-format.md explains them. Text and page agree.
 
 inline constexpr std::int64_t kApplicationId = 0x4b75766f;  // "Kuvo"
-inline constexpr std::int64_t kSchemaVersion = 3;
+inline constexpr std::int64_t kSchemaVersion = 4;
 inline constexpr std::int64_t kChunkSamples = 65536;
 inline constexpr std::int64_t kStrideSamples = 256;
 inline constexpr std::int64_t kCoarseSamples = 4096;
@@ -94,6 +94,13 @@ inline constexpr std::array kSchemaSince3{
     "CREATE TABLE calibration("
     "channel INTEGER PRIMARY KEY REFERENCES channel(id) ON DELETE CASCADE, gain REAL NOT NULL, "
     "offset REAL NOT NULL, text TEXT NOT NULL)",
+};
+
+/// What version 4 added: how a chunk's blobs are packed (book/packing.h). NULL: they are not, as in
+/// every chunk of an older book; no samples are rewritten.
+inline constexpr std::array kSchemaSince4{
+    "ALTER TABLE chunk ADD COLUMN packed BLOB",
+    "ALTER TABLE chunk ADD COLUMN packed_times BLOB",
 };
 
 }  // namespace kuvio::book

@@ -2,11 +2,9 @@
 #pragma once
 
 #include "book/book.h"
+#include "book/read_cache.h"
 #include "core/sum.h"
 #include "core/trace.h"
-
-#include <list>
-#include <unordered_map>
 
 namespace kuvio::book {
 
@@ -14,8 +12,8 @@ namespace kuvio::book {
 /// what was recorded when it was made or last grew. ChannelTrace is what they mean.
 ///
 /// Keeps one summary per chunk and one coarse node per 4096 samples in memory; strides and samples
-/// are read through a small cache, each checked against its CRC. Any span's figures cost at most
-/// two chunks' strides and a few reads of 256 samples. For the thread that owns the book's
+/// are read through the book's bounded cache, each checked against its CRC. Any span's figures cost
+/// at most two chunks' strides and a few frames of samples. For the thread that owns the book's
 /// connection. Throws Error bad_data that names the chunk when what is read is damaged.
 class StoredTrace : public Trace {
 public:
@@ -32,15 +30,15 @@ public:
   void read(const Block& block, std::int64_t at, std::span<double> out) const override;
   void read_times(const Block& block, std::int64_t at, std::span<std::int64_t> out) const override;
   CellSum sum(const Block& block, std::int64_t from, std::int64_t to) const override;
-  std::pair<double, double> extremes(const Block& block, std::int64_t from,
-                                     std::int64_t to) const override;
+  Extremes extremes(const Block& block, std::int64_t from, std::int64_t to,
+                    Effort effort) const override;
 
   const ChannelInfo& info() const { return info_; }
 
   /// What was fetched from the file so far; a span over a whole capture fetches no interior
   /// samples.
   struct Fetched {
-    std::int64_t sample_pieces = 0, stride_blobs = 0;
+    std::int64_t sample_frames = 0, stride_blobs = 0;
     std::vector<std::int64_t> sample_chunks;  ///< ordinals of the chunks whose samples were read
   };
   const Fetched& fetched() const { return fetched_; }
@@ -51,6 +49,7 @@ private:
     CellSum sum;
     std::vector<CellSum> coarse;
     std::uint32_t strides_crc = 0, times_crc = 0;
+    std::optional<PackedHead> packed, packed_times;
     Sum q_before, r_before;  // of the chunks before it in its block
   };
   struct Store {  // where a block's samples are
@@ -66,13 +65,17 @@ private:
   [[noreturn]] void damaged(const std::string& what) const;
   std::size_t index_of(const Block& block) const;
   const std::vector<StrideNode>& strides(std::size_t chunk) const;
-  const std::vector<std::int64_t>& chunk_times(std::size_t chunk) const;
+  bool has_strides(std::size_t chunk) const;
+  std::int64_t tick_in_chunk(std::size_t chunk, std::int64_t at) const;
+  const ReadCache::Frame& frame(std::size_t chunk, std::size_t number) const;
+  void check(std::size_t chunk, std::size_t number, std::size_t first_stride,
+             std::size_t last_stride) const;
   void read_chunk(std::size_t chunk, std::int64_t at, std::span<double> out) const;
   CellSum sum_in_chunk(const Block& block, std::size_t chunk, std::int64_t base, std::int64_t from,
                        std::int64_t to) const;
-  template <typename Known>
-  void extremes_in_chunk(const Block& block, std::size_t chunk, std::int64_t base,
-                         std::int64_t from, std::int64_t to, Known& known) const;
+  class Known;
+  void extremes_in_chunk(std::size_t chunk, std::int64_t from, std::int64_t to, Effort effort,
+                         Known& known) const;
   CellSum sum_raw(const Block& block, std::int64_t from, std::int64_t to) const;
   CellSum sum_tail(const Block& block, std::int64_t from, std::int64_t to) const;
 
@@ -86,20 +89,9 @@ private:
   std::vector<std::int64_t> tail_times_;
   std::vector<CellSum> tail_strides_;
 
-  template <typename Value>
-  struct Cache {
-    std::size_t capacity;
-    std::list<std::pair<std::size_t, Value>> order{};  // newest first
-    std::unordered_map<std::size_t, typename std::list<std::pair<std::size_t, Value>>::iterator>
-        where{};
-    Value* find(std::size_t key);
-    Value& put(std::size_t key, Value value);
-  };
-  mutable Cache<std::vector<StrideNode>> stride_cache_{64};
-  mutable Cache<std::vector<std::int64_t>> times_cache_{4};
-  mutable Cache<std::vector<double>> piece_cache_{256};  // single strides
-  mutable Cache<Bytes> raw_cache_{12};                   // whole chunks, not yet checked
-  mutable std::vector<std::uint8_t> misses_;             // of single strides, by chunk
+  ReadCache& cache_;
+  std::uint64_t owner_;
+  bool can_be_packed_;
   mutable Fetched fetched_;
 };
 

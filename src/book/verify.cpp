@@ -69,8 +69,11 @@ private:
   void check_chunks(const CaptureInfo& capture, const ChannelInfo& channel,
                     const StoredTrace& trace) {
     auto rows = db_.prepare(
-        "SELECT c.id, c.first_sample, c.samples, c.q, c.r, c.coarse, s.data, n.data, t.data, "
-        "c.times_crc FROM chunk c "
+        std::string(
+            "SELECT c.id, c.first_sample, c.samples, c.q, c.r, c.coarse, s.data, n.data, t.data, "
+            "c.times_crc, ") +
+        (book_.version() >= 4 ? "c.packed, c.packed_times" : "NULL, NULL") +
+        " FROM chunk c "
         "LEFT JOIN chunk_samples s ON s.id=c.id LEFT JOIN chunk_strides n ON n.id=c.id "
         "LEFT JOIN chunk_times t ON t.id=c.id WHERE c.id>=?1 AND c.id<?2 ORDER BY c.id");
     rows.bind_all(channel.id << 32, (channel.id + 1) << 32);
@@ -92,12 +95,11 @@ private:
     // left for later.
     if (capture.recording && first + samples >= trace.samples()) return;
     const auto data = row.blob(6), strides = row.blob(7), times = row.blob(8);
-    if (data.size() != static_cast<std::size_t>(samples) * bytes_per_sample(channel.encoding)) {
-      add(capture.name, where, "samples are missing");
+    std::vector<double> values(static_cast<std::size_t>(samples));
+    if (!samples_of(row, channel.encoding, data, values)) {
+      add(capture.name, where, "samples are missing or damaged");
       return;
     }
-    std::vector<double> values(static_cast<std::size_t>(samples));
-    decode(data, channel.encoding, values);
     const auto blocks = trace.blocks();
     const auto block = std::find_if(blocks.begin(), blocks.end(), [&](const Block& b) {
       return first >= b.first && first < b.first + b.count;
@@ -109,13 +111,13 @@ private:
     if (has_next) trace.read(*block, after, {&next, 1});
     std::vector<std::int64_t> ticks;
     if (block->period == 0) {
-      if (times.size() != values.size() * 8 ||
-          crc32(times) != static_cast<std::uint32_t>(row.integer(9))) {
+      ticks.resize(values.size() + 1);
+      const auto own = std::span(ticks).first(values.size());
+      if (!times_of(row, times, own) ||
+          crc32(std::as_bytes(own)) != static_cast<std::uint32_t>(row.integer(9))) {
         add(capture.name, where, "sample times are damaged");
         return;
       }
-      ticks.resize(values.size() + 1);
-      decode_ticks(times, std::span(ticks).first(values.size()));
       ticks.back() = tick_of(trace, *block, after);
       if (std::adjacent_find(ticks.begin(), ticks.end() - 1, std::greater_equal<>()) !=
           ticks.end() - 1) {
@@ -135,8 +137,47 @@ private:
     }
   }
 
+  /// Calls `unpack` for every frame of a packed blob until it says no.
+  template <typename Value, typename Unpack>
+  static bool each_frame(const PackedHead& head, std::span<const std::byte> data,
+                         std::span<Value> out, Unpack unpack) {
+    if (head.ends.back() != data.size()) return false;
+    for (std::size_t f = 0; f < head.ends.size(); ++f) {
+      const std::size_t first = f * kFrameSamples,
+                        n = std::min<std::size_t>(kFrameSamples, out.size() - first);
+      if (!unpack(data.subspan(head.begin(f), head.ends[f] - head.begin(f)), out.subspan(first, n)))
+        return false;
+    }
+    return true;
+  }
+  bool samples_of(const Statement& row, Encoding encoding, std::span<const std::byte> data,
+                  std::span<double> out) {
+    if (row.is_null(10)) {
+      if (data.size() != out.size() * bytes_per_sample(encoding)) return false;
+      decode(data, encoding, out);
+      return true;
+    }
+    const auto head = decode_head(row.blob(10), static_cast<std::int64_t>(out.size()));
+    return head && each_frame(*head, data, out, [&](auto frame, std::span<double> values) {
+             return unpacker_.samples(*head, encoding, frame, values);
+           });
+  }
+  bool times_of(const Statement& row, std::span<const std::byte> data,
+                std::span<std::int64_t> out) {
+    if (row.is_null(11)) {
+      if (data.size() != out.size() * 8) return false;
+      decode_ticks(data, out);
+      return true;
+    }
+    const auto head = decode_head(row.blob(11), static_cast<std::int64_t>(out.size()));
+    return head && each_frame(*head, data, out, [&](auto frame, std::span<std::int64_t> ticks) {
+             return unpacker_.times(frame, ticks);
+           });
+  }
+
   const Book& book_;
   const Database& db_;
+  Unpacker unpacker_;
   const std::function<bool(double)>& progress_;
   std::vector<Problem> problems_;
   std::int64_t total_ = 1, done_ = 0;

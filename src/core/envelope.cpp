@@ -11,13 +11,15 @@ namespace {
 
 /// Up to this many samples per column they are read in one go; beyond, each column asks the
 /// pyramid.
-constexpr double kDense = 1024;
+constexpr double kDense = 256;
 constexpr std::int64_t kPiece = 16384;
 
 class Painter {
 public:
-  Painter(const Trace& trace, double from_s, double to_s, std::vector<EnvelopeColumn>& out)
+  Painter(const Trace& trace, double from_s, double to_s, const Patience& patience,
+          std::vector<EnvelopeColumn>& out)
       : trace_(trace),
+        patience_(patience),
         from_(from_s),
         width_((to_s - from_s) / static_cast<double>(out.size())),
         out_(out) {}
@@ -94,8 +96,10 @@ private:
       if (dense) {
         scan(b, i, j, last + 1, c);
       } else {
-        const auto [lo, hi] = trace_.extremes(b, i, j);
-        put(c, lo, hi);
+        if (patience_ && effort_ == Effort::exact && !patience_()) effort_ = Effort::at_hand;
+        const Extremes range = trace_.extremes(b, i, j, effort_);
+        put(c, range.lo, range.hi);
+        if (!range.exact) out_[static_cast<std::size_t>(c)].loose = true;
       }
     }
   }
@@ -113,13 +117,11 @@ private:
         trace_.read(b, i, buffer_);
       }
       const std::int64_t to = std::min(j, buffered_to_);
-      const double* v = buffer_.data() + (i - buffered_from_);
-      if (!any) lo = hi = *v;
+      const Extremes range = extremes_of(std::span(buffer_).subspan(
+          static_cast<std::size_t>(i - buffered_from_), static_cast<std::size_t>(to - i)));
+      lo = any ? std::min(lo, range.lo) : range.lo;
+      hi = any ? std::max(hi, range.hi) : range.hi;
       any = true;
-      for (const double* e = v + (to - i); v != e; ++v) {
-        lo = *v < lo ? *v : lo;
-        hi = *v > hi ? *v : hi;
-      }
       i = to;
     }
     put(column, lo, hi);
@@ -136,6 +138,8 @@ private:
   }
 
   const Trace& trace_;
+  const Patience& patience_;
+  Effort effort_ = Effort::exact;
   double from_, width_;
   std::vector<EnvelopeColumn>& out_;
   std::vector<double> buffer_;
@@ -162,9 +166,10 @@ void mark_gaps(const Trace& trace, double from_s, double to_s, std::vector<Envel
 
 }  // namespace
 
-std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns) {
+std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns,
+                                     const Patience& patience) {
   std::vector<EnvelopeColumn> out(static_cast<std::size_t>(columns));
-  Painter painter(trace, from_s, to_s, out);
+  Painter painter(trace, from_s, to_s, patience, out);
   for (const Block& block : trace.blocks()) painter.block(block);
   mark_gaps(trace, from_s, to_s, out);
   return out;
@@ -174,6 +179,7 @@ namespace {
 
 void merge(EnvelopeColumn& into, const EnvelopeColumn& c) {
   into.missing = into.missing || c.missing;
+  into.loose = into.loose || c.loose;
   if (!c.any) return;
   into.lo = into.any ? std::min(into.lo, c.lo) : c.lo;
   into.hi = into.any ? std::max(into.hi, c.hi) : c.hi;

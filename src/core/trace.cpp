@@ -30,14 +30,20 @@ void accumulate(CellSum& sum, const CellSum& more) {
   sum.r += more.r;
 }
 
+Extremes extremes_of(std::span<const double> values) {
+  double lo = values[0], hi = values[0];
+  for (const double v : values) {
+    lo = v < lo ? v : lo;
+    hi = v > hi ? v : hi;
+  }
+  return {lo, hi, true};
+}
+
 CellSum sum_cells(SampleKind kind, std::span<const double> values, const double* next,
                   std::span<const std::int64_t> times) {
-  CellSum out{values[0], values[0], 0, 0};
+  const Extremes range = extremes_of(values);
+  CellSum out{range.lo, range.hi, 0, 0};
   const std::size_t n = values.size();
-  for (const double v : values) {
-    out.lo = v < out.lo ? v : out.lo;
-    out.hi = v > out.hi ? v : out.hi;
-  }
   const auto width = [&](std::size_t i) { return static_cast<double>(times[i + 1] - times[i]); };
   if (kind == SampleKind::averaged) {
     if (times.empty()) {

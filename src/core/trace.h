@@ -50,6 +50,19 @@ struct CellSum {
   double r = 0;           ///< integral of its square, unit^2 x the same
 };
 
+/// Least and largest of some samples. Not exact: they are those of a few samples more, at either
+/// end.
+struct Extremes {
+  double lo = 0, hi = 0;
+  bool exact = true;
+};
+
+/// How far to go for extremes: to what is right, or only as far as nothing is fetched from a file.
+enum class Effort { exact, at_hand };
+
+/// Least and largest of values, which must not be empty.
+Extremes extremes_of(std::span<const double> values);
+
 /// Samples of one channel, wherever they are kept: in memory or in a book.
 ///
 /// A Trace is an immutable view; it is not thread-safe unless its class says so. Positions given to
@@ -72,10 +85,11 @@ public:
   virtual CellSum sum(const Block& block, std::int64_t from, std::int64_t to) const = 0;
   /// Least and largest of samples [from, to) of a block, to > from. Cheaper than `sum` where
   /// samples are far away.
-  virtual std::pair<double, double> extremes(const Block& block, std::int64_t from,
-                                             std::int64_t to) const {
+  virtual Extremes extremes(const Block& block, std::int64_t from, std::int64_t to,
+                            Effort effort = Effort::exact) const {
+    (void)effort;
     const CellSum s = sum(block, from, to);
-    return {s.lo, s.hi};
+    return {s.lo, s.hi, true};
   }
 
   /// Start of the first block and end of the last (s); 0 and 0 when there are none.

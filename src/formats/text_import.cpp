@@ -276,6 +276,7 @@ private:
       info.quantity = current ? "current" : "voltage";
       info.unit = current ? "A" : "V";
       if (current) info.accuracy = settings_.accuracy;
+      info.lattice = book::Lattice{c.factor, 0, 1};
       channels.push_back(info);
       if (shunt) spec.conditions["shunt"] = fmt::format("{:g} Ohm", *settings_.shunt_ohm);
     }

@@ -129,10 +129,10 @@ TEST_CASE("a span over the whole capture reads no sample from the chunks inside 
   for (const double v : values) sum += v;
   CHECK(f.charge == Approx(static_cast<double>(sum / 1000)).epsilon(1e-12));
   for (const std::int64_t chunk : trace.fetched().sample_chunks) CHECK((chunk == 0 || chunk == 10));
-  CHECK(trace.fetched().sample_pieces <= 2);
-  const auto before = trace.fetched().sample_pieces;
+  CHECK(trace.fetched().sample_frames <= 2);
+  const auto before = trace.fetched().sample_frames;
   measure(trace, 100.0005, 600.0005);
-  CHECK(trace.fetched().sample_pieces <= before + 4);
+  CHECK(trace.fetched().sample_frames <= before + 4);
 }
 
 TEST_CASE("another reader sees a capture grow, and neither waits for the other") {

@@ -50,11 +50,14 @@ TEST_CASE("verify finds and names damage") {
       "chunk_strides)",
       "UPDATE chunk SET q=q+1 WHERE id=(SELECT max(id) FROM chunk)",
       "DELETE FROM chunk_samples WHERE id=(SELECT max(id) FROM chunk)",
+      "UPDATE chunk SET packed=zeroblob(96) WHERE id=(SELECT min(id) FROM chunk)",
+      "UPDATE chunk SET packed=x'01' WHERE id=(SELECT min(id) FROM chunk)",
+      "UPDATE chunk SET packed=NULL WHERE id=(SELECT min(id) FROM chunk)",
       "DELETE FROM chunk WHERE id=(SELECT min(id) FROM chunk)",
       "UPDATE segment SET samples=samples+5 WHERE seq=0", "UPDATE segment SET period_ticks=-3",
       "UPDATE segment SET start_tick=9000000000000000000", "UPDATE chunk SET samples=0",
       "UPDATE channel SET tick_den=0",
-      "INSERT INTO chunk VALUES(999<<32, 0, 0, 1, 0, 0, x'', 0, 0)");
+      "INSERT INTO chunk VALUES(999<<32, 0, 0, 1, 0, 0, x'', 0, 0, NULL, NULL)");
   INFO(change);
   const auto problems = after(change);
   REQUIRE_FALSE(problems.empty());

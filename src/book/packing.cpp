@@ -1,0 +1,424 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/packing.h"
+
+#include <zstd.h>
+
+#include <algorithm>
+#include <array>
+#include <bit>
+#include <cmath>
+#include <cstring>
+
+namespace kuvio::book {
+namespace {
+
+constexpr int kLevel = 1;             // zstd's
+constexpr double kPays = 0.9;         // of the bytes it was
+constexpr std::size_t kHeadFix = 32;  // form, lattice, padding
+constexpr std::size_t kFrameFix = 20;
+constexpr double kMostNumber = 2147483647;
+constexpr std::size_t kTaste = 256;  // residuals looked at to choose an order
+
+/// Nearest whole number, ties to even, for |x| < 2^51; in plain SSE2, which has no rounding.
+double nearest(double x) {
+  constexpr double kMagic = 6755399441055744.0;  // 1.5 * 2^52
+  return (x + kMagic) - kMagic;
+}
+
+double value_of(const Lattice& l, double k) {
+  return l.divisor == 1 ? l.gain * k + l.offset : l.gain * (k / l.divisor) + l.offset;
+}
+
+double rounded(double v, Encoding encoding) {
+  return encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v)) : v;
+}
+
+bool same_bits(double a, double b) {
+  return std::bit_cast<std::uint64_t>(a) == std::bit_cast<std::uint64_t>(b);
+}
+
+bool fits_one(const Lattice& l, Encoding encoding, double v, double& k) {
+  k = nearest((v - l.offset) / l.gain * l.divisor);
+  return std::fabs(k) <= kMostNumber && same_bits(rounded(value_of(l, k), encoding), v);
+}
+
+/// The whole numbers of all values, if they have them.
+bool fits(const Lattice& l, Encoding encoding, std::span<const double> values,
+          std::vector<std::uint32_t>& numbers) {
+  double k = 0;
+  const std::size_t step = std::max<std::size_t>(1, values.size() / 64);
+  for (std::size_t i = 0; i < values.size(); i += step) {
+    if (!fits_one(l, encoding, values[i], k)) return false;
+  }
+  numbers.resize(values.size());
+  constexpr std::size_t kPiece = 1024;
+  for (std::size_t at = 0; at < values.size(); at += kPiece) {
+    const std::size_t end = std::min(values.size(), at + kPiece);
+    bool all = true;
+    for (std::size_t i = at; i < end; ++i) {
+      all = fits_one(l, encoding, values[i], k) && all;
+      numbers[i] = static_cast<std::uint32_t>(static_cast<std::int64_t>(k));
+    }
+    if (!all) return false;
+  }
+  return true;
+}
+
+bool find_lattice(Encoding encoding, std::span<const double> values,
+                  std::optional<Lattice>& lattice, std::vector<std::uint32_t>& numbers) {
+  if (lattice && fits(*lattice, encoding, values, numbers)) return true;
+  const double known = lattice ? lattice->gain : 1;
+  for (const double gain : {known, 1.0, 1e-3, 1e-6, 1e-9}) {
+    double divisor = 1;
+    for (int digits = 0; digits <= 12; ++digits, divisor *= 10) {
+      const Lattice decimal{gain, 0, divisor};
+      if (!fits(decimal, encoding, values, numbers)) continue;
+      lattice = decimal;
+      return true;
+    }
+  }
+  return false;
+}
+
+template <typename U>
+U zigzag(U r) {
+  using S = std::make_signed_t<U>;
+  return static_cast<U>(r << 1) ^ static_cast<U>(static_cast<S>(r) >> (sizeof(U) * 8 - 1));
+}
+template <typename U>
+U unzigzag(U z) {
+  return static_cast<U>(z >> 1) ^ (U{0} - (z & U{1}));
+}
+
+/// What is left of values when the order-th difference is taken: order 0 from a middle, 1 from the
+/// one before, 2 from the straight line through the two before.
+template <typename U>
+U residual(const U* v, std::size_t i, int order, U middle) {
+  if (order == 0) return v[i] - middle;
+  if (i == 0) return 0;  // the seed
+  const U d = v[i] - v[i - 1];
+  if (order == 1) return d;
+  return i == 1 ? U{0} : d - (v[i - 1] - v[i - 2]);
+}
+
+template <typename U>
+int best_order(std::span<const U> v, U middle) {
+  int best = 0;
+  std::size_t least = SIZE_MAX;
+  for (int order = 0; order <= 2; ++order) {
+    std::size_t bits = 0;
+    for (const std::size_t begin : {std::size_t{2}, v.size() / 2}) {
+      const std::size_t end = std::min(v.size(), begin + kTaste);
+      for (std::size_t i = begin; i < end; ++i)
+        bits +=
+            static_cast<std::size_t>(std::bit_width(zigzag(residual(v.data(), i, order, middle))));
+    }
+    if (bits < least) {
+      least = bits;
+      best = order;
+    }
+  }
+  return best;
+}
+
+template <typename T>
+void put(std::byte*& at, T value) {
+  std::memcpy(at, &value, sizeof(T));
+  at += sizeof(T);
+}
+template <typename T>
+T take(const std::byte*& at) {
+  T value;
+  std::memcpy(&value, at, sizeof(T));
+  at += sizeof(T);
+  return value;
+}
+
+template <typename U>
+U middle_of(std::span<const U> v) {
+  using S = std::make_signed_t<U>;
+  S lo = static_cast<S>(v[0]), hi = lo;
+  for (const U u : v) {
+    lo = std::min(lo, static_cast<S>(u));
+    hi = std::max(hi, static_cast<S>(u));
+  }
+  return static_cast<U>(lo) + static_cast<U>(static_cast<U>(hi) - static_cast<U>(lo)) / 2;
+}
+
+std::size_t frames_of(std::int64_t samples) {
+  return static_cast<std::size_t>((samples + kFrameSamples - 1) / kFrameSamples);
+}
+
+/// Combines byte planes to numbers of U.
+template <typename U, std::size_t Width>
+void join(const std::byte* planes, std::size_t n, U* out) {
+  for (std::size_t i = 0; i < n; ++i) {
+    U z = 0;
+    for (std::size_t b = 0; b < Width; ++b)
+      z |= static_cast<U>(static_cast<U>(planes[b * n + i]) << (8 * b));
+    out[i] = unzigzag(z);
+  }
+}
+
+template <typename U>
+void join(std::size_t width, const std::byte* planes, std::size_t n, U* out) {
+  switch (width) {
+    case 0:
+      std::fill_n(out, n, U{0});
+      return;
+    case 1:
+      return join<U, 1>(planes, n, out);
+    case 2:
+      return join<U, 2>(planes, n, out);
+    case 3:
+      return join<U, 3>(planes, n, out);
+    case 4:
+      return join<U, 4>(planes, n, out);
+    default:
+      if constexpr (sizeof(U) == 8) {
+        if (width == 5) return join<U, 5>(planes, n, out);
+        if (width == 6) return join<U, 6>(planes, n, out);
+        if (width == 7) return join<U, 7>(planes, n, out);
+        return join<U, 8>(planes, n, out);
+      }
+  }
+}
+
+}  // namespace
+
+// --- head ---------------------------------------------------------------------------------------
+
+Bytes encode_head(const PackedHead& head) {
+  Bytes out(kHeadFix + head.ends.size() * 4);
+  std::byte* at = out.data();
+  put<std::uint64_t>(at, static_cast<std::uint64_t>(head.form));
+  for (const double d : {head.lattice.gain, head.lattice.offset, head.lattice.divisor}) put(at, d);
+  for (const std::uint32_t end : head.ends) put(at, end);
+  return out;
+}
+
+std::optional<PackedHead> decode_head(std::span<const std::byte> bytes, std::int64_t samples) {
+  PackedHead out;
+  out.ends.resize(frames_of(samples));
+  if (bytes.size() != kHeadFix + out.ends.size() * 4) return std::nullopt;
+  const std::byte* at = bytes.data();
+  const auto form = take<std::uint64_t>(at);
+  if (form < 1 || form > 4) return std::nullopt;
+  out.form = static_cast<PackedHead::Form>(form);
+  for (double* d : {&out.lattice.gain, &out.lattice.offset, &out.lattice.divisor}) {
+    *d = take<double>(at);
+    if (!std::isfinite(*d)) return std::nullopt;
+  }
+  if (out.lattice.divisor == 0) return std::nullopt;
+  std::uint32_t last = 0;
+  for (std::uint32_t& end : out.ends) {
+    end = take<std::uint32_t>(at);
+    if (end < last || end - last < kFrameFix || end - last > kFrameFix + 8 * kFrameSamples)
+      return std::nullopt;
+    last = end;
+  }
+  return out;
+}
+
+// --- packing ------------------------------------------------------------------------------------
+
+struct Packer::Work {
+  struct Free {
+    void operator()(ZSTD_CCtx* c) const { ZSTD_freeCCtx(c); }
+  };
+  std::unique_ptr<ZSTD_CCtx, Free> zstd{ZSTD_createCCtx()};
+  std::vector<std::uint32_t> numbers, bits4;
+  std::vector<std::uint64_t> bits8;
+  Bytes planes;
+
+  /// Appends a frame to `out`: width of a residual, order, whether zstd was of no use, two seeds,
+  /// the residuals' bytes by weight.
+  template <typename U>
+  void frame(std::span<const U> v, Bytes& out) {
+    const std::size_t n = v.size();
+    const U middle = middle_of(v);
+    const int order = best_order(v, middle);
+    std::array<U, kFrameSamples> z;
+    U all = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+      z[i] = zigzag(residual(v.data(), i, order, middle));
+      all |= z[i];
+    }
+    const auto width = static_cast<std::size_t>((std::bit_width(all) + 7) / 8);
+    planes.resize(width * n);
+    for (std::size_t b = 0; b < width; ++b) {
+      for (std::size_t i = 0; i < n; ++i)
+        planes[b * n + i] = static_cast<std::byte>(z[i] >> (8 * b) & 0xff);
+    }
+    const std::size_t begin = out.size(), bound = ZSTD_compressBound(planes.size());
+    out.resize(begin + kFrameFix + bound);
+    std::size_t size = width == 0 ? 0
+                                  : ZSTD_compressCCtx(zstd.get(), out.data() + begin + kFrameFix,
+                                                      bound, planes.data(), planes.size(), kLevel);
+    const bool plain = width > 0 && (ZSTD_isError(size) || size >= planes.size());
+    if (plain) {
+      size = planes.size();
+      std::copy(planes.begin(), planes.end(),
+                out.begin() + static_cast<std::ptrdiff_t>(begin + kFrameFix));
+    }
+    std::byte* at = out.data() + begin;
+    put(at, static_cast<std::uint8_t>(width));
+    put(at, static_cast<std::uint8_t>(order));
+    put(at, static_cast<std::uint8_t>(plain));
+    put(at, std::uint8_t{0});
+    put(at, static_cast<std::uint64_t>(order == 0 ? middle : v[0]));
+    put(at, static_cast<std::uint64_t>(order == 2 && n > 1 ? v[1] - v[0] : U{0}));
+    out.resize(begin + kFrameFix + size);
+  }
+
+  template <typename U>
+  Packed frames(PackedHead head, std::span<const U> v, std::size_t plain_bytes) {
+    Packed out;
+    for (std::size_t at = 0; at < v.size(); at += kFrameSamples) {
+      frame(v.subspan(at, std::min<std::size_t>(kFrameSamples, v.size() - at)), out.data);
+      head.ends.push_back(static_cast<std::uint32_t>(out.data.size()));
+    }
+    if (static_cast<double>(out.data.size()) > kPays * static_cast<double>(plain_bytes)) return {};
+    out.head = encode_head(head);
+    return out;
+  }
+};
+
+Packer::Packer() : work_(std::make_unique<Work>()) {}
+Packer::~Packer() = default;
+Packer::Packer(Packer&&) noexcept = default;
+Packer& Packer::operator=(Packer&&) noexcept = default;
+
+Packed Packer::samples(std::span<const double> values, Encoding encoding,
+                       std::optional<Lattice>& lattice) {
+  Work& w = *work_;
+  const std::size_t plain = values.size() * bytes_per_sample(encoding);
+  PackedHead head;
+  if (find_lattice(encoding, values, lattice, w.numbers)) {
+    head.form = PackedHead::Form::numbers;
+    head.lattice = *lattice;
+    return w.frames<std::uint32_t>(head, w.numbers, plain);
+  }
+  w.bits4.resize(values.size());
+  bool floats = true;
+  for (std::size_t i = 0; i < values.size() && floats; ++i) {
+    const auto f = static_cast<float>(values[i]);
+    floats = same_bits(static_cast<double>(f), values[i]);
+    w.bits4[i] = std::bit_cast<std::uint32_t>(f);
+  }
+  if (floats) {
+    head.form = PackedHead::Form::bits4;
+    return w.frames<std::uint32_t>(head, w.bits4, plain);
+  }
+  head.form = PackedHead::Form::bits8;
+  w.bits8.resize(values.size());
+  std::memcpy(w.bits8.data(), values.data(), values.size() * 8);
+  return w.frames<std::uint64_t>(head, w.bits8, plain);
+}
+
+Packed Packer::times(std::span<const std::int64_t> ticks) {
+  PackedHead head;
+  head.form = PackedHead::Form::ticks;
+  work_->bits8.resize(ticks.size());
+  std::memcpy(work_->bits8.data(), ticks.data(), ticks.size() * 8);
+  return work_->frames<std::uint64_t>(head, work_->bits8, ticks.size() * 8);
+}
+
+// --- unpacking ----------------------------------------------------------------------------------
+
+struct Unpacker::Work {
+  struct Free {
+    void operator()(ZSTD_DCtx* c) const { ZSTD_freeDCtx(c); }
+  };
+  std::unique_ptr<ZSTD_DCtx, Free> zstd{ZSTD_createDCtx()};
+  Bytes planes;
+  std::array<std::uint32_t, kFrameSamples> v4;
+  std::array<std::uint64_t, kFrameSamples> v8;
+
+  template <typename U>
+  bool frame(std::span<const std::byte> bytes, std::size_t n, U* out) {
+    if (bytes.size() < kFrameFix || n == 0 || n > kFrameSamples) return false;
+    const std::byte* at = bytes.data();
+    const auto width = take<std::uint8_t>(at), order = take<std::uint8_t>(at),
+               plain = take<std::uint8_t>(at);
+    ++at;
+    const auto seed = static_cast<U>(take<std::uint64_t>(at)),
+               slope = static_cast<U>(take<std::uint64_t>(at));
+    if (width > sizeof(U) || order > 2 || plain > 1) return false;
+    const std::span<const std::byte> body = bytes.subspan(kFrameFix);
+    const std::byte* source = body.data();
+    if (plain) {
+      if (body.size() != width * n) return false;
+    } else if (width > 0) {
+      planes.resize(width * n);
+      if (ZSTD_decompressDCtx(zstd.get(), planes.data(), planes.size(), body.data(), body.size()) !=
+          planes.size())
+        return false;
+      source = planes.data();
+    } else if (!body.empty()) {
+      return false;
+    }
+    join(width, source, n, out);
+    if (order == 0) {
+      for (std::size_t i = 0; i < n; ++i) out[i] += seed;
+    } else {
+      U value = seed, step = slope;
+      out[0] = seed;
+      for (std::size_t i = 1; i < n; ++i) {
+        step = order == 1 ? out[i] : i == 1 ? slope : step + out[i];
+        value += step;
+        out[i] = value;
+      }
+    }
+    return true;
+  }
+};
+
+Unpacker::Unpacker() : work_(std::make_unique<Work>()) {}
+Unpacker::~Unpacker() = default;
+Unpacker::Unpacker(Unpacker&&) noexcept = default;
+Unpacker& Unpacker::operator=(Unpacker&&) noexcept = default;
+
+bool Unpacker::samples(const PackedHead& head, Encoding encoding, std::span<const std::byte> frame,
+                       std::span<double> out) {
+  Work& w = *work_;
+  switch (head.form) {
+    case PackedHead::Form::numbers: {
+      if (!w.frame(frame, out.size(), w.v4.data())) return false;
+      const Lattice l = head.lattice;
+      const auto number = [&](std::size_t i) {
+        return static_cast<double>(static_cast<std::int32_t>(w.v4[i]));
+      };
+      if (l.divisor == 1) {
+        for (std::size_t i = 0; i < out.size(); ++i) out[i] = l.gain * number(i) + l.offset;
+      } else {
+        for (std::size_t i = 0; i < out.size(); ++i)
+          out[i] = l.gain * (number(i) / l.divisor) + l.offset;
+      }
+      if (encoding == Encoding::f4) {
+        for (double& v : out) v = rounded(v, encoding);
+      }
+      return true;
+    }
+    case PackedHead::Form::bits4:
+      if (!w.frame(frame, out.size(), w.v4.data())) return false;
+      for (std::size_t i = 0; i < out.size(); ++i)
+        out[i] = static_cast<double>(std::bit_cast<float>(w.v4[i]));
+      return true;
+    case PackedHead::Form::bits8:
+      if (!w.frame(frame, out.size(), w.v8.data())) return false;
+      std::memcpy(out.data(), w.v8.data(), out.size() * 8);
+      return true;
+    case PackedHead::Form::ticks:
+      return false;
+  }
+  return false;
+}
+
+bool Unpacker::times(std::span<const std::byte> frame, std::span<std::int64_t> out) {
+  if (!work_->frame(frame, out.size(), work_->v8.data())) return false;
+  std::memcpy(out.data(), work_->v8.data(), out.size() * 8);
+  return true;
+}
+
+}  // namespace kuvio::book
