@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/trace.h"
+
+#include <functional>
+#include <vector>
+
+namespace kuvio {
+
+/// Equal bins between two values, or between their logarithms.
+struct Bins {
+  double low = 0, high = 1;  ///< edges of the first and the last bin, in the channel's unit
+  int count = 1;
+  bool logarithmic = false;  ///< then low > 0
+
+  /// The bin that holds a value; -1 below the first, `count` above the last.
+  int of(double value) const;
+  double edge(int i) const;
+};
+
+/// How the time of a span is spread over values.
+struct Distribution {
+  Bins bins;
+  std::vector<double> time_s;       ///< of each bin
+  double below_s = 0, above_s = 0;  ///< outside the bins
+  double observed_s = 0;            ///< all of it
+  double charge_below = 0, charge_above = 0;
+  std::vector<double> charge;  ///< of each bin, unit x s
+  bool whole = true;           ///< false: from evenly spread pieces of the span, scaled up
+
+  /// Least value that is not exceeded for `share` of the time, to within a bin.
+  double quantile(double share) const;
+};
+
+/// Time over values, each sample weighed with the time it stands for (an averaged sample its
+/// interval, an instant half of what lies to its neighbours), cut at the span's edges.
+///
+/// Whole nodes of the pyramid that lie in one bin are taken as they are. More than `at_most`
+/// samples to be read: evenly spread pieces are read instead and scaled up. `going_on` is asked now
+/// and then; false ends it, with what was found by then. Requires from_s < to_s.
+Distribution distribution(const Trace& trace, double from_s, double to_s, const Bins& bins,
+                          std::int64_t at_most, const std::function<bool()>& going_on = {});
+
+/// Bins that suit what a span holds: logarithmic where all of it is above zero and it reaches over
+/// more than a decade and a half, else linear from the least to the largest.
+Bins bins_for(double least, double most, int count, bool logarithmic);
+
+}  // namespace kuvio

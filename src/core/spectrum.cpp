@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/spectrum.h"
+
+#include "core/measure.h"
+
+#include <fftw3.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <mutex>
+#include <numbers>
+
+namespace kuvio {
+namespace {
+
+constexpr std::int64_t kMost = 1 << 20, kLeast = 16;
+constexpr double kBeyondNoise = 7;  // e^-7: once in a thousand
+
+struct Free {
+  void operator()(void* p) const { fftw_free(p); }
+};
+template <typename T>
+std::unique_ptr<T[], Free> room(std::size_t n) {
+  return std::unique_ptr<T[], Free>(static_cast<T*>(fftw_malloc(n * sizeof(T))));
+}
+
+/// The library's planner is the one part of it that only one thread may use at a time.
+std::mutex& planner() {
+  static std::mutex mutex;
+  return mutex;
+}
+
+void run(const auto& make) {
+  fftw_plan plan = nullptr;
+  {
+    const std::lock_guard lock(planner());
+    plan = make();
+  }
+  fftw_execute(plan);
+  const std::lock_guard lock(planner());
+  fftw_destroy_plan(plan);
+}
+
+struct Piece {
+  const Block* block = nullptr;
+  std::int64_t first = 0, count = 0;
+};
+
+/// The longest evenly spaced piece inside a span; of a very long one its middle.
+Piece longest(const Trace& trace, double from_s, double to_s) {
+  const TimeBase base = trace.time_base();
+  Piece best;
+  for (const Block& b : trace.blocks()) {
+    if (b.period == 0 || static_cast<long double>(b.end) < base.ticks(from_s) ||
+        static_cast<long double>(b.start) > base.ticks(to_s))
+      continue;
+    std::int64_t first = cell_at(trace, b, base.ticks(from_s));
+    if (base.seconds(tick_of(trace, b, first)) < from_s) ++first;
+    const std::int64_t last = cell_at(trace, b, base.ticks(to_s));
+    if (last - first + 1 > best.count) best = {&b, first, last - first + 1};
+  }
+  if (best.count > kMost) {
+    best.first += (best.count - kMost) / 2;
+    best.count = kMost;
+  }
+  return best;
+}
+
+void take_off_trend(std::vector<double>& v) {
+  const auto n = static_cast<double>(v.size());
+  double mean = 0, slope = 0;
+  for (const double x : v) mean += x / n;
+  for (std::size_t i = 0; i < v.size(); ++i)
+    slope += (static_cast<double>(i) - (n - 1) / 2) * (v[i] - mean);
+  slope /= n * (n * n - 1) / 12;
+  for (std::size_t i = 0; i < v.size(); ++i)
+    v[i] -= mean + slope * (static_cast<double>(i) - (n - 1) / 2);
+}
+
+}  // namespace
+
+std::vector<std::complex<double>> transform(std::span<const double> values) {
+  const std::size_t n = values.size();
+  auto in = room<double>(n);
+  std::vector<std::complex<double>> out(n / 2 + 1);
+  std::copy(values.begin(), values.end(), in.get());  // planning by estimate leaves it alone
+  run([&] {
+    return fftw_plan_dft_r2c_1d(static_cast<int>(n), in.get(),
+                                reinterpret_cast<fftw_complex*>(out.data()), FFTW_ESTIMATE);
+  });
+  return out;
+}
+
+std::vector<double> transform_back(std::span<const std::complex<double>> bins, std::size_t n) {
+  std::vector<std::complex<double>> in(bins.begin(), bins.end());
+  std::vector<double> out(n);
+  run([&] {
+    return fftw_plan_dft_c2r_1d(static_cast<int>(n), reinterpret_cast<fftw_complex*>(in.data()),
+                                out.data(), FFTW_ESTIMATE);
+  });
+  return out;
+}
+
+std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
+  const Piece piece = longest(trace, from_s, to_s);
+  if (piece.count < kLeast) return std::nullopt;
+  const double dt = trace.time_base().seconds(piece.block->period);
+  const auto n = static_cast<std::size_t>(piece.count);
+  std::vector<double> v(n);
+  trace.read(*piece.block, piece.first, v);
+  Ripple out;
+  const SpanFigures all = measure(trace, from_s, to_s);
+  out.peak_to_peak = all.max.value_or(0) - all.min.value_or(0);
+  out.from_s = trace.time_base().seconds(tick_of(trace, *piece.block, piece.first));
+  out.to_s = out.from_s + static_cast<double>(n) * dt;
+  out.resolution_hz = 2 / (static_cast<double>(n) * dt);  // half the width of a Hann window's line
+  double level = 0;
+  for (const double x : v) level = std::max(level, std::fabs(x));
+  take_off_trend(v);
+  for (std::size_t i = 0; i < n; ++i)
+    v[i] *= 0.5 -
+            0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(n));
+  const auto bins = transform(v);
+  std::vector<double> power(bins.size());
+  for (std::size_t i = 0; i < bins.size(); ++i) power[i] = std::norm(bins[i]);
+  // The first bins hold what is left of the trend; the last has no neighbour.
+  constexpr std::size_t kFirst = 2;
+  if (power.size() < kFirst + 3) return out;
+  const auto begin = power.begin() + kFirst, end = power.end() - 1;
+  const auto peak = static_cast<std::size_t>(std::max_element(begin, end) - power.begin());
+  std::vector<double> sorted(begin, end);
+  const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+  std::nth_element(sorted.begin(), middle, sorted.end());
+  const double noise = *middle / std::numbers::ln2;  // mean of an exponential of that median
+  // What rounding leaves of a flat line is no ripple.
+  const double rounding = std::pow(1e-13 * level * static_cast<double>(n), 2);
+  if (!(power[peak] >
+        (noise + rounding) * (std::log(static_cast<double>(sorted.size())) + kBeyondNoise)))
+    return out;
+  // A parabola through the logarithms of three bins finds a Hann window's peak to a few per cent of
+  // a bin.
+  const double a = std::log(power[peak - 1] + 1e-300), b = std::log(power[peak]),
+               c = std::log(power[peak + 1] + 1e-300);
+  const double shift =
+      a - 2 * b + c < 0 ? std::clamp(0.5 * (a - c) / (a - 2 * b + c), -0.5, 0.5) : 0;
+  out.frequency_hz = (static_cast<double>(peak) + shift) / (static_cast<double>(n) * dt);
+  // A Hann window spreads a sine's power over three bins; its own mean square is 3/8.
+  const double sum = power[peak - 1] + power[peak] + power[peak + 1];
+  out.amplitude = 2 * std::sqrt(sum / (0.375 * static_cast<double>(n) * static_cast<double>(n)));
+  return out;
+}
+
+}  // namespace kuvio
