@@ -100,6 +100,22 @@ Note edits_note(std::int64_t capture, const std::vector<Edit>& edits) {
   return {capture, "edits", list.dump()};
 }
 
+LinedUp lined_up(const Book& book, std::int64_t capture) {
+  const auto text = book.note(capture, "lined_up");
+  const json kept = text ? json::parse(*text, nullptr, false) : json();
+  if (!kept.is_object() || !kept.contains("offset_s") || !kept["offset_s"].is_number()) return {};
+  LinedUp out{kept["offset_s"].get<double>(), ""};
+  if (!std::isfinite(out.offset_s) || std::fabs(out.offset_s) > 1e9) return {};
+  if (kept.contains("how") && kept["how"].is_string()) out.how = kept["how"].get<std::string>();
+  return out;
+}
+
+Note lined_up_note(std::int64_t capture, const LinedUp& place) {
+  if (place == LinedUp{}) return {capture, "lined_up", std::nullopt};
+  return {capture, "lined_up",
+          json{{"offset_s", place.offset_s}, {"how", place.how}}.dump()};
+}
+
 std::optional<Document> document(const Book& book, const std::string& kind) {
   const Note note{0, kind, book.note(0, kind)};
   if (!note.value) return std::nullopt;

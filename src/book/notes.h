@@ -27,6 +27,17 @@ std::vector<Change> put(const Book& book, const std::vector<Note>& notes);
 std::vector<Edit> edits(const Book& book, std::int64_t capture);
 Note edits_note(std::int64_t capture, const std::vector<Edit>& edits);
 
+/// Where a capture lies when it is drawn with others: its time 0 on an axis they share.
+struct LinedUp {
+  double offset_s = 0;
+  std::string how;  ///< how that was found, for people
+
+  bool operator==(const LinedUp&) const = default;
+};
+/// At 0 when nobody has lined it up, or what is noted makes no sense.
+LinedUp lined_up(const Book& book, std::int64_t capture);
+Note lined_up_note(std::int64_t capture, const LinedUp& place);
+
 /// A file that people wrote and that the book keeps a copy of, so that it is at hand wherever the
 /// book goes.
 struct Document {

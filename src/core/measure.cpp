@@ -4,6 +4,7 @@
 #include "core/sum.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace kuvio {
@@ -184,5 +185,22 @@ SpanFigures measure(const Trace& trace, double from_s, double to_s) {
 }
 
 SpanFigures measure(const Trace& trace) { return measure(trace, trace.from_s(), trace.to_s()); }
+
+std::optional<double> value_at(const Trace& trace, double t_s) {
+  const long double tick = trace.time_base().ticks(t_s);
+  const auto blocks = trace.blocks();
+  const auto block = std::partition_point(blocks.begin(), blocks.end(), [&](const Block& b) {
+    return static_cast<long double>(b.end) < tick;
+  });
+  if (block == blocks.end() || static_cast<long double>(block->start) > tick) return std::nullopt;
+  const std::int64_t at = cell_at(trace, *block, tick);
+  const bool line = trace.kind() == SampleKind::instant && at + 1 < block->count;
+  std::array<double, 2> v{};
+  trace.read(*block, at, std::span(v).first(line ? 2 : 1));
+  if (!line) return v[0];
+  const auto a = static_cast<long double>(tick_of(trace, *block, at)),
+             b = static_cast<long double>(tick_of(trace, *block, at + 1));
+  return v[0] + (v[1] - v[0]) * static_cast<double>((tick - a) / (b - a));
+}
 
 }  // namespace kuvio

@@ -38,6 +38,10 @@ SpanFigures measure(const Trace& trace, double from_s, double to_s);
 /// The whole trace.
 SpanFigures measure(const Trace& trace);
 
+/// The model's value at a moment: on the straight line between two instants, or of the sample whose
+/// interval holds it. Nothing in a gap or outside the trace.
+std::optional<double> value_at(const Trace& trace, double t_s);
+
 /// Position of the cell of `block` that holds `tick` (clamped to [0, count - 1]).
 std::int64_t cell_at(const Trace& trace, const Block& block, long double tick);
 

@@ -103,15 +103,15 @@ TEST_CASE("frames of panning are those of a fresh look, column for column") {
   Reader reader(QString::fromStdString(made.path));
   reader.show({made.capture});
   const auto view = [&](double from) {
-    FrameWish wish{from, from + 30, 700, {"I"}};
+    FrameWish wish{from, from + 30, 700, 1, {{{0, "I"}}}};
     return wish;
   };
   for (int i = 0; i < 12; ++i) {
     const double from = 0.37 * i;
-    const FramePtr panned = reader.frame(view(from));
+    const FramePtr panned = reader.frame(view(from), 60);
     Reader other(QString::fromStdString(made.path));
     other.show({made.capture});
-    const FramePtr fresh = other.frame(view(from));
+    const FramePtr fresh = other.frame(view(from), 60);
     const Curve &a = panned->lanes[0].curves[0], &b = fresh->lanes[0].curves[0];
     REQUIRE(a.columns.size() == b.columns.size());
     CHECK(a.from_s == Approx(b.from_s));

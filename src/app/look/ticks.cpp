@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numbers>
 
 namespace kuvio::app {
 namespace {
@@ -104,6 +105,41 @@ std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_
         const bool labelled = per_decade > 220 && (m == 2 || m == 5);
         out.push_back({m * decade, labelled ? with_prefix(m * decade, unit, 1) : "", false});
       }
+    }
+  }
+  std::sort(out.begin(), out.end(), [](const Tick& a, const Tick& b) { return a.at < b.at; });
+  return out;
+}
+
+double both_ways(double value, double quiet) {
+  return std::asinh(value / (2 * quiet)) / std::numbers::ln10;
+}
+
+double from_both_ways(double decades, double quiet) {
+  return 2 * quiet * std::sinh(decades * std::numbers::ln10);
+}
+
+std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double pixels,
+                                  const std::string& unit) {
+  std::vector<Tick> out;
+  if (!(to > from)) return out;
+  const double per_decade = pixels / (to - from);
+  const int stride = std::max(1, static_cast<int>(std::ceil(18 / per_decade)));
+  const auto add = [&](double value, bool labelled, bool major) {
+    const double at = both_ways(value, quiet);
+    if (at < from - 1e-9 || at > to + 1e-9) return;
+    out.push_back({at, labelled ? value == 0 ? "0\u2009" + unit : with_prefix(value, unit, 1) : "",
+                   major});
+  };
+  add(0, true, true);
+  const int most = static_cast<int>(std::ceil(std::max(std::fabs(from), std::fabs(to))));
+  for (const double sign : {-1.0, 1.0}) {
+    for (int k = 0; k <= most; ++k) {
+      const double decade = sign * quiet * std::pow(10.0, k);
+      // The decade next to zero has its label where it keeps clear of zero's.
+      add(decade, k % stride == 0 && both_ways(std::fabs(decade), quiet) * per_decade > 13, true);
+      if (per_decade < 54) continue;
+      for (int m = 2; m <= 9; ++m) add(m * decade, false, false);
     }
   }
   std::sort(out.begin(), out.end(), [](const Tick& a, const Tick& b) { return a.at < b.at; });

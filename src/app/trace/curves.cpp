@@ -2,6 +2,8 @@
 #include "app/trace/curves.h"
 
 #include "app/look/theme.h"
+#include "app/look/ticks.h"
+#include "core/recipe.h"
 
 #include <algorithm>
 #include <cmath>
@@ -39,6 +41,7 @@ QCPRange CurvePlottable::getValueRange(bool& found, QCP::SignDomain, const QCPRa
 
 double CurvePlottable::y(double value) const {
   const QCPAxis* axis = mValueAxis.data();
+  if (quiet_ > 0) value = both_ways(value, quiet_);
   // On a logarithmic axis nothing and less lie at its foot.
   if (axis->scaleType() == QCPAxis::stLogarithmic) value = std::max(value, axis->range().lower);
   return std::clamp(axis->coordToPixel(value), -4000.0, 8000.0);
@@ -46,7 +49,10 @@ double CurvePlottable::y(double value) const {
 
 void CurvePlottable::draw(QCPPainter* painter) {
   if (!curve_) return;
+  if (hatched_) drawGaps(painter);
+  drawFlags(painter);
   painter->setPen(mPen);
+  painter->setBrush(Qt::NoBrush);
   const bool points = !curve_->points.empty();
   painter->setAntialiasing(points && dots_ && curve_->points.size() < 400);
   if (points) {
@@ -108,71 +114,57 @@ void CurvePlottable::drawPoints(QCPPainter* painter) const {
     painter->drawEllipse(QPointF(key->coordToPixel(p.time_s), y(p.value)), 1.8, 1.8);
 }
 
-QRectF lanesBox(const QCustomPlot& plot) {
-  QRectF out;
-  for (const QCPAxisRect* rect : plot.axisRects())
-    out = out.isNull() ? QRectF(rect->rect()) : out.united(QRectF(rect->rect()));
-  return out;
-}
-
-StretchMark::StretchMark(QCustomPlot* plot, const ViewState& view)
-    : QCPLayerable(plot), view_(view) {}
-void StretchMark::applyDefaultAntialiasingHint(QCPPainter* painter) const {
-  painter->setAntialiasing(true);
-}
-QRect StretchMark::clipRect() const {
-  return lanesBox(*mParentPlot).adjusted(0, -8, 1, 1).toRect();
-}
-
-void StretchMark::draw(QCPPainter* painter) {
-  if (!view_.capture() || mParentPlot->axisRectCount() == 0) return;
-  const Theme& t = Theme::current();
-  const QCPAxis* time = mParentPlot->axisRect(0)->axis(QCPAxis::atBottom);
-  const QRectF box = lanesBox(*mParentPlot);
-  const auto stretch = [&](double a, double b) {
-    const double x0 = std::clamp(time->coordToPixel(a), box.left() - 20, box.right() + 20),
-                 x1 = std::clamp(time->coordToPixel(b), box.left() - 20, box.right() + 20);
-    return QRectF(x0, box.top(), x1 - x0, box.height());
-  };
-  if (view_.visit() != ViewState::kNone) {
-    const Visit& v = view_.capture()->visits[static_cast<std::size_t>(view_.visit())].visit;
-    QColor shade = t.text();
-    shade.setAlpha(16);
-    painter->fillRect(stretch(v.from_s, v.to_s), shade);
-  }
-  if (!view_.span()) return;
-  QColor wash = t.focus();
-  wash.setAlpha(30);
-  const QRectF span = stretch(view_.span()->first, view_.span()->second);
-  painter->fillRect(span, wash);
-  painter->setPen(QPen(t.focus(), 1.2));
-  painter->setBrush(t.focus());
-  for (const double x : {span.left(), span.right()}) {
-    painter->drawLine(QLineF(x, box.top(), x, box.bottom()));
-    painter->drawRoundedRect(QRectF(x - 3, box.top() - 5, 6, 14), 2, 2);
-  }
-}
-
-PointerMark::PointerMark(QCustomPlot* plot, const ViewState& view)
-    : QCPLayerable(plot), view_(view) {}
-void PointerMark::applyDefaultAntialiasingHint(QCPPainter* painter) const {
+/// Cross-hatched as missing; however short, a gap is two pixels wide.
+void CurvePlottable::drawGaps(QCPPainter* painter) const {
+  if (curve_->gaps.empty()) return;
+  const QCPAxis* key = mKeyAxis.data();
+  const QRect box = key->axisRect()->rect();
   painter->setAntialiasing(false);
+  painter->setPen(Qt::NoPen);
+  const QBrush hatch = Theme::current().fill(kMissing, {});
+  for (const auto& [from, to] : curve_->gaps) {
+    const double a = std::max(key->coordToPixel(from), box.left() - 1.0),
+                 b = std::min(key->coordToPixel(to), box.right() + 2.0);
+    if (b < box.left() || a > box.right()) continue;
+    if (b - a < 4) {
+      painter->fillRect(QRectF((a + b) / 2 - 1, box.top(), 2, box.height()),
+                        Theme::current().border());
+    } else {
+      painter->fillRect(QRectF(a, box.top(), b - a, box.height()), hatch);
+    }
+  }
 }
 
-void PointerMark::draw(QCPPainter* painter) {
-  if (mParentPlot->axisRectCount() == 0) return;
-  const QRectF box = lanesBox(*mParentPlot);
-  if (mParentPlot->hasFocus()) {  // where the keyboard is
-    painter->setPen(QPen(Theme::current().focus(), 1));
-    painter->setBrush(Qt::NoBrush);
-    painter->drawRect(box.adjusted(-1, -1, 1, 1));
+/// A bar along the lane's top with a sign of its kind: a triangle for over range, a diamond for a
+/// range change, a cross for what is lost or no number.
+void CurvePlottable::drawFlags(QCPPainter* painter) const {
+  if (curve_->flags.empty()) return;
+  const Theme& t = Theme::current();
+  const QCPAxis* key = mKeyAxis.data();
+  const QRect box = key->axisRect()->rect();
+  painter->setAntialiasing(true);
+  double last_sign = -100;
+  for (const FlagRun& run : curve_->flags) {
+    const double a = std::max(key->coordToPixel(run.from_s), box.left() - 1.0),
+                 b = std::min(std::max(key->coordToPixel(run.to_s), a + 2), box.right() + 2.0);
+    if (b < box.left() || a > box.right()) continue;
+    const bool over = run.flag == Flag::over_range;
+    const QColor colour = over ? t.accent() : t.muted();
+    painter->fillRect(QRectF(a, box.top(), b - a, 2), colour);
+    const double x = (a + b) / 2, y = box.top() + 7;
+    if (x - last_sign < 10) continue;
+    last_sign = x;
+    painter->setPen(QPen(colour, 1));
+    painter->setBrush(over ? QBrush(colour) : QBrush(Qt::NoBrush));
+    if (over) {
+      painter->drawPolygon(QPolygonF({{x, y - 4}, {x + 4, y + 3}, {x - 4, y + 3}}));
+    } else if (run.flag == Flag::range_change) {
+      painter->drawPolygon(QPolygonF({{x, y - 4}, {x + 4, y}, {x, y + 4}, {x - 4, y}}));
+    } else {
+      painter->drawLine(QLineF(x - 3, y - 3, x + 3, y + 3));
+      painter->drawLine(QLineF(x - 3, y + 3, x + 3, y - 3));
+    }
   }
-  if (!view_.pointer()) return;
-  const QCPAxis* time = mParentPlot->axisRect(0)->axis(QCPAxis::atBottom);
-  const double x = time->coordToPixel(*view_.pointer());
-  if (x < box.left() || x > box.right()) return;
-  painter->setPen(QPen(Theme::current().border(), 1, Qt::DashLine));
-  painter->drawLine(QLineF(x, box.top(), x, box.bottom()));
 }
 
 }  // namespace kuvio::app

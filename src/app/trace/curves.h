@@ -19,6 +19,10 @@ public:
   const Curve* curve() const { return curve_; }
   /// Whether single samples get a dot where there is room for it.
   void setDots(bool on) { dots_ = on; }
+  /// Whether gaps are hatched over the lane's whole height; one curve of a lane does.
+  void setHatched(bool on) { hatched_ = on; }
+  /// On a scale through zero: where it is straight; 0 on any other.
+  void setThroughZero(double quiet) { quiet_ = quiet; }
 
   double selectTest(const QPointF&, bool, QVariant* = nullptr) const override { return -1; }
   QCPRange getKeyRange(bool& found, QCP::SignDomain = QCP::sdBoth) const override;
@@ -33,41 +37,12 @@ private:
   double y(double value) const;
   void drawColumns(QCPPainter* painter) const;
   void drawPoints(QCPPainter* painter) const;
+  void drawGaps(QCPPainter* painter) const;
+  void drawFlags(QCPPainter* painter) const;
   FramePtr frame_;
   const Curve* curve_ = nullptr;
-  bool dots_ = true;
+  bool dots_ = true, hatched_ = false;
+  double quiet_ = 0;
 };
-
-/// The picked visit and the span, over all lanes of a plot.
-class StretchMark : public QCPLayerable {
-  Q_OBJECT
-public:
-  StretchMark(QCustomPlot* plot, const ViewState& view);
-
-protected:
-  void applyDefaultAntialiasingHint(QCPPainter* painter) const override;
-  void draw(QCPPainter* painter) override;
-  QRect clipRect() const override;
-
-private:
-  const ViewState& view_;
-};
-
-/// The moment under the pointer, over all lanes.
-class PointerMark : public QCPLayerable {
-  Q_OBJECT
-public:
-  PointerMark(QCustomPlot* plot, const ViewState& view);
-
-protected:
-  void applyDefaultAntialiasingHint(QCPPainter* painter) const override;
-  void draw(QCPPainter* painter) override;
-
-private:
-  const ViewState& view_;
-};
-
-/// From the top of a plot's first lane to the foot of its last.
-QRectF lanesBox(const QCustomPlot& plot);
 
 }  // namespace kuvio::app

@@ -4,7 +4,7 @@
 #include "app/look/theme.h"
 #include "app/look/ticks.h"
 #include "app/trace/curves.h"
-#include "app/trace/overview.h"
+#include "app/trace/marks.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,16 +12,8 @@
 namespace kuvio::app {
 namespace {
 
-constexpr double kHandle = 6;   // half of a handle's width to aim at
-constexpr double kClick = 4;    // pixels the mouse may move in a click
 constexpr int kStandInMs = 14;  // a frame later than this is stood in for
 constexpr int kLogicHeight = 20, kFoot = 24, kHead = 18;
-
-int rank(const book::ChannelInfo& c) {
-  if (c.quantity == "current") return 0;
-  if (c.quantity == "voltage") return 1;
-  return c.quantity == "logic" ? 3 : 2;
-}
 
 }  // namespace
 
@@ -41,6 +33,8 @@ Lanes::Lanes(ViewState& view, Session& session, QWidget* parent)
   addLayer(QStringLiteral("cursor"), nullptr, QCustomPlot::limAbove);
   layer(QStringLiteral("cursor"))->setMode(QCPLayer::lmBuffered);
   (new StretchMark(this, view_))->setLayer(QStringLiteral("marks"));
+  (new LogTicks(this, view_))->setLayer(QStringLiteral("marks"));
+  (new CursorMark(this, view_))->setLayer(QStringLiteral("cursor"));
   (new PointerMark(this, view_))->setLayer(QStringLiteral("cursor"));
   stand_in_.setSingleShot(true);
   stand_in_.setInterval(kStandInMs);
@@ -48,79 +42,146 @@ Lanes::Lanes(ViewState& view, Session& session, QWidget* parent)
   applyTheme();
   connect(&view_, &ViewState::captureChanged, this, &Lanes::takeShown);
   connect(&view_, &ViewState::rangeChanged, this, &Lanes::rangeChanged);
-  for (const auto signal : {&ViewState::spanChanged, &ViewState::visitChanged})
+  connect(&view_, &ViewState::offsetsChanged, this, &Lanes::askFrame);
+  for (const auto signal :
+       {&ViewState::spanChanged, &ViewState::visitChanged, &ViewState::logMatchesChanged})
     connect(&view_, signal, this, [this] { replot(QCustomPlot::rpQueuedReplot); });
-  connect(&view_, &ViewState::pointerChanged, this,
-          [this] { layer(QStringLiteral("cursor"))->replot(); });
+  for (const auto signal : {&ViewState::pointerChanged, &ViewState::cursorsChanged})
+    connect(&view_, signal, this, [this] { layer(QStringLiteral("cursor"))->replot(); });
   connect(&session_, &Session::frameReady, this, &Lanes::takeFrame);
   connect(this, &QCustomPlot::afterReplot, this, [this] {
     if (std::exchange(fresh_, false)) emit framePainted();
   });
 }
 
+double Lanes::Lane::toAxis(double v) const {
+  return scale == ValueScale::both_ways ? both_ways(v, quiet) : v;
+}
+double Lanes::Lane::fromAxis(double place) const {
+  return scale == ValueScale::both_ways ? from_both_ways(place, quiet) : place;
+}
+
 void Lanes::takeShown() {
-  std::vector<book::ChannelInfo> all;
+  channels_.clear();
   if (view_.shown()) {
     for (const CaptureViewPtr& c : view_.shown()->captures) {
       for (const book::ChannelInfo& channel : c->info.channels) {
-        const bool known = std::any_of(all.begin(), all.end(), [&](const book::ChannelInfo& a) {
-          return a.name == channel.name;
-        });
-        if (!known) all.push_back(channel);
+        const bool known =
+            std::any_of(channels_.begin(), channels_.end(),
+                        [&](const book::ChannelInfo& a) { return a.name == channel.name; });
+        if (!known) channels_.push_back(channel);
       }
     }
   }
-  std::stable_sort(all.begin(), all.end(),
-                   [](const auto& a, const auto& b) { return rank(a) < rank(b); });
-  channels_.clear();
-  for (const book::ChannelInfo& c : all) channels_.push_back(c.name);
+  restorePlan();
+  plan_.meet(channels_);
   build();
   rangeChanged();
 }
 
-/// Makes the lanes anew where their number or that of the captures is another than before.
+/// The plan that was kept with the book, once the book is another.
+void Lanes::restorePlan() {
+  if (!session_.book() || session_.book()->path == plan_book_) return;
+  plan_book_ = session_.book()->path;
+  plan_ = LanePlan::restored(QByteArray::fromStdString(session_.book()->note("lanes")));
+}
+
+void Lanes::keepPlan() { session_.keep("lanes", plan_.saved().toStdString()); }
+
+void Lanes::setPlan(LanePlan plan) {
+  plan_ = std::move(plan);
+  plan_.meet(channels_);
+  keepPlan();
+  build();
+  rangeChanged();
+}
+
+bool Lanes::isHidden(const std::string& channel) const {
+  const std::size_t at = plan_.lane_of(channel);
+  return at != LanePlan::npos && !plan_.lanes[at].shown;
+}
+
+void Lanes::setHidden(const std::string& channel, bool hidden) {
+  const std::size_t at = plan_.lane_of(channel);
+  if (at == LanePlan::npos || plan_.lanes[at].shown == !hidden) return;
+  LanePlan changed = plan_;
+  changed.lanes[at].shown = !hidden;
+  setPlan(std::move(changed));
+}
+
+/// Makes the lanes anew where they, or the number of captures, are others than before.
 void Lanes::build() {
-  std::vector<std::string> wanted;
-  for (const std::string& name : channels_) {
-    if (!isHidden(name)) wanted.push_back(name);
-  }
   const std::size_t captures = view_.shown() ? view_.shown()->captures.size() : 0;
-  if (wanted != built_ || captures != built_captures_) {
+  const std::vector<std::size_t> visible = plan_.visible(channels_);
+  QStringList wanted{QString::number(captures),
+                     plan_.captures_apart ? QStringLiteral("apart") : QStringLiteral("over")};
+  for (const std::size_t i : visible) {
+    for (const LaneCurve& c : plan_.lanes[i].curves)
+      wanted << curve_name(c) << QString::number(c.window_s, 'g', 17);
+    wanted << QString();
+  }
+  for (const book::ChannelInfo& c : channels_)
+    wanted << QString::fromStdString(c.name) << QString::fromStdString(c.quantity)
+           << QString::fromStdString(c.unit);
+  if (wanted != built_) {
     clearPlottables();
     for (const Lane& lane : lanes_) removeItem(lane.caption);
     plotLayout()->clear();
     lanes_.clear();
     frame_.reset();
-    for (std::size_t i = 0; i < wanted.size(); ++i) {
-      const book::ChannelInfo* info = nullptr;
-      for (const CaptureViewPtr& c : view_.shown()->captures) {
-        if (!info) info = c->info.channel(wanted[i]);
-      }
-      if (info) addLane(*info, i + 1 == wanted.size());
+    ++revision_;
+    const bool apart = plan_.captures_apart && captures > 1;
+    for (std::size_t i = 0; i < visible.size(); ++i) {
+      const bool last = i + 1 == visible.size();
+      for (std::size_t c = 0; apart && c < captures; ++c)
+        addLane(visible[i], static_cast<int>(c), last && c + 1 == captures);
+      if (!apart) addLane(visible[i], -1, last);
     }
     built_ = wanted;
-    built_captures_ = captures;
     applyTheme();
   }
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {  // the same lanes may stand elsewhere in it
+    const std::size_t each = plan_.captures_apart && captures > 1 ? captures : 1;
+    lanes_[i].spec = visible[i / each];
+  }
+  setHeights();
   for (Lane& lane : lanes_) {
-    for (std::size_t i = 0; i < lane.curves.size(); ++i) {
-      static constexpr Qt::PenStyle kStyles[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine,
-                                                 Qt::DashDotLine};
-      const std::size_t ink = view_.shown()->captures[i]->ink;
-      // Captures of one build, and inks that a colour-blind eye may confuse, differ by the line.
-      QPen pen(Theme::current().ink(ink), 1);  // the one width that is painted fast
-      if (i > 0 && lane.quantity == "logic") pen.setStyle(kStyles[i % 4]);
-      lane.curves[i]->setPen(pen);
-    }
+    inkLane(lane);
     fitLane(lane);
   }
 }
 
-void Lanes::addLane(const book::ChannelInfo& channel, bool last) {
+void Lanes::setHeights() {
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    const Lane& lane = lanes_[i];
+    const double own = plan_.lanes[lane.spec].height;
+    const double usual = lane.quantity == "current" ? 5 : lane.quantity == "logic" ? 0.01 : 1;
+    // Heights by hand are pixels of when they were set; beside lanes without one these count as
+    // so many pixels.
+    plotLayout()->setRowStretchFactor(static_cast<int>(i),
+                                      lane.quantity == "logic" ? 0.01 : own > 0 ? own / 50 : usual);
+  }
+}
+
+void Lanes::addLane(std::size_t spec, int capture, bool last) {
+  const std::vector<LaneCurve>& curves = plan_.lanes[spec].curves;
+  const auto& captures = view_.shown()->captures;
   Lane lane;
-  lane.name = channel.name;
-  lane.quantity = channel.quantity;
-  lane.unit = channel.unit;
+  lane.spec = spec;
+  for (const LaneCurve& c : curves) {
+    const auto info = std::find_if(channels_.begin(), channels_.end(), [&](const auto& channel) {
+      return channel.name == c.channel;
+    });
+    if (info == channels_.end()) continue;
+    if (lane.name.empty()) {
+      lane.name = curve_name(c).toStdString();
+      std::tie(lane.quantity, lane.unit) = curve_quantity(c, *info);
+    }
+    for (std::size_t i = 0; i < captures.size(); ++i) {
+      if (capture < 0 || static_cast<std::size_t>(capture) == i)
+        lane.sources.push_back({i, c.channel, c.form, c.window_s});
+    }
+  }
   const bool logic = lane.quantity == "logic", first = lanes_.empty();
   lane.rect = new QCPAxisRect(this, false);
   lane.time = lane.rect->addAxis(QCPAxis::atBottom);
@@ -131,11 +192,9 @@ void Lanes::addLane(const book::ChannelInfo& channel, bool last) {
     lane.rect->setMinimumSize(0, kLogicHeight);
     lane.rect->setMaximumSize(QWIDGETSIZE_MAX, kLogicHeight);
   } else {
-    lane.rect->setMinimumSize(0, lane.quantity == "current" ? 90 : 36);
+    lane.rect->setMinimumSize(0, 36);
   }
-  const int row = plotLayout()->rowCount();
-  plotLayout()->addElement(row, 0, lane.rect);
-  plotLayout()->setRowStretchFactor(row, lane.quantity == "current" ? 5 : logic ? 0.01 : 1);
+  plotLayout()->addElement(plotLayout()->rowCount(), 0, lane.rect);
   for (QCPAxis* axis : {lane.time, lane.value}) {
     axis->setTicker(QSharedPointer<QCPAxisTickerText>::create());
     axis->setTickLength(0, 4);
@@ -159,19 +218,57 @@ void Lanes::addLane(const book::ChannelInfo& channel, bool last) {
   lane.caption = new QCPItemText(this);
   lane.caption->setClipToAxisRect(false);
   lane.caption->position->setType(QCPItemPosition::ptAbsolute);
-  const bool only = std::count(channels_.begin(), channels_.end(), channel.name) == 1;
-  const QString name = QString::fromStdString(
-      lane.quantity == "current" && first && only && channel.name.size() < 3 ? "current"
-      : lane.quantity == "voltage" && channel.name.size() < 3                ? "voltage"
-                                                                             : channel.name);
-  lane.caption->setText(name);
-  for (std::size_t i = 0; i < view_.shown()->captures.size(); ++i)
+  const LaneCurve& top = curves.front();
+  QString name = QString::fromStdString(lane.name);
+  if (top.form == CurveForm::samples && lane.name.size() < 3) {
+    if (lane.quantity == "current" && first) name = tr("current");
+    if (lane.quantity == "voltage") name = tr("voltage");
+  } else if (top.form == CurveForm::charge) {
+    name = tr("charge");
+  } else if (top.form == CurveForm::mean) {
+    name = tr("mean");
+  }
+  if (curves.size() > 1) name += QStringLiteral(" +%1").arg(curves.size() - 1);
+  if (capture >= 0)
+    name += QStringLiteral(" ") + QChar(QLatin1Char('a').unicode() + static_cast<char16_t>(capture));
+  lane.caption->setText(QFontMetrics(Theme::baseFont(12, QFont::DemiBold))
+                            .elidedText(name, Qt::ElideRight, kLaneLeft - 12));
+  for (std::size_t i = 0; i < lane.sources.size(); ++i) {
     lane.curves.push_back(new CurvePlottable(lane.time, lane.value));
-  for (CurvePlottable* curve : lane.curves) curve->setDots(!logic);
-  // The first capture lies on top.
+    lane.curves.back()->setDots(!logic);
+    lane.curves.back()->setHatched(i == 0);
+  }
+  // The first lies on top.
   for (std::size_t i = lane.curves.size(); i-- > 0;)
     lane.curves[i]->setLayer(QStringLiteral("main"));
-  lanes_.push_back(lane);
+  lanes_.push_back(std::move(lane));
+}
+
+void Lanes::inkLane(Lane& lane) const {
+  if (!view_.shown()) return;
+  const std::string first = lane.sources.empty() ? "" : lane.sources.front().channel;
+  const CurveForm form = lane.sources.empty() ? CurveForm::samples : lane.sources.front().form;
+  std::size_t other = 0;
+  for (std::size_t i = 0; i < lane.curves.size(); ++i) {
+    const CurveSource& source = lane.sources[i];
+    if (source.capture >= view_.shown()->captures.size()) continue;
+    static constexpr Qt::PenStyle kStyles[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine,
+                                               Qt::DashDotLine};
+    const std::size_t ink = view_.shown()->captures[source.capture]->ink;
+    // Captures of one build, and inks that a colour-blind eye may confuse, differ by the line; so
+    // do the channels that lie over each other.
+    QPen pen(Theme::current().ink(ink), 1);  // the one width that is painted fast
+    const bool overlaid = source.channel != first || source.form != form;
+    if (overlaid) {
+      if (i > 0 && (source.channel != lane.sources[i - 1].channel ||
+                    source.form != lane.sources[i - 1].form))
+        ++other;
+      pen.setColor(Theme::current().ink(ink + other));
+    }
+    if (source.capture > 0 && lane.quantity == "logic")
+      pen.setStyle(kStyles[source.capture % 4]);
+    lane.curves[i]->setPen(pen);
+  }
 }
 
 void Lanes::styleLane(Lane& lane) const {
@@ -194,15 +291,9 @@ void Lanes::styleLane(Lane& lane) const {
 
 void Lanes::applyTheme() {
   setBackground(QBrush(Theme::current().ground()));
-  for (Lane& lane : lanes_) styleLane(lane);
-  if (view_.shown()) {
-    for (Lane& lane : lanes_) {
-      for (std::size_t i = 0; i < lane.curves.size(); ++i) {
-        QPen pen = lane.curves[i]->pen();
-        pen.setColor(Theme::current().ink(view_.shown()->captures[i]->ink));
-        lane.curves[i]->setPen(pen);
-      }
-    }
+  for (Lane& lane : lanes_) {
+    styleLane(lane);
+    inkLane(lane);
   }
   replot(QCustomPlot::rpQueuedReplot);
 }
@@ -213,25 +304,63 @@ std::vector<std::string> Lanes::laneNames() const {
   return out;
 }
 
-void Lanes::setHidden(const std::string& name, bool hidden) {
-  if (hidden == isHidden(name)) return;
-  if (hidden) {
-    hidden_.insert(name);
-  } else {
-    hidden_.erase(name);
-  }
-  build();
-  rangeChanged();
-}
-
 QCPRange Lanes::valueRange(int lane) const {
   return lanes_.at(static_cast<std::size_t>(lane)).value->range();
 }
 
 const Curve* Lanes::curve(int lane, int capture) const {
-  return lanes_.at(static_cast<std::size_t>(lane))
-      .curves.at(static_cast<std::size_t>(capture))
-      ->curve();
+  const Lane& l = lanes_.at(static_cast<std::size_t>(lane));
+  for (std::size_t i = 0; i < l.sources.size(); ++i) {
+    if (l.sources[i].capture == static_cast<std::size_t>(capture)) return l.curves[i]->curve();
+  }
+  return nullptr;
+}
+
+QRect Lanes::laneRect(int lane) const { return lanes_.at(static_cast<std::size_t>(lane)).rect->rect(); }
+
+std::size_t Lanes::chosenLane() const {
+  if (chosen_ < plan_.lanes.size()) return chosen_;
+  return lanes_.empty() ? LanePlan::npos : lanes_.front().spec;
+}
+
+ValueScale Lanes::scaleOf(std::size_t spec) const {
+  for (const Lane& lane : lanes_) {
+    if (lane.spec == spec) return lane.scale;
+  }
+  return ValueScale::linear;
+}
+
+std::string Lanes::unitOf(std::size_t spec) const {
+  for (const Lane& lane : lanes_) {
+    if (lane.spec == spec) return lane.unit;
+  }
+  return {};
+}
+
+std::pair<double, double> Lanes::shownValues(std::size_t spec) const {
+  for (const Lane& lane : lanes_) {
+    if (lane.spec == spec)
+      return {lane.fromAxis(lane.value->range().lower), lane.fromAxis(lane.value->range().upper)};
+  }
+  return {0, 1};
+}
+
+QRect Lanes::currentLane() const {
+  for (const Lane& lane : lanes_) {
+    if (lane.quantity == "current") return lane.rect->rect();
+  }
+  return {};
+}
+
+std::optional<double> Lanes::currentPixel(double value) const {
+  for (const Lane& lane : lanes_) {
+    if (lane.quantity != "current") continue;
+    if (lane.scale == ValueScale::logarithmic) value = std::max(value, lane.value->range().lower);
+    const QRect box = lane.rect->rect();
+    return std::clamp(lane.value->coordToPixel(lane.toAxis(value)),
+                      static_cast<double>(box.top()), static_cast<double>(box.bottom() + 1));
+  }
+  return std::nullopt;
 }
 
 double Lanes::pixelOf(double t) const {
@@ -242,81 +371,6 @@ double Lanes::pixelOf(double t) const {
 double Lanes::timeAt(double pixel) const {
   const double width = std::max(1, this->width() - kLaneLeft - kLaneRight);
   return view_.from() + (pixel - kLaneLeft) / width * (view_.to() - view_.from());
-}
-
-void Lanes::setLogarithmic(bool on) {
-  logarithmic_ = on;
-  fitValues();
-  replot(QCustomPlot::rpQueuedReplot);
-}
-
-void Lanes::fitValues() {
-  for (Lane& lane : lanes_) {
-    lane.fixed = false;
-    fitLane(lane);
-    if (lane.follows()) fitToSeen(lane);
-  }
-  updateTicks();
-}
-
-void Lanes::fitLane(Lane& lane) const {
-  double lo = 0, hi = 0, quiet = 0;
-  bool any = false;
-  if (view_.shown()) {
-    for (const CaptureViewPtr& c : view_.shown()->captures) {
-      const auto it = c->extremes.find(lane.name);
-      if (it == c->extremes.end()) continue;
-      lo = any ? std::min(lo, it->second.first) : it->second.first;
-      hi = any ? std::max(hi, it->second.second) : it->second.second;
-      if (lane.name == c->channel.name) {
-        const double level = quietLevel(c->overview);
-        quiet = quiet > 0 && level > 0 ? std::min(quiet, level) : std::max(quiet, level);
-      }
-      any = true;
-    }
-  }
-  const bool log = logarithmic_ && lane.quantity == "current";
-  lane.value->setScaleType(log ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
-  if (lane.quantity == "logic") {
-    lane.value->setRange(-0.25, 1.25);
-  } else if (!any || !(hi > lo || hi != 0)) {
-    lane.value->setRange(log ? QCPRange(1e-6, 1) : QCPRange(0, 1));
-  } else if (log) {
-    const double top = std::max(hi, 1e-9);
-    const double foot =
-        std::clamp(quiet > 0 ? quiet : std::max(lo, top * 1e-6), top * 1e-9, top / 10);
-    lane.value->setRange(std::pow(10, std::floor(std::log10(foot))), top * 2);
-  } else {
-    const double base = lane.quantity == "voltage" ? lo : std::min(lo, 0.0);
-    const double room = std::max((hi - base) * 0.08, 1e-12);
-    lane.value->setRange(base < 0 || lane.quantity == "voltage" ? base - room : 0, hi + room);
-  }
-}
-
-/// The value axis takes in what the frame shows, but for moments without power: a voltage that is
-/// gone for less than a tenth of the view would flatten all the rest.
-void Lanes::fitToSeen(Lane& lane) {
-  std::vector<std::pair<double, double>> seen;
-  for (const CurvePlottable* plottable : lane.curves) {
-    const Curve* curve = plottable->curve();
-    if (!curve) continue;
-    for (const EnvelopeColumn& c : curve->columns) {
-      if (c.any) seen.emplace_back(c.lo, c.hi);
-    }
-    for (const TracePoint& p : curve->points) seen.emplace_back(p.value, p.value);
-  }
-  if (seen.empty()) return;
-  double lo = seen.front().first, hi = seen.front().second;
-  for (const auto& [a, b] : seen) hi = std::max(hi, b);
-  const auto gone = [&](const auto& s) { return lane.quantity == "voltage" && s.first < hi / 2; };
-  const auto lost = std::count_if(seen.begin(), seen.end(), gone);
-  const bool leave_out = lost * 10 < static_cast<std::ptrdiff_t>(seen.size());
-  lo = hi;
-  for (const auto& s : seen) {
-    if (!leave_out || !gone(s)) lo = std::min(lo, s.first);
-  }
-  const double room = std::max((hi - lo) * 0.12, std::max(std::fabs(hi), 1e-9) * 1e-3);
-  lane.value->setRange(lo - room, hi + room);
 }
 
 void Lanes::rangeChanged() {
@@ -332,215 +386,30 @@ void Lanes::rangeChanged() {
 
 void Lanes::askFrame() {
   const int columns = width() - kLaneLeft - kLaneRight;
-  if (view_.capture() && columns > 0 && !lanes_.empty())
-    session_.wantFrame({view_.from(), view_.to(), columns, laneNames()});
+  if (!view_.capture() || columns <= 0 || lanes_.empty()) return;
+  FrameWish wish{view_.from(), view_.to(), columns, revision_, {}, view_.offsets()};
+  for (const Lane& lane : lanes_) wish.lanes.push_back(lane.sources);
+  session_.wantFrame(wish);
 }
 
 void Lanes::takeFrame(const FramePtr& frame) {
+  if (frame->revision != revision_ || frame->lanes.size() != lanes_.size()) return;
   frame_ = frame;
-  for (Lane& lane : lanes_) {
+  for (std::size_t n = 0; n < lanes_.size(); ++n) {
+    Lane& lane = lanes_[n];
     for (std::size_t i = 0; i < lane.curves.size(); ++i) {
       const Curve* found = nullptr;
-      for (const LaneFrame& f : frame->lanes) {
-        if (f.name != lane.name) continue;
-        for (const Curve& c : f.curves) {
-          if (c.capture == i) found = &c;
-        }
+      for (const Curve& c : frame->lanes[n].curves) {
+        if (c.source == lane.sources[i]) found = &c;
       }
       lane.curves[i]->setCurve(found ? frame : nullptr, found);
     }
-  }
-  for (Lane& lane : lanes_) {
-    if (lane.follows()) fitToSeen(lane);
+    if (fitOf(lane) == ValueFit::seen && !lane.moved) fitToSeen(lane);
   }
   updateTicks();
   fresh_ = true;
   stand_in_.stop();
   replot(QCustomPlot::rpQueuedReplot);
-}
-
-void Lanes::updateTicks() {
-  const auto give = [](QCPAxis* axis, const std::vector<Tick>& ticks) {
-    auto ticker = qSharedPointerDynamicCast<QCPAxisTickerText>(axis->ticker());
-    ticker->clear();
-    for (const Tick& t : ticks) ticker->addTick(t.at, QString::fromStdString(t.label));
-  };
-  const int width = std::max(1, this->width() - kLaneLeft - kLaneRight);
-  const auto times = time_ticks(view_.from(), view_.to(), std::max(2, width / 110));
-  for (Lane& lane : lanes_) {
-    // Four rulings between two labels, as on graph paper.
-    qSharedPointerDynamicCast<QCPAxisTickerText>(lane.time->ticker())->setSubTickCount(4);
-    give(lane.time, times);
-    const int height = std::max(1, lane.rect->height());
-    const QCPRange r = lane.value->range();
-    if (lane.quantity == "logic") continue;
-    if (lane.value->scaleType() == QCPAxis::stLogarithmic && r.lower > 0) {
-      // Rulings closer than 6 px are dropped: nine of them share a decade.
-      give(lane.value, log_ticks(r.lower, r.upper, height, 54, lane.unit));
-    } else {
-      auto ticks = value_ticks(r.lower, r.upper, std::max(2, height / 36), lane.unit);
-      // Under its caption there is no room for a label.
-      if (&lane != &lanes_.front()) {
-        for (Tick& t : ticks) {
-          if ((r.upper - t.at) / r.size() * height < 20) t.label.clear();
-        }
-      }
-      give(lane.value, ticks);
-    }
-  }
-  placeCaptions();
-}
-
-void Lanes::placeCaptions() {
-  for (std::size_t i = 0; i < lanes_.size(); ++i) {
-    Lane& lane = lanes_[i];
-    const QRect box = lane.rect->rect();
-    const bool above = i == 0;
-    lane.caption->setPositionAlignment(Qt::AlignRight | (above ? Qt::AlignTop : Qt::AlignVCenter));
-    const double middle = lane.quantity == "logic" ? box.center().y() : box.top() + 8;
-    lane.caption->position->setCoords(kLaneLeft - 8, above ? 1.0 : middle);
-  }
-}
-
-int Lanes::laneAt(const QPointF& place) const {
-  for (std::size_t i = 0; i < lanes_.size(); ++i) {
-    const QRect r = lanes_[i].rect->rect();
-    if (place.y() >= r.top() - 2 && place.y() <= r.bottom() + 2) return static_cast<int>(i);
-  }
-  return -1;
-}
-
-Lanes::Drag Lanes::handleAt(double pixel) const {
-  if (!view_.span()) return Drag::none;
-  if (std::fabs(pixel - pixelOf(view_.span()->first)) <= kHandle) return Drag::left_end;
-  if (std::fabs(pixel - pixelOf(view_.span()->second)) <= kHandle) return Drag::right_end;
-  return Drag::none;
-}
-
-void Lanes::wheelEvent(QWheelEvent* event) {
-  // With Alt some systems swap the directions; either counts.
-  const double notches =
-      (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
-  const double factor = std::pow(0.8, notches);
-  const int lane = laneAt(event->position());
-  event->accept();
-  if (event->modifiers() & Qt::ControlModifier) {
-    if (lane < 0) return;
-    QCPAxis* value = lanes_[static_cast<std::size_t>(lane)].value;
-    lanes_[static_cast<std::size_t>(lane)].fixed = true;
-    value->scaleRange(factor, value->pixelToCoord(event->position().y()));
-    updateTicks();
-    replot(QCustomPlot::rpQueuedReplot);
-  } else if (event->modifiers() & Qt::ShiftModifier) {
-    view_.pan(-notches * 0.1 * (view_.to() - view_.from()));
-  } else {
-    view_.zoomAt(timeAt(event->position().x()), factor);
-  }
-}
-
-void Lanes::mousePressEvent(QMouseEvent* event) {
-  if (!view_.capture() || lanes_.empty()) return;
-  setFocus(Qt::MouseFocusReason);
-  pressed_ = event->position();
-  pressed_time_ = timeAt(pressed_.x());
-  pan_from_ = view_.from();
-  pan_to_ = view_.to();
-  drag_lane_ = laneAt(pressed_);
-  const bool time_axis = pressed_.y() > lanesBox(*this).bottom();
-  const bool value_axis = pressed_.x() < kLaneLeft && drag_lane_ >= 0;
-  if (event->button() == Qt::MiddleButton || (event->button() == Qt::LeftButton && time_axis)) {
-    drag_ = Drag::pan;
-  } else if (event->button() == Qt::LeftButton && value_axis) {
-    drag_ = Drag::value;
-    pan_values_ = lanes_[static_cast<std::size_t>(drag_lane_)].value->range();
-  } else if (event->button() == Qt::LeftButton) {
-    drag_ = handleAt(pressed_.x());
-    if (drag_ == Drag::none) drag_ = Drag::span;
-  }
-}
-
-void Lanes::mouseMoveEvent(QMouseEvent* event) {
-  if (!view_.capture() || lanes_.empty()) return;
-  const double x = event->position().x(), t = timeAt(x);
-  switch (drag_) {
-    case Drag::none: {
-      setCursor(handleAt(x) == Drag::none ? Qt::ArrowCursor : Qt::SizeHorCursor);
-      const bool inside = lanesBox(*this).contains(event->position());
-      view_.setPointer(inside ? std::optional(t) : std::nullopt);
-      break;
-    }
-    case Drag::span:
-      view_.setPointer(std::nullopt);
-      if (std::fabs(x - pressed_.x()) > kClick) view_.setSpan(pressed_time_, t);
-      break;
-    case Drag::left_end:
-      view_.setSpan(t, view_.span() ? view_.span()->second : t);
-      if (view_.span() && t > view_.span()->second - 1e-15) drag_ = Drag::right_end;
-      break;
-    case Drag::right_end:
-      view_.setSpan(view_.span() ? view_.span()->first : t, t);
-      if (view_.span() && t < view_.span()->first + 1e-15) drag_ = Drag::left_end;
-      break;
-    case Drag::pan: {
-      const double shift = (pressed_.x() - x) / std::max(1, width() - kLaneLeft - kLaneRight) *
-                           (pan_to_ - pan_from_);
-      view_.show(pan_from_ + shift, pan_to_ + shift);
-      break;
-    }
-    case Drag::value: {
-      Lane& lane = lanes_[static_cast<std::size_t>(drag_lane_)];
-      lane.fixed = true;
-      const double share = (event->position().y() - pressed_.y()) / lane.rect->height();
-      if (lane.value->scaleType() == QCPAxis::stLogarithmic) {
-        const double factor = std::pow(pan_values_.upper / pan_values_.lower, share);
-        lane.value->setRange(pan_values_.lower * factor, pan_values_.upper * factor);
-      } else {
-        lane.value->setRange(pan_values_ + share * pan_values_.size());
-      }
-      updateTicks();
-      replot(QCustomPlot::rpQueuedReplot);
-      break;
-    }
-  }
-}
-
-void Lanes::mouseReleaseEvent(QMouseEvent* event) {
-  const bool click =
-      drag_ == Drag::span && std::fabs(event->position().x() - pressed_.x()) <= kClick;
-  drag_ = Drag::none;
-  if (!click || !view_.capture()) return;
-  const auto at = visit_at(view_.capture()->visits, timeAt(event->position().x()));
-  view_.pickVisit(at < view_.capture()->visits.size() ? static_cast<int>(at) : ViewState::kNone);
-}
-
-void Lanes::mouseDoubleClickEvent(QMouseEvent* event) {
-  if (!view_.capture() || event->button() != Qt::LeftButton) return;
-  const auto at = visit_at(view_.capture()->visits, timeAt(event->position().x()));
-  if (at >= view_.capture()->visits.size()) return;
-  const Visit& v = view_.capture()->visits[at].visit;
-  view_.pickVisit(static_cast<int>(at));
-  view_.show(v.from_s - 0.08 * v.length_s(), v.to_s + 0.08 * v.length_s());
-}
-
-void Lanes::contextMenuEvent(QContextMenuEvent* event) {
-  const QPoint at = event->reason() == QContextMenuEvent::Keyboard
-                        ? mapToGlobal(lanesBox(*this).center().toPoint())
-                        : event->globalPos();
-  emit menuWanted(at);
-}
-
-void Lanes::focusInEvent(QFocusEvent* event) {
-  QCustomPlot::focusInEvent(event);
-  layer(QStringLiteral("cursor"))->replot();
-}
-void Lanes::focusOutEvent(QFocusEvent* event) {
-  QCustomPlot::focusOutEvent(event);
-  layer(QStringLiteral("cursor"))->replot();
-}
-
-void Lanes::leaveEvent(QEvent* event) {
-  view_.setPointer(std::nullopt);
-  QCustomPlot::leaveEvent(event);
 }
 
 void Lanes::resizeEvent(QResizeEvent* event) {

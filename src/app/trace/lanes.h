@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/trace/lane_plan.h"
 #include "app/work/view_state.h"
 
 #include <QTimer>
 #include <qcustomplot.h>
-
-#include <set>
 
 namespace kuvio::app {
 
@@ -15,41 +14,65 @@ class CurvePlottable;
 /// Room to the left and right of every lane, so that lanes, overview and fan share one time axis.
 inline constexpr int kLaneLeft = 84, kLaneRight = 16;
 
-/// The lanes of the Trace desk: a channel each, of all captures drawn together, on one time axis.
-/// Currents first, then voltages, then what else there is, logic lines last.
+/// The lanes of the Trace desk: channels, and what is derived of them, of all captures drawn
+/// together, on one time axis. Which there are, in which order, how high and on which scale is a
+/// LanePlan, kept with the book.
 ///
 /// Wheel zooms time at the pointer, Shift+wheel pans, Ctrl+wheel zooms the value axis under it;
-/// drag marks a span, whose ends are handles; middle drag, or a drag on an axis, pans; click picks
-/// a visit, double-click zooms to it.
+/// drag marks a span, whose ends are handles, or moves the capture that is being lined up; middle
+/// drag, or a drag on an axis, pans; a lane's name is dragged to another place, the line between
+/// two lanes up or down; click picks a visit, double-click zooms to it.
 class Lanes : public QCustomPlot {
   Q_OBJECT
 public:
   Lanes(ViewState& view, Session& session, QWidget* parent = nullptr);
 
   bool logarithmic() const { return logarithmic_; }
-  /// The scale of the lanes of current.
+  /// The usual scale of the lanes of current; those with a scale of their own keep it.
   void setLogarithmic(bool on);
-  /// Fits the value axes to what the captures hold.
+  /// Gives every lane's value axis back to its usual range.
   void fitValues();
   void applyTheme();
-  /// Names of the channels that have a lane, from the top, hidden ones left out.
+
+  /// Names of the lanes that are seen, from the top.
   std::vector<std::string> laneNames() const;
-  /// All channels that could have one.
-  std::vector<std::string> channelNames() const { return channels_; }
-  bool isHidden(const std::string& name) const { return hidden_.count(name) > 0; }
-  void setHidden(const std::string& name, bool hidden);
+  const LanePlan& plan() const { return plan_; }
+  /// Another plan; kept with the book.
+  void setPlan(LanePlan plan);
+  /// Channels of the captures that are drawn.
+  const std::vector<book::ChannelInfo>& channels() const { return channels_; }
+  bool isHidden(const std::string& channel) const;
+  void setHidden(const std::string& channel, bool hidden);
+
+  /// The lane that menus speak of: that under the pointer last. Index into the plan, or npos.
+  std::size_t chosenLane() const;
+  ValueScale scaleOf(std::size_t spec) const;
+  std::string unitOf(std::size_t spec) const;
+  /// Lowest and highest value of a lane's axis as it is shown.
+  std::pair<double, double> shownValues(std::size_t spec) const;
+
   QCPRange valueRange(int lane = 0) const;
   /// The curve painted for a capture in a lane; null when there is none yet.
   const Curve* curve(int lane = 0, int capture = 0) const;
+  /// Pixels of a lane's inside.
+  QRect laneRect(int lane = 0) const;
   /// Horizontal pixel of a moment.
   double pixelOf(double t) const;
   double timeAt(double pixel) const;
+  /// Vertical pixel of a value in the topmost lane of current, clamped to it; for what is drawn
+  /// beside it. Nothing when there is no such lane.
+  std::optional<double> currentPixel(double value) const;
+  QRect currentLane() const;
+  /// Whether all that is asked for is shown, exact.
+  bool settled() const { return frame_ && !frame_->loose && frame_->revision == revision_; }
 
 signals:
   /// A frame that was asked for has been painted.
   void framePainted();
   /// The context menu is wanted there.
   void menuWanted(const QPoint& global);
+  /// The value axes have moved.
+  void valuesChanged();
 
 protected:
   void wheelEvent(QWheelEvent* event) override;
@@ -62,48 +85,85 @@ protected:
   void focusOutEvent(QFocusEvent* event) override;
   void leaveEvent(QEvent* event) override;
   void resizeEvent(QResizeEvent* event) override;
+  bool event(QEvent* event) override;
 
 private:
-  enum class Drag { none, span, left_end, right_end, pan, value };
+  enum class Drag {
+    none,
+    span,
+    left_end,
+    right_end,
+    first_cursor,
+    second_cursor,
+    pan,
+    value,
+    order,   // a lane by its name
+    height,  // the line below a lane
+    capture
+  };
   struct Lane {
+    std::size_t spec = 0;
     std::string name, quantity, unit;
     QCPAxisRect* rect = nullptr;
     QCPAxis *time = nullptr, *value = nullptr;
     QCPItemText* caption = nullptr;
-    std::vector<CurvePlottable*> curves;  // one a capture
-    bool fixed = false;                   // the value axis was set by hand
+    std::vector<CurveSource> sources;
+    std::vector<CurvePlottable*> curves;  // one a source
+    ValueScale scale = ValueScale::linear;
+    double quiet = 0;    // where a scale through zero is straight
+    bool moved = false;  // by wheel or drag
 
-    /// Currents keep one scale for the whole capture; other lanes fit to what is seen.
-    bool follows() const { return quantity != "current" && quantity != "logic" && !fixed; }
+    double toAxis(double value) const;
+    double fromAxis(double place) const;
   };
   void takeShown();
+  void restorePlan();
+  void keepPlan();
   void build();
-  void addLane(const book::ChannelInfo& channel, bool last);
+  void addLane(std::size_t spec, int capture, bool last);
+  void setHeights();
   void styleLane(Lane& lane) const;
+  void inkLane(Lane& lane) const;
+  ValueFit fitOf(const Lane& lane) const;
   void fitLane(Lane& lane) const;
-  static void fitToSeen(Lane& lane);
+  void chooseScale(Lane& lane, double lo, double hi, double quiet) const;
+  void fitToSeen(Lane& lane) const;
   void placeCaptions();
   void rangeChanged();
   void updateTicks();
+  void updateValueTicks(Lane& lane);
   void askFrame();
   void takeFrame(const FramePtr& frame);
   int laneAt(const QPointF& place) const;
-  Drag handleAt(double pixel) const;
+  int captionAt(const QPointF& place) const;
+  int borderAt(const QPointF& place) const;
+  Drag handleAt(const QPointF& place) const;
+  void beginDrag(Drag drag, const QPointF& place);
+  void dragValues(double y);
+  void dragBorder(double y);
+  void dropLane();
+  QString tellAt(const QPointF& place) const;
 
   ViewState& view_;
   Session& session_;
+  LanePlan plan_;
+  QString plan_book_;  // whose plan it is
   std::vector<Lane> lanes_;
-  std::vector<std::string> channels_, built_;
-  std::size_t built_captures_ = 0;
-  std::set<std::string> hidden_;
+  std::vector<book::ChannelInfo> channels_;
+  QStringList built_;
+  std::uint64_t revision_ = 0;
   FramePtr frame_;
   bool logarithmic_ = true, fresh_ = false;
   QTimer stand_in_;  // paints the last frame stretched where the new one takes its time
   Drag drag_ = Drag::none;
   int drag_lane_ = -1;
+  std::size_t chosen_ = LanePlan::npos;
   QPointF pressed_;
-  double pressed_time_ = 0, pan_from_ = 0, pan_to_ = 0;
+  double pressed_time_ = 0, pan_from_ = 0, pan_to_ = 0, pressed_offset_ = 0;
   QCPRange pan_values_;
+  std::vector<int> pressed_heights_;
+  QWidget* guide_ = nullptr;  // where a dragged lane would go
+  int drop_at_ = -1;
 };
 
 }  // namespace kuvio::app

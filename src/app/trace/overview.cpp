@@ -87,8 +87,8 @@ void Overview::sketch() {
   for (std::size_t i = view_.shown()->captures.size(); i-- > 0;) {
     const CaptureView& c = *view_.shown()->captures[i];
     if (!(whole > 0)) continue;
-    const double x0 = kLaneLeft + (c.from_s - view_.begin()) / whole * room,
-                 x1 = kLaneLeft + (c.to_s - view_.begin()) / whole * room;
+    const double x0 = kLaneLeft + (c.from_s + c.offset_s - view_.begin()) / whole * room,
+                 x1 = kLaneLeft + (c.to_s + c.offset_s - view_.begin()) / whole * room;
     QColor ink = Theme::current().ink(c.ink);
     if (i > 0) ink.setAlpha(110);
     paintSketch(painter, QRectF(x0, 7, x1 - x0, height() - 14), c.overview, ink);

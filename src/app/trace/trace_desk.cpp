@@ -36,6 +36,7 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_
   row->addWidget(across_);
   makeActions();
   makeStateActions();
+  makeLaneActions();
   connectViews();
 }
 

@@ -36,6 +36,10 @@ private:
   QWidget* makeMargin();
   void makeActions();
   void makeStateActions();
+  void makeLaneActions();
+  void changeLane(const std::function<void(LanePlan&, std::size_t)>& change);
+  void setScale(ValueScale scale);
+  void setFit(ValueFit fit, double low, double high);
   void connectViews();
   void takeCapture();
   void takeBudget(const BudgetViewPtr& view);

@@ -42,16 +42,6 @@ QStringList TraceDesk::states() const {
   return out;
 }
 
-void TraceDesk::lanesMenu(QMenu& menu) {
-  QMenu* lanes = menu.addMenu(tr("Lanes"));
-  for (const std::string& name : lanes_->channelNames()) {
-    QAction* one = lanes->addAction(q(name));
-    one->setCheckable(true);
-    one->setChecked(!lanes_->isHidden(name));
-    connect(one, &QAction::toggled, this, [this, name](bool on) { lanes_->setHidden(name, !on); });
-  }
-}
-
 void TraceDesk::spanMenu(const QPoint& at) {
   QMenu menu(this);
   menu.setObjectName(QStringLiteral("spanMenu"));
@@ -66,8 +56,6 @@ void TraceDesk::spanMenu(const QPoint& at) {
   }
   menu.addSeparator();
   lanesMenu(menu);
-  offer("logScale");
-  offer("fitValues");
   offer("copyTrace");
   menu.exec(at);
 }

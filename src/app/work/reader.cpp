@@ -45,6 +45,30 @@ void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& 
                    [](const auto& a, const auto& b) { return a.time_s < b.time_s; });
 }
 
+/// Gaps and flagged stretches in order of time.
+std::vector<std::pair<double, double>> breaks_of(const Trace& trace) {
+  std::vector<std::pair<double, double>> out;
+  for (const FlagRun& run : trace.flags()) out.emplace_back(run.from_s, run.to_s);
+  const auto blocks = trace.blocks();
+  for (std::size_t i = 1; i < blocks.size(); ++i) {
+    const double a = trace.time_base().seconds(blocks[i - 1].end),
+                 b = trace.time_base().seconds(blocks[i].start);
+    if (b > a) out.emplace_back(a, b);
+  }
+  std::sort(out.begin(), out.end());
+  // Flagged samples are gaps too: what overlaps or touches is one.
+  std::size_t n = 0;
+  for (const auto& stretch : out) {
+    if (n > 0 && stretch.first <= out[n - 1].second) {
+      out[n - 1].second = std::max(out[n - 1].second, stretch.second);
+    } else {
+      out[n++] = stretch;
+    }
+  }
+  out.resize(n);
+  return out;
+}
+
 constexpr int kThumbnail = 180;
 
 /// Whether what was opened as `before` has only grown since.
@@ -191,7 +215,8 @@ BookViewPtr Reader::list() {
   return out;
 }
 
-Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, Open known) {
+Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double axis_s,
+                          Open known) {
   Open out;
   auto view = std::make_shared<CaptureView>();
   view->info = info;
@@ -216,8 +241,17 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, Open k
   }
   view->from_s = view->info.from_s();
   view->to_s = view->info.to_s();
+  const book::LinedUp place = book::lined_up(book_, info.id);
+  view->offset_s = place.offset_s - axis_s;
+  view->lined_up_by = place.how;
   view->log = book_.log(info.id);
-  add_noted(view->log, book_.events(info.id));
+  const auto events = book_.events(info.id);
+  add_noted(view->log, events);
+  for (const book::Event& e : events) {
+    if (e.kind == "mark") view->marks.emplace_back((e.earliest_s + e.latest_s) / 2, e.text);
+  }
+  std::stable_sort(view->marks.begin(), view->marks.end());
+  if (out.current) view->breaks = breaks_of(*out.current);
   book::SplitCapture basis;
   basis.info = view->info;
   basis.channel = view->channel;
@@ -250,6 +284,7 @@ ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
   std::vector<Open> before = std::exchange(open_, {});
   auto out = std::make_shared<ShownCaptures>();
   const auto builds = book_.builds();
+  const double axis_s = captures.empty() ? 0 : book::lined_up(book_, captures.front()).offset_s;
   for (const std::int64_t id : captures) {
     const book::CaptureInfo info = book_.capture(id);
     const auto at = std::find(builds.begin(), builds.end(), info.build);
@@ -259,78 +294,13 @@ ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
     if (known == before.end())
       std::erase_if(columns_, [&](const auto& c) { return c.first.first == id; });
     Open one = open(info, at == builds.end() ? 0 : static_cast<std::size_t>(at - builds.begin()),
-                    known == before.end() ? Open{} : std::move(*known));
+                    axis_s, known == before.end() ? Open{} : std::move(*known));
     out->captures.push_back(one.view);
     open_.push_back(std::move(one));
   }
   std::erase_if(columns_, [&](const auto& c) {
     return std::find(captures.begin(), captures.end(), c.first.first) == captures.end();
   });
-  return out;
-}
-
-void Reader::fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
-                          Columns& cache) {
-  const auto make = [&](std::int64_t from, std::int64_t n) {
-    const double at = static_cast<double>(from) * width;
-    return envelope(trace, at, at + static_cast<double>(n) * width, static_cast<int>(n));
-  };
-  const std::int64_t had = static_cast<std::int64_t>(cache.columns.size());
-  const std::int64_t a = std::max(first, cache.first),
-                     b = std::min(first + count, cache.first + had);
-  const bool same = std::fabs(cache.width - width) * static_cast<double>(count) < 1e-6 * width;
-  if (!same || b - a < count / 4) {
-    cache = {width, first, make(first, count)};
-    return;
-  }
-  std::vector<EnvelopeColumn> out;
-  out.reserve(static_cast<std::size_t>(count));
-  if (a > first) out = make(first, a - first);
-  out.insert(out.end(), cache.columns.begin() + (a - cache.first),
-             cache.columns.begin() + (b - cache.first));
-  if (first + count > b) {
-    const auto more = make(b, first + count - b);
-    out.insert(out.end(), more.begin(), more.end());
-  }
-  cache.first = first;
-  cache.columns = std::move(out);
-}
-
-FramePtr Reader::frame(const FrameWish& wish) {
-  if (open_.empty() || !(wish.to_s > wish.from_s) || wish.columns <= 0) return nullptr;
-  auto out = std::make_shared<Frame>();
-  out->from_s = wish.from_s;
-  out->to_s = wish.to_s;
-  for (const std::string& name : wish.lanes) {
-    LaneFrame lane;
-    lane.name = name;
-    for (std::size_t i = 0; i < open_.size(); ++i) {
-      const auto it = open_[i].traces.find(name);
-      if (it == open_[i].traces.end()) continue;
-      const Trace& trace = *it->second;
-      Curve curve;
-      curve.capture = i;
-      curve.averaged = trace.kind() == SampleKind::averaged;
-      if (count_samples(trace, wish.from_s, wish.to_s) <= 2 * wish.columns) {
-        curve.points = points(trace, wish.from_s, wish.to_s);
-      } else {
-        Columns& cache = columns_[{open_[i].view->info.id, name}];
-        double width = (wish.to_s - wish.from_s) / wish.columns;
-        // A pan keeps the width but for rounding: the grid stays the same one.
-        if (std::fabs(cache.width - width) * wish.columns < 1e-6 * width) width = cache.width;
-        const auto first = static_cast<std::int64_t>(std::floor(wish.from_s / width));
-        fill_columns(trace, width, first, wish.columns + 1, cache);
-        curve.columns = cache.columns;
-        curve.from_s = static_cast<double>(first) * width;
-        curve.to_s = static_cast<double>(first + wish.columns + 1) * width;
-      }
-      lane.curves.push_back(std::move(curve));
-    }
-    out->lanes.push_back(std::move(lane));
-  }
-  const Open& first = open_.front();
-  if (first.current && !first.view->visits.empty())
-    out->fan = make_fan(*first.current, first.view->visits, wish.from_s, wish.to_s);
   return out;
 }
 

@@ -15,8 +15,11 @@ namespace kuvio::app {
 /// What a frame is to show.
 struct FrameWish {
   double from_s = 0, to_s = 0;
-  int columns = 0;                 ///< pixels across
-  std::vector<std::string> lanes;  ///< names of the channels
+  int columns = 0;                              ///< pixels across
+  std::uint64_t revision = 0;                   ///< of the lanes
+  std::vector<std::vector<CurveSource>> lanes;  ///< curves of each
+  /// Where the captures lie, instead of where they were left: while one is being dragged.
+  std::vector<double> offsets{};
 };
 
 /// Reads a book for the window: its list, the captures shown, frames and spans. Lives in one
@@ -28,8 +31,9 @@ public:
   BookViewPtr list();
   /// Opens the captures to be drawn together; those that are not there are left out.
   ShownPtr show(const std::vector<std::int64_t>& captures);
-  /// Null when nothing is shown or the wish is empty.
-  FramePtr frame(const FrameWish& wish);
+  /// Null when nothing is shown or the wish is empty. Columns that are not exact after
+  /// `patience_s` are left loose; the same wish again goes on with them.
+  FramePtr frame(const FrameWish& wish, double patience_s);
   SpanReadingPtr span(double from_s, double to_s) const;
   LevelHistogramPtr histogram(const std::stop_token& stop) const;
   /// Splits what is shown by a recipe's text, without saving it.
@@ -60,9 +64,11 @@ private:
     std::vector<EnvelopeColumn> columns;
   };
   static void fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
-                           Columns& cache);
-  /// `known`: the same capture as it was open before.
-  Open open(const book::CaptureInfo& info, std::size_t ink, Open known);
+                           const Patience& patience, Columns& cache);
+  Curve curve(const CurveSource& source, const Trace& trace, const FrameWish& wish, double offset_s,
+              const Patience& patience);
+  /// `known`: the same capture as it was open before; `axis_s`: where the first one's time 0 lies.
+  Open open(const book::CaptureInfo& info, std::size_t ink, double axis_s, Open known);
   void grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now);
   const Sketch& sketch(const book::CaptureInfo& info);
   CaptureRow row(const book::CaptureInfo& info, std::size_t ink);

@@ -10,6 +10,10 @@
 #include <utility>
 
 namespace kuvio::app {
+namespace {
+// How long a frame may take for columns to be exact: first while the hand moves, then at rest.
+constexpr double kFrameS = 0.004, kTighterS = 0.012;
+}  // namespace
 
 /// The newest wish of a kind; taken once.
 template <typename T>
@@ -172,14 +176,26 @@ void Session::poll() {
 }
 
 void Session::wantFrame(const FrameWish& wish) {
+  ++frames_wanted_;
   frame_wish_->set(wish);
-  post(Who::view,
-       [this, courier = courier_, reader = reader_, wishes = frame_wish_](const std::stop_token&) {
-         const auto newest = wishes->take();
-         if (!newest || !*reader) return;
-         if (const FramePtr frame = (*reader)->frame(*newest))
-           courier.deliver([this, frame] { emit frameReady(frame); });
-       });
+  postFrame(kFrameS);
+}
+
+/// A frame that is not exact yet is followed by another, unless something else is wanted by then.
+void Session::postFrame(double patience_s) {
+  post(Who::view, [this, courier = courier_, reader = reader_, wishes = frame_wish_, patience_s,
+                   mine = frames_wanted_](const std::stop_token&) {
+    const auto newest = wishes->take();
+    if (!newest || !*reader) return;
+    const FramePtr frame = (*reader)->frame(*newest, patience_s);
+    if (!frame) return;
+    courier.deliver([this, frame, wish = *newest, mine] {
+      emit frameReady(frame);
+      if (!frame->loose || mine != frames_wanted_) return;
+      frame_wish_->set(wish);
+      postFrame(kTighterS);
+    });
+  });
 }
 
 void Session::wantSpan(double from_s, double to_s) {

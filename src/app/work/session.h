@@ -102,6 +102,7 @@ private:
   void putBack(const std::vector<book::Change>& changes, bool after);
   void refresh();
   void list();
+  void postFrame(double patience_s);
 
   QString path_;
   BookViewPtr book_;
@@ -114,6 +115,7 @@ private:
   std::shared_ptr<std::unique_ptr<Reader>> reader_;    // of the view strand alone
   std::shared_ptr<std::unique_ptr<Analyst>> analyst_;  // of the desks' strand alone
   std::shared_ptr<Latest<FrameWish>> frame_wish_;
+  std::uint64_t frames_wanted_ = 0;
   std::shared_ptr<Latest<std::pair<double, double>>> span_wish_;
   std::shared_ptr<Latest<std::string>> preview_wish_;
   std::shared_ptr<Latest<LifeWish>> life_wish_;

@@ -25,10 +25,20 @@ void ViewState::setShown(const ShownPtr& shown) {
   }
   shown_ = shown;
   capture_ = capture;
+  visits_.clear();
+  if (capture) {
+    for (const VisitFigures& v : capture->visits) visits_.push_back(v.visit);
+  }
+  dragged_.reset();
+  if (moving_ && (!shown || *moving_ >= shown->captures.size())) setMoving(std::nullopt);
   if (!same) {
     back_.clear();
     forward_.clear();
     span_.reset();
+    cycles_.reset();
+    wanted_span_.reset();
+    gone_to_.reset();
+    cursors_.fill(std::nullopt);
     pointer_.reset();
     following_ = true;
   }
@@ -41,8 +51,8 @@ void ViewState::setShown(const ShownPtr& shown) {
     begin_ = capture->from_s;
     end_ = capture->to_s;
     for (const CaptureViewPtr& c : shown->captures) {
-      begin_ = std::min(begin_, c->from_s);
-      end_ = std::max(end_, c->to_s);
+      begin_ = std::min(begin_, c->from_s + c->offset_s);
+      end_ = std::max(end_, c->to_s + c->offset_s);
     }
     end_ = std::max(end_, begin_ + kNarrowest);
     const double width = to_ - from_;
@@ -60,6 +70,7 @@ void ViewState::setShown(const ShownPtr& shown) {
   }
   emit captureChanged();
   emit rangeChanged();
+  emit cursorsChanged();
   emit spanChanged();
   emit visitChanged();
   emit followChanged();
@@ -135,13 +146,115 @@ void ViewState::setSpan(double a, double b) {
   const double lo = std::clamp(std::min(a, b), begin_, end_);
   const double hi = std::clamp(std::max(a, b), begin_, end_);
   if (!(hi > lo)) return;
-  span_ = {lo, hi};
+  wanted_span_ = {lo, hi};
+  snap();
   emit spanChanged();
+}
+
+/// The span as it is wanted, or the whole cycles nearest to it.
+void ViewState::snap() {
+  span_ = wanted_span_;
+  cycles_.reset();
+  if (!whole_cycles_ || !span_) return;
+  std::string state = pickedState();
+  cycles_ = state.empty() ? std::nullopt : whole_cycles(visits_, state, span_->first, span_->second);
+  if (!cycles_) {
+    state = cycle_state(visits_, span_->first);
+    if (!state.empty()) cycles_ = whole_cycles(visits_, state, span_->first, span_->second);
+  }
+  if (cycles_) span_ = {cycles_->from_s, cycles_->to_s};
+}
+
+void ViewState::setWholeCycles(bool on) {
+  if (on == whole_cycles_) return;
+  whole_cycles_ = on;
+  emit wholeCyclesChanged();
+  if (!span_) return;
+  snap();
+  emit spanChanged();
+}
+
+void ViewState::setCursor(int i, std::optional<double> t) {
+  if (!capture_) return;
+  if (t) t = std::clamp(*t, begin_, end_);
+  cursors_[static_cast<std::size_t>(i)] = t;
+  emit cursorsChanged();
+}
+
+void ViewState::clearCursors() {
+  if (!cursors_[0] && !cursors_[1]) return;
+  cursors_.fill(std::nullopt);
+  emit cursorsChanged();
+}
+
+void ViewState::goTo(double t) {
+  if (!capture_) return;
+  t = std::clamp(t, begin_, end_);
+  if (t < from_ || t > to_) {
+    const double half = (to_ - from_) / 2;
+    show(t - half, t + half);
+  }
+  gone_to_ = t;
+  setPointer(t);
+}
+
+bool ViewState::step(const std::vector<double>& moments, int direction) {
+  double at = (from_ + to_) / 2;
+  if (pointer_) at = *pointer_;
+  if (gone_to_ && *gone_to_ >= from_ && *gone_to_ <= to_) at = *gone_to_;
+  const double grain = 1e-12 * std::max(1.0, std::fabs(at));
+  if (direction > 0) {
+    const auto next = std::upper_bound(moments.begin(), moments.end(), at + grain);
+    if (next == moments.end()) return false;
+    goTo(*next);
+  } else {
+    const auto next = std::lower_bound(moments.begin(), moments.end(), at - grain);
+    if (next == moments.begin()) return false;
+    goTo(*(next - 1));
+  }
+  return true;
+}
+
+void ViewState::setLogMatches(std::vector<double> moments) {
+  if (moments == log_matches_) return;
+  log_matches_ = std::move(moments);
+  emit logMatchesChanged();
+}
+
+double ViewState::offsetOf(std::size_t capture) const {
+  if (dragged_ && moving_ == capture) return *dragged_;
+  return shown_ && capture < shown_->captures.size() ? shown_->captures[capture]->offset_s : 0;
+}
+
+std::vector<double> ViewState::offsets() const {
+  std::vector<double> out;
+  for (std::size_t i = 0; shown_ && i < shown_->captures.size(); ++i) out.push_back(offsetOf(i));
+  return out;
+}
+
+void ViewState::setMoving(std::optional<std::size_t> capture) {
+  if (capture == moving_) return;
+  moving_ = capture;
+  dragged_.reset();
+  emit movingChanged();
+}
+
+void ViewState::dragOffset(double offset_s) {
+  if (!moving_) return;
+  dragged_ = offset_s;
+  emit offsetsChanged();
+}
+
+void ViewState::dropOffset() {
+  if (!moving_ || !dragged_) return;
+  emit offsetDragged(*moving_, *dragged_);
 }
 
 void ViewState::clearSpan() {
   if (!span_) return;
   span_.reset();
+  wanted_span_.reset();
+  cycles_.reset();
   emit spanChanged();
 }
 

@@ -2,9 +2,11 @@
 #pragma once
 
 #include "app/work/session.h"
+#include "core/cycles.h"
 
 #include <QObject>
 
+#include <array>
 #include <optional>
 #include <utility>
 #include <vector>
@@ -51,8 +53,39 @@ public:
   bool canGoForward() const { return !forward_.empty(); }
 
   const std::optional<std::pair<double, double>>& span() const { return span_; }
+  /// Marks a span; of whole cycles, where these are wanted and there are some.
   void setSpan(double a, double b);
   void clearSpan();
+  /// Whether spans snap to whole cycles; a marked one does so at once.
+  bool wholeCycles() const { return whole_cycles_; }
+  void setWholeCycles(bool on);
+  /// What the marked span holds of them; nothing when it did not snap.
+  const std::optional<WholeCycles>& cycles() const { return cycles_; }
+
+  /// Two moments that stay where they are put.
+  static constexpr int kCursors = 2;
+  const std::optional<double>& cursor(int i) const { return cursors_[static_cast<std::size_t>(i)]; }
+  void setCursor(int i, std::optional<double> t);
+  void clearCursors();
+
+  /// Shows a moment and points at it.
+  void goTo(double t);
+  /// Goes to the nearest of `moments` (in order of time) after (+1) or before (-1) the one gone to
+  /// last, else the pointer, else the middle of the view. False when there is none.
+  bool step(const std::vector<double>& moments, int direction);
+  /// Moments of the log lines that the filter leaves; empty without a filter.
+  const std::vector<double>& logMatches() const { return log_matches_; }
+  void setLogMatches(std::vector<double> moments);
+
+  /// Where a capture lies on the axis, as it is being dragged or as it was left.
+  double offsetOf(std::size_t capture) const;
+  std::vector<double> offsets() const;
+  /// Which of those shown a drag over the lanes moves; nothing: it marks a span.
+  std::optional<std::size_t> moving() const { return moving_; }
+  void setMoving(std::optional<std::size_t> capture);
+  void dragOffset(double offset_s);
+  /// The drag has ended: `offsetDragged` tells where.
+  void dropOffset();
 
   static constexpr int kNone = -1;
   int visit() const { return visit_; }
@@ -75,8 +108,15 @@ signals:
   void visitChanged();
   void pointedChanged();
   void pointerChanged();
+  void cursorsChanged();
+  void wholeCyclesChanged();
+  void logMatchesChanged();
+  void offsetsChanged();
+  void offsetDragged(std::size_t capture, double offset_s);
+  void movingChanged();
 
 private:
+  void snap();
   void follow(bool on);
   ShownPtr shown_;
   CaptureViewPtr capture_;
@@ -85,7 +125,15 @@ private:
   std::vector<std::pair<double, double>> back_, forward_;
   qint64 remembered_at_ = 0;
   std::optional<std::pair<double, double>> span_;
-  std::optional<double> pointer_;
+  std::optional<double> pointer_, gone_to_;
+  std::optional<std::pair<double, double>> wanted_span_;  // before it snapped
+  bool whole_cycles_ = false;
+  std::optional<WholeCycles> cycles_;
+  Visits visits_;
+  std::array<std::optional<double>, kCursors> cursors_;
+  std::vector<double> log_matches_;
+  std::optional<std::size_t> moving_;
+  std::optional<double> dragged_;
   int visit_ = kNone, pointed_ = kNone;
 };
 

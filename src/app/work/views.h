@@ -41,6 +41,11 @@ struct CaptureView {
   std::map<std::string, std::pair<double, double>> extremes;  ///< of each channel, by name
   Basis basis;
   double from_s = 0, to_s = 0;
+  double offset_s = 0;      ///< where its time 0 lies on the axis of the first that is drawn
+  std::string lined_up_by;  ///< how that was found, for people
+  std::vector<std::pair<double, std::string>> marks;  ///< the operator's, in order of time
+  /// Stretches without usable samples of the channel: gaps, over-range and what else is flagged.
+  std::vector<std::pair<double, double>> breaks;
 };
 using CaptureViewPtr = std::shared_ptr<const CaptureView>;
 
@@ -99,23 +104,43 @@ struct BookView {
 };
 using BookViewPtr = std::shared_ptr<const BookView>;
 
-/// One capture's line in a lane.
+/// What of a channel a curve shows.
+enum class CurveForm {
+  samples,  ///< its values
+  charge,   ///< its integral from the capture's start
+  mean,     ///< its mean over a window around each moment
+};
+
+/// One curve that is wanted.
+struct CurveSource {
+  std::size_t capture = 0;  ///< index among those shown
+  std::string channel;
+  CurveForm form = CurveForm::samples;
+  double window_s = 0;  ///< of a mean
+
+  auto operator<=>(const CurveSource&) const = default;
+};
+
+/// One curve of a lane, on the axis that all captures share.
 struct Curve {
-  std::size_t capture = 0;              ///< index among those shown
+  CurveSource source;
   double from_s = 0, to_s = 0;          ///< what the columns cover: a little more than the view
   std::vector<EnvelopeColumn> columns;  ///< many samples per pixel
   std::vector<TracePoint> points;       ///< few: the samples themselves
-  bool averaged = true;
+  bool averaged = true;                 ///< points are steps, not corners of a line
+  std::vector<FlagRun> flags;           ///< inside the view, those closer than a pixel as one
+  std::vector<std::pair<double, double>> gaps;  ///< likewise, where nothing was observed at all
 };
 struct LaneFrame {
-  std::string name;  ///< of the channel
   std::vector<Curve> curves;
 };
 /// What the lanes need to paint one view, and the fan that goes with it.
 struct Frame {
   double from_s = 0, to_s = 0;
+  std::uint64_t revision = 0;  ///< of the lanes that it was made for
   std::vector<LaneFrame> lanes;
   Fan fan;
+  bool loose = false;  ///< some column is not exact yet: another frame of this view follows
 };
 using FramePtr = std::shared_ptr<const Frame>;
 

@@ -1,0 +1,169 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the Trace desk does to its lanes: their menu, their actions, their dialogs.
+
+#include "app/trace/lane_dialogs.h"
+#include "app/trace/trace_desk.h"
+
+#include <QMenu>
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+
+/// The place in the plan of the next lane that is seen, upwards (-1) or downwards (+1).
+std::size_t beside(const std::vector<std::size_t>& visible, std::size_t lane, int direction) {
+  const auto at = std::find(visible.begin(), visible.end(), lane);
+  if (at == visible.end()) return LanePlan::npos;
+  const auto next = (at - visible.begin()) + direction;
+  if (next < 0 || next >= static_cast<std::ptrdiff_t>(visible.size())) return LanePlan::npos;
+  return visible[static_cast<std::size_t>(next)];
+}
+
+}  // namespace
+
+void TraceDesk::changeLane(const std::function<void(LanePlan&, std::size_t)>& change) {
+  const std::size_t lane = lanes_->chosenLane();
+  if (lane == LanePlan::npos) return;
+  LanePlan plan = lanes_->plan();
+  change(plan, lane);
+  lanes_->setPlan(std::move(plan));
+}
+
+void TraceDesk::makeLaneActions() {
+  const QString desk = QStringLiteral("Trace"), menu = tr("Lanes");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
+                       std::function<void()> run) {
+    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+  };
+  const auto shift = [this](int direction) {
+    changeLane([&](LanePlan& plan, std::size_t lane) {
+      const auto next = beside(plan.visible(lanes_->channels()), lane, direction);
+      if (next != LanePlan::npos) plan.move(lane, next);
+    });
+  };
+  add("laneUp", tr("Lane further up"), QKeySequence(tr("Ctrl+Shift+Up")), [shift] { shift(-1); });
+  add("laneDown", tr("Lane further down"), QKeySequence(tr("Ctrl+Shift+Down")),
+      [shift] { shift(1); });
+  add("hideLane", tr("Hide lane"), QKeySequence(tr("H")), [this] {
+    changeLane([&](LanePlan& plan, std::size_t lane) {
+      if (plan.visible(lanes_->channels()).size() > 1) plan.lanes[lane].shown = false;
+    });
+  });
+  add("showAllLanes", tr("Show all lanes"), QKeySequence(tr("Shift+H")), [this] {
+    LanePlan plan = lanes_->plan();
+    for (LaneSpec& lane : plan.lanes) lane.shown = true;
+    lanes_->setPlan(std::move(plan));
+  });
+  add("laneOver", tr("Draw over the lane above"), {}, [this] {
+    changeLane([&](LanePlan& plan, std::size_t lane) {
+      const auto above = beside(plan.visible(lanes_->channels()), lane, -1);
+      if (above != LanePlan::npos) plan.lay_over(lane, above);
+    });
+  });
+  add("laneApart", tr("A lane for each of its curves"), {}, [this] {
+    changeLane([](LanePlan& plan, std::size_t lane) { plan.take_apart(lane); });
+  });
+  add("capturesApart", tr("Captures in lanes of their own"), QKeySequence(tr("Ctrl+Shift+A")),
+      [this] {
+        LanePlan plan = lanes_->plan();
+        plan.captures_apart = !plan.captures_apart;
+        lanes_->setPlan(std::move(plan));
+      });
+  add("chargeLane", tr("Running charge below it"), {}, [this] {
+    changeLane(
+        [](LanePlan& plan, std::size_t lane) { plan.derive(lane, CurveForm::charge, 0); });
+  });
+  add("meanLane", tr("Rolling mean below it…"), {}, [this] {
+    auto* dialog = new WindowDialog((c_.view.to() - c_.view.from()) / 50, this);
+    connect(dialog, &WindowDialog::given, this, [this](double window_s) {
+      changeLane([&](LanePlan& plan, std::size_t lane) {
+        plan.derive(lane, CurveForm::mean, window_s);
+      });
+    });
+    dialog->show();
+  });
+  add("removeLane", tr("Remove derived lane"), {}, [this] {
+    changeLane([](LanePlan& plan, std::size_t lane) {
+      if (plan.lanes[lane].curves.front().form != CurveForm::samples) plan.remove(lane);
+    });
+  });
+  add("scaleLinear", tr("Linear scale"), {}, [this] { setScale(ValueScale::linear); });
+  add("scaleLog", tr("Logarithmic scale"), {}, [this] { setScale(ValueScale::logarithmic); });
+  add("scaleBoth", tr("Logarithmic scale through zero"), {},
+      [this] { setScale(ValueScale::both_ways); });
+  add("axisCapture", tr("Axis over the whole capture"), {},
+      [this] { setFit(ValueFit::capture, 0, 1); });
+  add("axisSeen", tr("Axis over what is seen"), {}, [this] { setFit(ValueFit::seen, 0, 1); });
+  add("axisFixed", tr("Fixed axis…"), {}, [this] {
+    const std::size_t lane = lanes_->chosenLane();
+    if (lane == LanePlan::npos) return;
+    const auto [low, high] = lanes_->shownValues(lane);
+    auto* dialog = new AxisDialog(low, high, lanes_->unitOf(lane), this);
+    connect(dialog, &AxisDialog::given, this,
+            [this](double from, double to) { setFit(ValueFit::fixed, from, to); });
+    dialog->show();
+  });
+}
+
+void TraceDesk::setScale(ValueScale scale) {
+  changeLane([&](LanePlan& plan, std::size_t lane) {
+    plan.lanes[lane].scale = scale;
+    if (plan.lanes[lane].fit == ValueFit::fixed && plan.lanes[lane].low <= 0 &&
+        scale == ValueScale::logarithmic)
+      plan.lanes[lane].fit.reset();
+  });
+}
+
+void TraceDesk::setFit(ValueFit fit, double low, double high) {
+  if (fit == ValueFit::fixed && lanes_->scaleOf(lanes_->chosenLane()) == ValueScale::logarithmic &&
+      low <= 0) {
+    emit told(tr("A logarithmic axis begins above zero. Choose the scale through zero, or linear."));
+    return;
+  }
+  changeLane([&](LanePlan& plan, std::size_t lane) {
+    plan.lanes[lane].fit = fit;
+    plan.lanes[lane].low = low;
+    plan.lanes[lane].high = high;
+  });
+}
+
+void TraceDesk::lanesMenu(QMenu& menu) {
+  const LanePlan& plan = lanes_->plan();
+  QMenu* lanes = menu.addMenu(tr("Lanes"));
+  LanePlan all = plan;
+  for (LaneSpec& lane : all.lanes) lane.shown = true;
+  for (const std::size_t i : all.visible(lanes_->channels())) {
+    QStringList names;
+    for (const LaneCurve& c : plan.lanes[i].curves) names << curve_name(c);
+    QAction* one = lanes->addAction(names.join(QStringLiteral(", ")));
+    one->setCheckable(true);
+    one->setChecked(plan.lanes[i].shown);
+    connect(one, &QAction::toggled, this, [this, i](bool on) {
+      LanePlan changed = lanes_->plan();
+      changed.lanes[i].shown = on;
+      lanes_->setPlan(std::move(changed));
+    });
+  }
+  lanes->addSeparator();
+  lanes->addAction(c_.actions.find(QStringLiteral("showAllLanes")));
+  lanes->addAction(c_.actions.find(QStringLiteral("capturesApart")));
+  const std::size_t chosen = lanes_->chosenLane();
+  if (chosen == LanePlan::npos) return;
+  const LaneSpec& lane = plan.lanes[chosen];
+  QMenu* own = menu.addMenu(tr("Lane of %1").arg(curve_name(lane.curves.front())));
+  own->setObjectName(QStringLiteral("laneMenu"));
+  const auto offer = [&](const char* id) { own->addAction(c_.actions.find(QLatin1String(id))); };
+  for (const char* id : {"laneUp", "laneDown", "hideLane", "laneOver"}) offer(id);
+  if (lane.curves.size() > 1) offer("laneApart");
+  own->addSeparator();
+  for (const char* id : {"scaleLinear", "scaleLog", "scaleBoth"}) offer(id);
+  own->addSeparator();
+  for (const char* id : {"axisCapture", "axisSeen", "axisFixed", "fitValues"}) offer(id);
+  own->addSeparator();
+  for (const char* id : {"chargeLane", "meanLane"}) offer(id);
+  if (lane.curves.front().form != CurveForm::samples) offer("removeLane");
+  menu.addAction(c_.actions.find(QStringLiteral("logScale")));
+}
+
+}  // namespace kuvio::app

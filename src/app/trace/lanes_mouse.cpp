@@ -1,0 +1,352 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the hand does to the lanes.
+
+#include "app/look/theme.h"
+#include "app/trace/curves.h"
+#include "app/trace/lanes.h"
+#include "app/trace/marks.h"
+#include "core/present.h"
+
+#include <QHelpEvent>
+#include <QToolTip>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+constexpr double kHandle = 6;  // half of a handle's width to aim at
+constexpr double kClick = 4;   // pixels the mouse may move in a click
+constexpr int kLeastHeight = 36;
+
+QString flag_words(Flag flag) {
+  switch (flag) {
+    case Flag::over_range:
+      return QObject::tr("over range");
+    case Flag::not_a_number:
+      return QObject::tr("not a number");
+    case Flag::dropped:
+      return QObject::tr("lost");
+    case Flag::range_change:
+      return QObject::tr("while the range changed");
+  }
+  return {};
+}
+
+}  // namespace
+
+int Lanes::laneAt(const QPointF& place) const {
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    const QRect r = lanes_[i].rect->rect();
+    if (place.y() >= r.top() - 2 && place.y() <= r.bottom() + 2) return static_cast<int>(i);
+  }
+  return -1;
+}
+
+/// The lane whose name is there.
+int Lanes::captionAt(const QPointF& place) const {
+  if (place.x() > kLaneLeft - 6) return -1;
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    const double y = lanes_[i].caption->position->coords().y();
+    const double top = i == 0 ? 0 : y - 9, bottom = i == 0 ? 18 : y + 9;
+    if (place.y() >= top && place.y() <= bottom) return static_cast<int>(i);
+  }
+  return -1;
+}
+
+/// The lane whose foot is there; the last one's is the time axis, and logic lines keep their height.
+int Lanes::borderAt(const QPointF& place) const {
+  for (std::size_t i = 0; i + 1 < lanes_.size(); ++i) {
+    const double foot = lanes_[i].rect->rect().bottom() + 3;
+    const bool moves = lanes_[i].quantity != "logic" && lanes_[i + 1].quantity != "logic";
+    if (moves && std::fabs(place.y() - foot) <= 3) return static_cast<int>(i);
+  }
+  return -1;
+}
+
+Lanes::Drag Lanes::handleAt(const QPointF& place) const {
+  const QRectF box = lanesBox(*this);
+  for (int i = 0; i < ViewState::kCursors; ++i) {
+    // A cursor is taken by its number at the foot.
+    if (view_.cursor(i) && std::fabs(place.x() - pixelOf(*view_.cursor(i))) <= kHandle + 2 &&
+        place.y() > box.bottom() - 16 && place.y() <= box.bottom() + 2)
+      return i == 0 ? Drag::first_cursor : Drag::second_cursor;
+  }
+  if (!view_.span() || !box.contains(place)) return Drag::none;
+  if (std::fabs(place.x() - pixelOf(view_.span()->first)) <= kHandle) return Drag::left_end;
+  if (std::fabs(place.x() - pixelOf(view_.span()->second)) <= kHandle) return Drag::right_end;
+  return Drag::none;
+}
+
+void Lanes::wheelEvent(QWheelEvent* event) {
+  // With Alt some systems swap the directions; either counts.
+  const double notches =
+      (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
+  const double factor = std::pow(0.8, notches);
+  const int lane = laneAt(event->position());
+  event->accept();
+  if (event->modifiers() & Qt::ControlModifier) {
+    if (lane < 0 || lanes_[static_cast<std::size_t>(lane)].quantity == "logic") return;
+    QCPAxis* value = lanes_[static_cast<std::size_t>(lane)].value;
+    lanes_[static_cast<std::size_t>(lane)].moved = true;
+    value->scaleRange(factor, value->pixelToCoord(event->position().y()));
+    updateTicks();
+    replot(QCustomPlot::rpQueuedReplot);
+  } else if (event->modifiers() & Qt::ShiftModifier) {
+    view_.pan(-notches * 0.1 * (view_.to() - view_.from()));
+  } else {
+    view_.zoomAt(timeAt(event->position().x()), factor);
+  }
+}
+
+void Lanes::mousePressEvent(QMouseEvent* event) {
+  if (!view_.capture() || lanes_.empty()) return;
+  setFocus(Qt::MouseFocusReason);
+  const QPointF place = event->position();
+  const int lane = laneAt(place);
+  if (lane >= 0) chosen_ = lanes_[static_cast<std::size_t>(lane)].spec;
+  const bool left = event->button() == Qt::LeftButton;
+  const bool time_axis = place.y() > lanesBox(*this).bottom() + 2;
+  const Drag handle = handleAt(place);
+  Drag drag = Drag::none;
+  drag_lane_ = lane;
+  if (event->button() == Qt::MiddleButton || (left && time_axis)) {
+    drag = Drag::pan;
+  } else if (!left) {
+    return;
+  } else if (borderAt(place) >= 0) {
+    drag_lane_ = borderAt(place);
+    drag = Drag::height;
+  } else if (captionAt(place) >= 0) {
+    drag_lane_ = captionAt(place);
+    drag = Drag::order;
+  } else if (place.x() < kLaneLeft && lane >= 0) {
+    if (lanes_[static_cast<std::size_t>(lane)].quantity == "logic") return;
+    drag = Drag::value;
+  } else if (handle != Drag::none) {
+    drag = handle;
+  } else {
+    drag = view_.moving() ? Drag::capture : Drag::span;
+  }
+  beginDrag(drag, place);
+}
+
+void Lanes::beginDrag(Drag drag, const QPointF& place) {
+  drag_ = drag;
+  pressed_ = place;
+  pressed_time_ = timeAt(place.x());
+  pan_from_ = view_.from();
+  pan_to_ = view_.to();
+  if (drag == Drag::value)
+    pan_values_ = lanes_[static_cast<std::size_t>(drag_lane_)].value->range();
+  if (drag == Drag::capture) pressed_offset_ = view_.offsetOf(*view_.moving());
+  if (drag == Drag::height) {
+    pressed_heights_.clear();
+    for (const Lane& l : lanes_) pressed_heights_.push_back(l.rect->height());
+  }
+  if (drag == Drag::order) setCursor(Qt::ClosedHandCursor);
+}
+
+void Lanes::mouseMoveEvent(QMouseEvent* event) {
+  if (!view_.capture() || lanes_.empty()) return;
+  const QPointF place = event->position();
+  const double x = place.x(), t = timeAt(x);
+  switch (drag_) {
+    case Drag::none: {
+      setCursor(borderAt(place) >= 0           ? Qt::SizeVerCursor
+                : captionAt(place) >= 0        ? Qt::OpenHandCursor
+                : handleAt(place) != Drag::none ? Qt::SizeHorCursor
+                                                : Qt::ArrowCursor);
+      if (const int lane = laneAt(place); lane >= 0)
+        chosen_ = lanes_[static_cast<std::size_t>(lane)].spec;
+      const bool inside = lanesBox(*this).contains(place);
+      view_.setPointer(inside ? std::optional(t) : std::nullopt);
+      break;
+    }
+    case Drag::span:
+      view_.setPointer(std::nullopt);
+      if (std::fabs(x - pressed_.x()) > kClick) view_.setSpan(pressed_time_, t);
+      break;
+    case Drag::left_end:
+      view_.setSpan(t, view_.span() ? view_.span()->second : t);
+      if (view_.span() && t > view_.span()->second - 1e-15) drag_ = Drag::right_end;
+      break;
+    case Drag::right_end:
+      view_.setSpan(view_.span() ? view_.span()->first : t, t);
+      if (view_.span() && t < view_.span()->first + 1e-15) drag_ = Drag::left_end;
+      break;
+    case Drag::first_cursor:
+    case Drag::second_cursor:
+      view_.setCursor(drag_ == Drag::first_cursor ? 0 : 1, t);
+      break;
+    case Drag::pan: {
+      const double shift = (pressed_.x() - x) / std::max(1, width() - kLaneLeft - kLaneRight) *
+                           (pan_to_ - pan_from_);
+      view_.show(pan_from_ + shift, pan_to_ + shift);
+      break;
+    }
+    case Drag::value:
+      dragValues(place.y());
+      break;
+    case Drag::height:
+      dragBorder(place.y());
+      break;
+    case Drag::order: {
+      drop_at_ = laneAt(place);
+      if (!guide_) {
+        guide_ = new QWidget(this);
+        guide_->setAttribute(Qt::WA_TransparentForMouseEvents);
+        guide_->setAutoFillBackground(true);
+        QPalette palette = guide_->palette();
+        palette.setColor(QPalette::Window, Theme::current().focus());
+        guide_->setPalette(palette);
+      }
+      guide_->setVisible(drop_at_ >= 0 && drop_at_ != drag_lane_);
+      if (drop_at_ >= 0) {
+        const QRect box = lanes_[static_cast<std::size_t>(drop_at_)].rect->rect();
+        guide_->setGeometry(4, drop_at_ < drag_lane_ ? box.top() - 3 : box.bottom() + 2,
+                            width() - 8, 2);
+      }
+      break;
+    }
+    case Drag::capture:
+      if (std::fabs(x - pressed_.x()) > kClick)
+        view_.dragOffset(pressed_offset_ + t - pressed_time_);
+      break;
+  }
+}
+
+void Lanes::dragValues(double y) {
+  Lane& lane = lanes_[static_cast<std::size_t>(drag_lane_)];
+  lane.moved = true;
+  const double share = (y - pressed_.y()) / lane.rect->height();
+  if (lane.value->scaleType() == QCPAxis::stLogarithmic) {
+    const double factor = std::pow(pan_values_.upper / pan_values_.lower, share);
+    lane.value->setRange(pan_values_.lower * factor, pan_values_.upper * factor);
+  } else {
+    lane.value->setRange(pan_values_ + share * pan_values_.size());
+  }
+  updateTicks();
+  replot(QCustomPlot::rpQueuedReplot);
+}
+
+/// Moves height from one lane to the next. All lanes then keep the height they have.
+void Lanes::dragBorder(double y) {
+  const auto above = static_cast<std::size_t>(drag_lane_);
+  const int both = pressed_heights_[above] + pressed_heights_[above + 1];
+  const int first = std::clamp(pressed_heights_[above] + static_cast<int>(y - pressed_.y()),
+                               kLeastHeight, std::max(kLeastHeight, both - kLeastHeight));
+  for (std::size_t i = 0; i < lanes_.size(); ++i)
+    plan_.lanes[lanes_[i].spec].height = pressed_heights_[i];
+  plan_.lanes[lanes_[above].spec].height = first;
+  plan_.lanes[lanes_[above + 1].spec].height = both - first;
+  setHeights();
+  plotLayout()->update(QCPLayoutElement::upLayout);
+  updateTicks();
+  replot(QCustomPlot::rpQueuedReplot);
+}
+
+void Lanes::dropLane() {
+  if (guide_) guide_->hide();
+  const int from = drag_lane_, to = std::exchange(drop_at_, -1);
+  if (to < 0 || to == from) return;
+  LanePlan changed = plan_;
+  changed.move(lanes_[static_cast<std::size_t>(from)].spec,
+               lanes_[static_cast<std::size_t>(to)].spec);
+  setPlan(std::move(changed));
+}
+
+void Lanes::mouseReleaseEvent(QMouseEvent* event) {
+  const Drag drag = std::exchange(drag_, Drag::none);
+  const bool still = std::fabs(event->position().x() - pressed_.x()) <= kClick;
+  if (drag == Drag::order) {
+    setCursor(Qt::ArrowCursor);
+    dropLane();
+  } else if (drag == Drag::height) {
+    keepPlan();
+  } else if (drag == Drag::capture) {
+    view_.dropOffset();
+  }
+  if ((drag != Drag::span && drag != Drag::capture) || !still || !view_.capture()) return;
+  const auto at = visit_at(view_.capture()->visits, timeAt(event->position().x()));
+  view_.pickVisit(at < view_.capture()->visits.size() ? static_cast<int>(at) : ViewState::kNone);
+}
+
+void Lanes::mouseDoubleClickEvent(QMouseEvent* event) {
+  if (!view_.capture() || event->button() != Qt::LeftButton) return;
+  if (!lanesBox(*this).contains(event->position())) return;
+  const auto at = visit_at(view_.capture()->visits, timeAt(event->position().x()));
+  if (at >= view_.capture()->visits.size()) return;
+  const Visit& v = view_.capture()->visits[at].visit;
+  view_.pickVisit(static_cast<int>(at));
+  view_.show(v.from_s - 0.08 * v.length_s(), v.to_s + 0.08 * v.length_s());
+}
+
+void Lanes::contextMenuEvent(QContextMenuEvent* event) {
+  const bool keys = event->reason() == QContextMenuEvent::Keyboard;
+  if (!keys) {
+    if (const int lane = laneAt(event->pos()); lane >= 0)
+      chosen_ = lanes_[static_cast<std::size_t>(lane)].spec;
+  }
+  emit menuWanted(keys ? mapToGlobal(lanesBox(*this).center().toPoint()) : event->globalPos());
+}
+
+/// What is flagged or missing there, in words.
+QString Lanes::tellAt(const QPointF& place) const {
+  const int lane = laneAt(place);
+  if (lane < 0 || !lanesBox(*this).contains(place)) return {};
+  const double t = timeAt(place.x()), grain = 2 * (timeAt(1) - timeAt(0));
+  QStringList lines;
+  for (const CurvePlottable* plottable : lanes_[static_cast<std::size_t>(lane)].curves) {
+    const Curve* curve = plottable->curve();
+    if (!curve) continue;
+    for (const FlagRun& run : curve->flags) {
+      if (t < run.from_s - grain || t > run.to_s + grain) continue;
+      lines << tr("%1 samples %2, %3")
+                   .arg(run.samples)
+                   .arg(flag_words(run.flag),
+                        QString::fromStdString(duration(run.to_s - run.from_s)));
+    }
+    for (const auto& [from, to] : curve->gaps) {
+      if (t >= from - grain && t <= to + grain)
+        lines << tr("nothing observed for %1").arg(QString::fromStdString(duration(to - from)));
+    }
+  }
+  lines.removeDuplicates();
+  return lines.join(QLatin1Char('\n'));
+}
+
+bool Lanes::event(QEvent* event) {
+  if (event->type() == QEvent::ToolTip) {
+    const auto* help = static_cast<QHelpEvent*>(event);
+    const QString words = captionAt(help->pos()) >= 0
+                              ? tr("%1: drag to another place; the menu has more")
+                                    .arg(QString::fromStdString(
+                                        lanes_[static_cast<std::size_t>(captionAt(help->pos()))].name))
+                              : tellAt(help->pos());
+    if (words.isEmpty()) {
+      QToolTip::hideText();
+    } else {
+      QToolTip::showText(help->globalPos(), words, this);
+    }
+    return true;
+  }
+  return QCustomPlot::event(event);
+}
+
+void Lanes::focusInEvent(QFocusEvent* event) {
+  QCustomPlot::focusInEvent(event);
+  layer(QStringLiteral("cursor"))->replot();
+}
+void Lanes::focusOutEvent(QFocusEvent* event) {
+  QCustomPlot::focusOutEvent(event);
+  layer(QStringLiteral("cursor"))->replot();
+}
+
+void Lanes::leaveEvent(QEvent* event) {
+  view_.setPointer(std::nullopt);
+  QCustomPlot::leaveEvent(event);
+}
+
+}  // namespace kuvio::app
