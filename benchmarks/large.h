@@ -104,8 +104,11 @@ inline std::string large_book(int channels, std::int64_t samples) {
         "[[state]]\nname = \"Wake\"\nlevel = { above = \"2 mA\", below = \"6 mA\" }\n"
         "[[state]]\nname = \"Store\"\nlevel = { above = \"6 mA\" }\n";
     const auto recipe = formats::parse_recipe(text, "bench");
-    book.save_split(writer.id(),
-                    book::split_capture(book, book.capture(writer.id()), recipe.recipe, text));
+    book.save_split(
+        writer.id(),
+        book::split_capture(book, book.capture(writer.id()),
+                            book::of_main_current(recipe.recipe, book.capture(writer.id()), path),
+                            text));
     std::printf("%-44s %8.1f s (%.1f MS/s), split in %.2f s\n", "made and written", written - begun,
                 static_cast<double>(samples) * channels / (written - begun) / 1e6,
                 now_s() - written);

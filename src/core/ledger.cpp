@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/ledger.h"
 
+#include "core/running.h"
 #include "core/sum.h"
 
 #include <algorithm>
@@ -115,8 +116,10 @@ std::optional<double> settled_level(const Trace& trace, const Visit& visit) {
   for (int i = 0; i < kParts; ++i) {
     const double from = visit.from_s + width * i;
     const double to = i + 1 == kParts ? visit.to_s : from + width;
-    const SpanFigures part = measure(trace, from, to);
-    if (const auto m = part.mean()) means.push_back(*m);
+    // The outer parts end just where the visit does: beside it lies another level.
+    const bool outer = i == 0 || i + 1 == kParts;
+    const auto m = outer ? measure(trace, from, to).mean() : mean_about(trace, from, to, 1.0 / 64);
+    if (m) means.push_back(*m);
   }
   if (means.empty()) return std::nullopt;
   const double middle = median(means);

@@ -121,7 +121,9 @@ Reader::Reader(const QString& path)
 
 bool Reader::changed() {
   const auto version = book_.data_version();
-  return std::exchange(version_, version) != version;
+  const bool other = std::exchange(version_, version) != version;
+  if (other) spare_.clear();
+  return other;
 }
 
 /// An open trace takes in what is new; of its pictures, what its old end touched is forgotten.
@@ -167,7 +169,10 @@ const Reader::Sketch& Reader::sketch(const book::CaptureInfo& info) {
       grow(*it, *it->current, channel);
       sketch.take(*it->current, info.recording);
     } else {
-      sketch.take(book::ChannelTrace(book_, channel), info.recording);
+      constexpr std::size_t kSpare = 8;
+      if (spare_.size() >= kSpare) spare_.erase(spare_.begin());
+      auto& trace = spare_[channel.id] = std::make_unique<book::ChannelTrace>(book_, channel);
+      sketch.take(*trace, info.recording);
     }
   } catch (const Error&) {  // without a current, or damaged: told when it is opened
     sketch = {};
@@ -200,6 +205,7 @@ CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
 }
 
 BookViewPtr Reader::list() {
+  spare_.clear();
   auto out = std::make_shared<BookView>();
   out->path = path_;
   out->builds = book_.builds();
@@ -230,6 +236,10 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
       trace = std::move(it->second);
       known.traces.erase(it);
       grow(known, *trace, c);
+    } else if (const auto spare = spare_.find(c.id);
+               spare != spare_.end() && same_channel(spare->second->info(), c)) {
+      trace = std::move(spare->second);
+      if (trace->info().samples != c.samples) trace->grow(c);
     } else {
       trace = std::make_unique<book::ChannelTrace>(book_, c);
     }
@@ -298,6 +308,7 @@ ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
     out->captures.push_back(one.view);
     open_.push_back(std::move(one));
   }
+  spare_.clear();
   std::erase_if(columns_, [&](const auto& c) {
     return std::find(captures.begin(), captures.end(), c.first.first) == captures.end();
   });

@@ -7,6 +7,7 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -78,6 +79,8 @@ private:
   std::int64_t version_ = 0;
   std::vector<Open> open_;
   std::map<std::int64_t, Sketch> sketches_;
+  /// Opened for the list, at hand for who shows them; by channel.
+  std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> spare_;
   std::map<std::pair<std::int64_t, std::string>, Columns> columns_;  // by capture and channel
 };
 
