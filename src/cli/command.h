@@ -36,6 +36,8 @@ Runner add_compare(CLI::App& app);
 Runner add_check(CLI::App& app);
 Runner add_lifetime(CLI::App& app);
 Runner add_demo(CLI::App& app);
+Runner add_export(CLI::App& app);
+Runner add_line_up(CLI::App& app);
 Runner add_report(CLI::App& app);
 Runner add_verify(CLI::App& app);
 

@@ -32,6 +32,8 @@ constexpr std::array kCommands{
     Entry{"check", "a budget against a build", cli::add_check},
     Entry{"lifetime", "battery life", cli::add_lifetime},
     Entry{"demo", "make the demo book", cli::add_demo},
+    Entry{"export", "samples and visits out", cli::add_export},
+    Entry{"line-up", "lay a capture beside another", cli::add_line_up},
     Entry{"report", "a page for people", cli::add_report},
     Entry{"verify", "check a book from end to end", cli::add_verify},
 };

@@ -9,44 +9,41 @@
 namespace kuvio {
 
 int Bins::of(double value) const {
-  if (value < low) return -1;
-  if (value > high) return count;
-  const double place =
-      logarithmic ? std::log(value / low) / std::log(high / low) : (value - low) / (high - low);
-  return std::clamp(static_cast<int>(place * count), 0, count - 1);
-}
-
-double Bins::edge(int i) const {
-  const double share = static_cast<double>(i) / count;
-  return logarithmic ? low * std::pow(high / low, share) : low + (high - low) * share;
+  if (value < edges.front()) return -1;
+  if (value >= edges.back()) return value == edges.back() ? count() - 1 : count();
+  return static_cast<int>(std::upper_bound(edges.begin(), edges.end(), value) - edges.begin()) - 1;
 }
 
 double Distribution::quantile(double share) const {
   double left = share * observed_s - below_s;
-  if (left <= 0 || time_s.empty()) return bins.low;
-  for (int i = 0; i < bins.count; ++i) {
-    const double t = time_s[static_cast<std::size_t>(i)];
+  if (left <= 0 || time_s.empty()) return bins.edges.front();
+  for (std::size_t i = 0; i < time_s.size(); ++i) {
+    const double t = time_s[i];
     if (left <= t && t > 0) {
-      const double a = bins.edge(i), b = bins.edge(i + 1);
+      const double a = bins.edges[i], b = bins.edges[i + 1];
       return a + (b - a) * left / t;
     }
     left -= t;
   }
-  return bins.high;
+  return bins.edges.back();
 }
 
 Bins bins_for(double least, double most, int count, bool logarithmic) {
   Bins out;
-  out.count = count;
-  out.logarithmic = logarithmic && most > 0;
-  if (out.logarithmic) {
-    out.high = most;
-    out.low = std::clamp(least, most * 1e-9, most / 10);
-  } else {
-    const double room = std::max((most - least) * 1e-6, std::max(std::fabs(most), 1e-12) * 1e-9);
-    out.low = least - room;
-    out.high = most + room;
+  const bool log = logarithmic && most > 0;
+  if (log) {
+    least = std::clamp(least, most * 1e-9, most / 10);
+  } else if (!(most > least)) {
+    const double room = std::max(std::fabs(most), 1e-12) * 1e-6;
+    least -= room;
+    most += room;
   }
+  for (int i = 0; i <= count; ++i) {
+    const double share = static_cast<double>(i) / count;
+    out.edges.push_back(log ? least * std::pow(most / least, share)
+                            : least + (most - least) * share);
+  }
+  out.edges.back() = most;
   return out;
 }
 
@@ -61,8 +58,8 @@ public:
            const std::function<bool()>& going_on)
       : trace_(trace), from_(from_s), to_(to_s), going_on_(going_on) {
     out_.bins = bins;
-    out_.time_s.assign(static_cast<std::size_t>(bins.count), 0);
-    out_.charge.assign(static_cast<std::size_t>(bins.count), 0);
+    out_.time_s.assign(static_cast<std::size_t>(bins.count()), 0);
+    out_.charge.assign(static_cast<std::size_t>(bins.count()), 0);
   }
 
   /// Every `every`-th piece of 4096 samples is looked at.
@@ -98,7 +95,7 @@ private:
     if (bin < 0) {
       out_.below_s += seconds;
       out_.charge_below += charge;
-    } else if (bin >= out_.bins.count) {
+    } else if (bin >= out_.bins.count()) {
       out_.above_s += seconds;
       out_.charge_above += charge;
     } else {

@@ -8,15 +8,13 @@
 
 namespace kuvio {
 
-/// Equal bins between two values, or between their logarithms.
+/// Stretches of values, one after the other.
 struct Bins {
-  double low = 0, high = 1;  ///< edges of the first and the last bin, in the channel's unit
-  int count = 1;
-  bool logarithmic = false;  ///< then low > 0
+  std::vector<double> edges;  ///< rising, one more than there are bins, in the channel's unit
 
-  /// The bin that holds a value; -1 below the first, `count` above the last.
+  int count() const { return static_cast<int>(edges.size()) - 1; }
+  /// The bin that holds a value; -1 below the first, count() above the last.
   int of(double value) const;
-  double edge(int i) const;
 };
 
 /// How the time of a span is spread over values.
@@ -42,8 +40,8 @@ struct Distribution {
 Distribution distribution(const Trace& trace, double from_s, double to_s, const Bins& bins,
                           std::int64_t at_most, const std::function<bool()>& going_on = {});
 
-/// Bins that suit what a span holds: logarithmic where all of it is above zero and it reaches over
-/// more than a decade and a half, else linear from the least to the largest.
+/// Equal bins from the least value to the most, or equal in the logarithm (then over nine decades
+/// at most). `count` above 0.
 Bins bins_for(double least, double most, int count, bool logarithmic);
 
 }  // namespace kuvio

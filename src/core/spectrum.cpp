@@ -15,6 +15,7 @@ namespace kuvio {
 namespace {
 
 constexpr std::int64_t kMost = 1 << 20, kLeast = 16;
+constexpr double kDominant = 0.2;   // of all that swings
 constexpr double kBeyondNoise = 7;  // e^-7: once in a thousand
 
 struct Free {
@@ -124,8 +125,8 @@ std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
   const auto bins = transform(v);
   std::vector<double> power(bins.size());
   for (std::size_t i = 0; i < bins.size(); ++i) power[i] = std::norm(bins[i]);
-  // The first bins hold what is left of the trend; the last has no neighbour.
-  constexpr std::size_t kFirst = 2;
+  // Fewer than five periods are a change of level, not a ripple; the last bin has no neighbour.
+  constexpr std::size_t kFirst = 5;
   if (power.size() < kFirst + 3) return out;
   const auto begin = power.begin() + kFirst, end = power.end() - 1;
   const auto peak = static_cast<std::size_t>(std::max_element(begin, end) - power.begin());
@@ -138,6 +139,10 @@ std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
   if (!(power[peak] >
         (noise + rounding) * (std::log(static_cast<double>(sorted.size())) + kBeyondNoise)))
     return out;
+  const double near = power[peak - 1] + power[peak] + power[peak + 1];
+  double all_power = 0;
+  for (const double p : power) all_power += p;
+  if (near < kDominant * all_power) return out;
   // A parabola through the logarithms of three bins finds a Hann window's peak to a few per cent of
   // a bin.
   const double a = std::log(power[peak - 1] + 1e-300), b = std::log(power[peak]),
@@ -146,8 +151,7 @@ std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
       a - 2 * b + c < 0 ? std::clamp(0.5 * (a - c) / (a - 2 * b + c), -0.5, 0.5) : 0;
   out.frequency_hz = (static_cast<double>(peak) + shift) / (static_cast<double>(n) * dt);
   // A Hann window spreads a sine's power over three bins; its own mean square is 3/8.
-  const double sum = power[peak - 1] + power[peak] + power[peak + 1];
-  out.amplitude = 2 * std::sqrt(sum / (0.375 * static_cast<double>(n) * static_cast<double>(n)));
+  out.amplitude = 2 * std::sqrt(near / (0.375 * static_cast<double>(n) * static_cast<double>(n)));
   return out;
 }
 

@@ -27,8 +27,9 @@ struct Ripple {
 };
 
 /// Dominant ripple of a span. The trend is taken off and a Hann window laid on; a line counts when
-/// white noise would reach it less than once in a thousand spans. Nothing when fewer than 16 evenly
-/// spaced samples lie in one piece.
+/// it holds a fifth of what swings, in five periods or more, and white noise would reach it less
+/// than once in a thousand spans. Nothing when fewer than 16 evenly spaced samples lie in one
+/// piece.
 std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s);
 
 }  // namespace kuvio

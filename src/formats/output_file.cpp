@@ -13,32 +13,47 @@
 
 namespace kuvio::formats {
 
-void write_file(const std::string& path, const std::string& content) {
-  const auto refuse = [&](int code) -> Error {
-    return {Failure::cannot_create, "cannot write file", path, std::strerror(code)};
-  };
+OutputFile::OutputFile(const std::string& path) : path_(path) {
   std::error_code ignored;
-  if (std::filesystem::is_directory(path, ignored)) throw refuse(EISDIR);
+  if (std::filesystem::is_directory(path, ignored)) fail(std::strerror(EISDIR));
   // A pipe or a device (/dev/stdout) is written to as it is: there is nothing to replace.
   const bool special =
       std::filesystem::exists(path, ignored) && !std::filesystem::is_regular_file(path, ignored);
-  const std::string beside = special ? path : path + ".part";
-  const int file = ::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
-  if (file < 0) throw refuse(errno);
-  std::size_t done = 0;
-  int failed = 0;
-  while (done < content.size() && failed == 0) {
-    const ssize_t n = ::write(file, content.data() + done, content.size() - done);
-    if (n < 0 && errno != EINTR) failed = errno;
-    if (n > 0) done += static_cast<std::size_t>(n);
+  if (!special) half_ = path + ".part";
+  const std::string& target = special ? path_ : half_;
+  file_ = ::open(target.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
+  if (file_ < 0) fail(std::strerror(errno));
+}
+
+OutputFile::~OutputFile() {
+  if (file_ < 0) return;
+  ::close(file_);
+  if (!half_.empty()) ::unlink(half_.c_str());
+}
+
+void OutputFile::fail(const std::string& why) {
+  throw Error(Failure::cannot_create, "cannot write file", path_, why);
+}
+
+void OutputFile::write(std::string_view content) {
+  while (!content.empty()) {
+    const ssize_t n = ::write(file_, content.data(), content.size());
+    if (n < 0 && errno != EINTR) fail(std::strerror(errno));
+    if (n > 0) content.remove_prefix(static_cast<std::size_t>(n));
   }
-  if (failed == 0 && !special && ::fsync(file) != 0) failed = errno;
-  ::close(file);
-  if (failed == 0 && !special && std::rename(beside.c_str(), path.c_str()) != 0) failed = errno;
-  if (failed != 0) {
-    if (!special) ::unlink(beside.c_str());
-    throw refuse(failed);
-  }
+}
+
+void OutputFile::commit() {
+  if (!half_.empty() && (::fsync(file_) != 0 || std::rename(half_.c_str(), path_.c_str()) != 0))
+    fail(std::strerror(errno));
+  ::close(file_);
+  file_ = -1;
+}
+
+void write_file(const std::string& path, const std::string& content) {
+  OutputFile file(path);
+  file.write(content);
+  file.commit();
 }
 
 }  // namespace kuvio::formats

@@ -180,4 +180,14 @@ int NotebookStyle::styleHint(StyleHint hint, const QStyleOption* option, const Q
   return QProxyStyle::styleHint(hint, option, widget, data);
 }
 
+QSize NotebookStyle::sizeFromContents(ContentsType type, const QStyleOption* option,
+                                      const QSize& size, const QWidget* widget) const {
+  if (const auto* tab = qstyleoption_cast<const QStyleOptionTab*>(option);
+      tab && type == CT_TabBarTab) {
+    const QFontMetrics metrics(Theme::baseFont(13, QFont::DemiBold));
+    return {metrics.horizontalAdvance(tab->text) + 20, metrics.height() + 12};
+  }
+  return QProxyStyle::sizeFromContents(type, option, size, widget);
+}
+
 }  // namespace kuvio::app

@@ -158,8 +158,9 @@ void Lanes::setHeights() {
     const double usual = lane.quantity == "current" ? 5 : lane.quantity == "logic" ? 0.01 : 1;
     // Heights by hand are pixels of when they were set; beside lanes without one these count as
     // so many pixels.
-    plotLayout()->setRowStretchFactor(static_cast<int>(i),
-                                      lane.quantity == "logic" ? 0.01 : own > 0 ? own / 50 : usual);
+    plotLayout()->setRowStretchFactor(static_cast<int>(i), lane.quantity == "logic" ? 0.01
+                                                           : own > 0                ? own / 50
+                                                                                    : usual);
   }
 }
 
@@ -169,9 +170,8 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
   Lane lane;
   lane.spec = spec;
   for (const LaneCurve& c : curves) {
-    const auto info = std::find_if(channels_.begin(), channels_.end(), [&](const auto& channel) {
-      return channel.name == c.channel;
-    });
+    const auto info = std::find_if(channels_.begin(), channels_.end(),
+                                   [&](const auto& channel) { return channel.name == c.channel; });
     if (info == channels_.end()) continue;
     if (lane.name.empty()) {
       lane.name = curve_name(c).toStdString();
@@ -230,7 +230,8 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
   }
   if (curves.size() > 1) name += QStringLiteral(" +%1").arg(curves.size() - 1);
   if (capture >= 0)
-    name += QStringLiteral(" ") + QChar(QLatin1Char('a').unicode() + static_cast<char16_t>(capture));
+    name +=
+        QStringLiteral(" ") + QChar(QLatin1Char('a').unicode() + static_cast<char16_t>(capture));
   lane.caption->setText(QFontMetrics(Theme::baseFont(12, QFont::DemiBold))
                             .elidedText(name, Qt::ElideRight, kLaneLeft - 12));
   for (std::size_t i = 0; i < lane.sources.size(); ++i) {
@@ -265,8 +266,7 @@ void Lanes::inkLane(Lane& lane) const {
         ++other;
       pen.setColor(Theme::current().ink(ink + other));
     }
-    if (source.capture > 0 && lane.quantity == "logic")
-      pen.setStyle(kStyles[source.capture % 4]);
+    if (source.capture > 0 && lane.quantity == "logic") pen.setStyle(kStyles[source.capture % 4]);
     lane.curves[i]->setPen(pen);
   }
 }
@@ -316,7 +316,9 @@ const Curve* Lanes::curve(int lane, int capture) const {
   return nullptr;
 }
 
-QRect Lanes::laneRect(int lane) const { return lanes_.at(static_cast<std::size_t>(lane)).rect->rect(); }
+QRect Lanes::laneRect(int lane) const {
+  return lanes_.at(static_cast<std::size_t>(lane)).rect->rect();
+}
 
 std::size_t Lanes::chosenLane() const {
   if (chosen_ < plan_.lanes.size()) return chosen_;
@@ -357,10 +359,28 @@ std::optional<double> Lanes::currentPixel(double value) const {
     if (lane.quantity != "current") continue;
     if (lane.scale == ValueScale::logarithmic) value = std::max(value, lane.value->range().lower);
     const QRect box = lane.rect->rect();
-    return std::clamp(lane.value->coordToPixel(lane.toAxis(value)),
-                      static_cast<double>(box.top()), static_cast<double>(box.bottom() + 1));
+    return std::clamp(lane.value->coordToPixel(lane.toAxis(value)), static_cast<double>(box.top()),
+                      static_cast<double>(box.bottom() + 1));
   }
   return std::nullopt;
+}
+
+std::vector<double> Lanes::currentEdges() const {
+  constexpr int kStep = 3;  // pixels
+  std::vector<double> out;
+  for (const Lane& lane : lanes_) {
+    if (lane.quantity != "current") continue;
+    const int steps = std::clamp(lane.rect->height() / kStep, 20, 200);
+    const QCPRange r = lane.value->range();
+    const bool log = lane.scale == ValueScale::logarithmic && r.lower > 0;
+    for (int i = 0; i <= steps; ++i) {
+      const double share = static_cast<double>(i) / steps;
+      out.push_back(log ? r.lower * std::pow(r.upper / r.lower, share)
+                        : lane.fromAxis(r.lower + (r.upper - r.lower) * share));
+    }
+    return out;
+  }
+  return out;
 }
 
 double Lanes::pixelOf(double t) const {

@@ -63,6 +63,8 @@ public:
   /// beside it. Nothing when there is no such lane.
   std::optional<double> currentPixel(double value) const;
   QRect currentLane() const;
+  /// Edges of equal steps along that lane's axis, as values; empty when there is none.
+  std::vector<double> currentEdges() const;
   /// Whether all that is asked for is shown, exact.
   bool settled() const { return frame_ && !frame_->loose && frame_->revision == revision_; }
 

@@ -6,9 +6,24 @@
 #include <QAction>
 #include <QEvent>
 #include <QHeaderView>
+#include <QRegularExpression>
 #include <QVBoxLayout>
 
 namespace kuvio::app {
+
+void LogFilter::setStretch(std::optional<std::pair<double, double>> stretch) {
+  if (stretch == stretch_) return;
+  stretch_ = stretch;
+  invalidateFilter();
+}
+
+bool LogFilter::filterAcceptsRow(int row, const QModelIndex& parent) const {
+  if (stretch_) {
+    const double t = sourceModel()->index(row, 0, parent).data(LogModel::TimeRole).toDouble();
+    if (t < stretch_->first || t > stretch_->second) return false;
+  }
+  return QSortFilterProxyModel::filterAcceptsRow(row, parent);
+}
 
 LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(view) {
   auto* column = new QVBoxLayout(this);
@@ -20,10 +35,27 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   filter_->setClearButtonEnabled(true);
   auto* head = new QHBoxLayout;
   head->setContentsMargins(8, 0, 12, 0);
+  head->setSpacing(4);
   head->addWidget(filter_);
+  const auto toggle = [this](const char* name, const QString& text, const QString& what) {
+    auto* b = new QToolButton(this);
+    b->setObjectName(QLatin1String(name));
+    b->setText(text);
+    b->setToolTip(what);
+    b->setAccessibleName(what);
+    b->setCheckable(true);
+    b->setAutoRaise(true);
+    return b;
+  };
+  expression_ =
+      toggle("logExpression", QStringLiteral(".*"), tr("The filter is a regular expression"));
+  in_span_ =
+      toggle("logInSpan", QStringLiteral("[ ]"), tr("Only lines of the span, or of what is seen"));
+  head->addWidget(expression_);
+  head->addWidget(in_span_);
   column->addLayout(head);
   model_ = new LogModel(this);
-  filtered_ = new QSortFilterProxyModel(this);
+  filtered_ = new LogFilter(this);
   filtered_->setSourceModel(model_);
   filtered_->setFilterKeyColumn(LogModel::Text);
   filtered_->setFilterCaseSensitivity(Qt::CaseInsensitive);
@@ -50,8 +82,15 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   arrived_->setContentsMargins(8, 0, 12, 6);
   column->addWidget(arrived_);
 
-  connect(filter_, &QLineEdit::textChanged, filtered_,
-          &QSortFilterProxyModel::setFilterFixedString);
+  connect(filter_, &QLineEdit::textChanged, this, &LogMargin::filter);
+  connect(expression_, &QToolButton::toggled, this, &LogMargin::filter);
+  connect(in_span_, &QToolButton::toggled, this, &LogMargin::filter);
+  connect(&view_, &ViewState::spanChanged, this, [this] {
+    if (in_span_->isChecked()) filter();
+  });
+  connect(&view_, &ViewState::rangeChanged, this, [this] {
+    if (in_span_->isChecked() && !view_.span()) filter();
+  });
   connect(&view_, &ViewState::captureChanged, this, &LogMargin::takeCapture);
   connect(&view_, &ViewState::visitChanged, this, &LogMargin::follow);
   connect(&view_, &ViewState::spanChanged, this, &LogMargin::follow);
@@ -68,6 +107,25 @@ void LogMargin::focusFilter() {
   filter_->selectAll();
 }
 
+/// What cannot be an expression is outlined in words and filters nothing.
+void LogMargin::filter() {
+  const QString text = filter_->text();
+  const QRegularExpression what(expression_->isChecked() ? text : QRegularExpression::escape(text),
+                                QRegularExpression::CaseInsensitiveOption);
+  arrived_->setText(what.isValid() ? arrived_text_
+                                   : tr("Not an expression: %1").arg(what.errorString()));
+  filtered_->setFilterRegularExpression(what.isValid() ? what : QRegularExpression());
+  filtered_->setStretch(in_span_->isChecked() ? std::optional(view_.span().value_or(
+                                                    std::pair(view_.from(), view_.to())))
+                                              : std::nullopt);
+  std::vector<double> matches;
+  if (!text.isEmpty() && what.isValid()) {
+    for (int row = 0; row < filtered_->rowCount(); ++row)
+      matches.push_back(filtered_->index(row, 0).data(LogModel::TimeRole).toDouble());
+  }
+  view_.setLogMatches(std::move(matches));
+}
+
 void LogMargin::takeCapture() {
   const CaptureViewPtr& capture = view_.capture();
   following_ = true;
@@ -78,10 +136,12 @@ void LogMargin::takeCapture() {
   filter_->setVisible(any);
   empty_->setVisible(!any);
   const bool stamped = capture && capture->info.conditions.count("time_scale") > 0;
-  arrived_->setText(!any      ? QString()
-                    : stamped ? tr("Times by the device's own clock")
-                              : tr("Times of arrival, ± 2 ms"));
+  arrived_text_ = !any      ? QString()
+                  : stamped ? tr("Times by the device's own clock")
+                            : tr("Times of arrival, ± 2 ms");
   arrived_->setVisible(any);
+  for (QToolButton* b : {expression_, in_span_}) b->setVisible(any);
+  filter();
   follow();
 }
 

@@ -8,8 +8,27 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QSortFilterProxyModel>
+#include <QToolButton>
+
+#include <optional>
+#include <utility>
 
 namespace kuvio::app {
+
+/// Lines that match, and lie in a stretch of time.
+class LogFilter : public QSortFilterProxyModel {
+  Q_OBJECT
+public:
+  using QSortFilterProxyModel::QSortFilterProxyModel;
+  /// Nothing: whenever they came.
+  void setStretch(std::optional<std::pair<double, double>> stretch);
+
+protected:
+  bool filterAcceptsRow(int row, const QModelIndex& parent) const override;
+
+private:
+  std::optional<std::pair<double, double>> stretch_;
+};
 
 /// The device log beside the trace, bound both ways: pointing at a line shows its moment, picking
 /// one goes there; a picked visit or a span lights its lines.
@@ -31,13 +50,16 @@ private:
   void takeCapture();
   void follow();
   void pick(const QModelIndex& index);
+  void filter();
 
   ViewState& view_;
   LogModel* model_;
-  QSortFilterProxyModel* filtered_;
+  LogFilter* filtered_;
   QLineEdit* filter_;
+  QToolButton *expression_, *in_span_;
   NotebookTable* table_;
   QLabel *empty_, *arrived_;
+  QString arrived_text_;
   bool following_ = false;
 };
 

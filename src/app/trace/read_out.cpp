@@ -72,7 +72,18 @@ std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& read
   if (!capture) return {};
   if (view.span()) {
     if (!reading) return {};
-    return sentence(*capture, reading->figures, reading->mean_u, {}, unit);
+    auto out = sentence(*capture, reading->figures, reading->mean_u, {}, unit);
+    if (view.cycles()) {
+      const QString cycles =
+          view.cycles()->cycles == 1
+              ? tr("1 whole cycle of %1").arg(q(view.cycles()->state))
+              : tr("%1 whole cycles of %2").arg(view.cycles()->cycles).arg(q(view.cycles()->state));
+      out.push_back({cycles, tr("From one entry into the state to another: no cycle is cut.")});
+    } else if (view.wholeCycles()) {
+      out.push_back({tr("no whole cycle"),
+                     tr("No state is entered twice; split the capture, or turn this off with W.")});
+    }
+    return out;
   }
   const int index = view.pointed() != ViewState::kNone ? view.pointed() : view.visit();
   if (index != ViewState::kNone && index < static_cast<int>(capture->visits.size())) {

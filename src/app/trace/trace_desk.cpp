@@ -37,6 +37,8 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_
   makeActions();
   makeStateActions();
   makeLaneActions();
+  makeSpanActions();
+  makeStepActions();
   connectViews();
 }
 
@@ -59,7 +61,7 @@ QWidget* TraceDesk::makeMiddle() {
   ledger_->setModel(ledger_model_);
   auto* header = ledger_->horizontalHeader();
   header->setMinimumSectionSize(40);
-  const int widths[] = {116, 50, 94, 122, 122, 90, 112, 64, 82};
+  const int widths[] = {112, 46, 98, 136, 122, 90, 112, 64, 82};
   for (int i = 0; i < LedgerModel::Columns; ++i) {
     header->setSectionResizeMode(i, QHeaderView::Interactive);
     ledger_->setColumnWidth(i, widths[i]);
@@ -76,6 +78,14 @@ QWidget* TraceDesk::makeMiddle() {
   upper_column->setSpacing(2);
   upper_column->addWidget(overview_);
   upper_column->addWidget(lanes_, 1);
+  cursors_ = remark({}, upper);
+  cursors_->setObjectName(QStringLiteral("cursorLine"));
+  cursors_->setIndent(kLaneLeft);
+  cursors_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+  cursors_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  cursors_->hide();
+  upper_column->addWidget(cursors_);
+  makeGoTo(upper);
   upper_column->addWidget(fan_);
   upper_column->addWidget(not_split_);
   auto* lower = new QWidget(down_);
@@ -106,6 +116,8 @@ QWidget* TraceDesk::makeMargin() {
   tabs_->setAccessibleName(tr("Margin"));
   tabs_->addTab(tr("Log"));
   tabs_->addTab(tr("Recipe"));
+  tabs_->addTab(tr("Spread"));
+  tabs_->addTab(tr("Line up"));
   tabs_->setDrawBase(false);
   tabs_->setExpanding(false);
   column->addWidget(tabs_);
@@ -114,6 +126,10 @@ QWidget* TraceDesk::makeMargin() {
   recipe_ = new RecipeMargin(c_.view, c_.session, margin_);
   margin_->addWidget(log_);
   margin_->addWidget(recipe_);
+  spread_ = new SpreadMargin(c_.view, c_.session, *lanes_, margin_);
+  line_up_ = new LineUpMargin(c_.view, c_.session, margin_);
+  margin_->addWidget(spread_);
+  margin_->addWidget(line_up_);
   column->addWidget(margin_, 1);
   connect(tabs_, &QTabBar::currentChanged, margin_, &QStackedWidget::setCurrentIndex);
   connect(recipe_, &RecipeMargin::told, this, &Desk::told);
@@ -158,6 +174,7 @@ void TraceDesk::makeActions() {
     if (const Visit* v = pickedVisit()) view.setSpan(v->from_s, v->to_s);
   });
   add("clearSpan", tr("Clear span"), Qt::Key_Escape, [&view] {
+    if (!view.span() && view.visit() == ViewState::kNone) view.clearCursors();
     view.clearSpan();
     view.pickVisit(ViewState::kNone);
   });
@@ -175,6 +192,10 @@ void TraceDesk::makeActions() {
     tabs_->setCurrentIndex(0);
     log_->focusFilter();
   });
+  add("showSpread", tr("Distribution in the margin"), QKeySequence(tr("D")),
+      [this] { tabs_->setCurrentIndex(2); });
+  add("lineUp", tr("Line up…"), QKeySequence(tr("Ctrl+Shift+U")),
+      [this] { tabs_->setCurrentIndex(3); });
   add("showRecipe", tr("Recipe in the margin"), QKeySequence(tr("Ctrl+Shift+R")), [this] {
     tabs_->setCurrentIndex(1);
     recipe_->setFocus();
@@ -241,6 +262,9 @@ void TraceDesk::connectViews() {
     dialog->show();
   });
   connect(&c_.session, &Session::budgetReady, this, &TraceDesk::takeBudget);
+  connect(&c_.view, &ViewState::cursorsChanged, this, &TraceDesk::followCursors);
+  connect(&c_.view, &ViewState::captureChanged, this, &TraceDesk::followCursors);
+  connect(&c_.session, &Session::momentsReady, this, &TraceDesk::takeMoments);
   connect(&c_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
     if (!c_.view.span()) return;
     reading_ = reading;

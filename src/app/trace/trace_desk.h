@@ -6,9 +6,11 @@
 #include "app/trace/fan_view.h"
 #include "app/trace/lanes.h"
 #include "app/trace/ledger_model.h"
+#include "app/trace/line_up_margin.h"
 #include "app/trace/log_margin.h"
 #include "app/trace/overview.h"
 #include "app/trace/recipe_margin.h"
+#include "app/trace/spread_margin.h"
 
 #include <QSplitter>
 #include <QTabBar>
@@ -26,6 +28,10 @@ public:
   QByteArray saveLayout() const;
   void restoreLayout(const QByteArray& layout);
   RecipeMargin* recipe() { return recipe_; }
+  /// What is seen as a picture (PDF, SVG or PNG by the name's ending); told when done.
+  void savePicture(const QString& path);
+  /// The first capture's samples as a text table; told when done.
+  void saveSamples(const QString& path, double from_s, double to_s);
 
 signals:
   void framePainted();
@@ -37,6 +43,16 @@ private:
   void makeActions();
   void makeStateActions();
   void makeLaneActions();
+  void makeSpanActions();
+  void makeStepActions();
+  void makeGoTo(QWidget* parent);
+  void goToTyped();
+  void followCursors();
+  void takeMoments(const MomentsReadingPtr& reading);
+  double placeOfKeys() const;
+  QString spanTable() const;
+  void exportPicture();
+  void exportSamples();
   void changeLane(const std::function<void(LanePlan&, std::size_t)>& change);
   void setScale(ValueScale scale);
   void setFit(ValueFit fit, double low, double high);
@@ -73,6 +89,10 @@ private:
   QTabBar* tabs_ = nullptr;
   LogMargin* log_ = nullptr;
   RecipeMargin* recipe_ = nullptr;
+  SpreadMargin* spread_ = nullptr;
+  LineUpMargin* line_up_ = nullptr;
+  QLabel* cursors_ = nullptr;
+  QLineEdit* go_to_ = nullptr;
   QStackedWidget* margin_ = nullptr;
   QSplitter *across_ = nullptr, *down_ = nullptr;
   BudgetViewPtr budget_;

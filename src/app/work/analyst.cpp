@@ -335,4 +335,32 @@ std::string Analyst::budget_from(std::int64_t capture) {
   return out;
 }
 
+/// Opened once as long as the book stays as it is.
+const book::ChannelTrace& Analyst::current(std::int64_t capture) {
+  const auto version = book_.data_version();
+  if (version != currents_version_ || currents_.size() > 4) currents_.clear();
+  currents_version_ = version;
+  auto& trace = currents_[capture];
+  if (!trace) {
+    const book::CaptureInfo info = book_.capture(capture);
+    trace = std::make_unique<book::ChannelTrace>(book_, book::main_current(info, book_.path()));
+  }
+  return *trace;
+}
+
+SpreadViewPtr Analyst::spread(const SpreadWish& wish, const std::function<bool()>& going_on) {
+  const book::ChannelTrace& trace = current(wish.capture);
+  const SpreadViewPtr view = spread_of(trace, wish, std::int64_t{1} << 60, going_on);
+  if (!view || !view->final) return nullptr;
+  auto out = std::make_shared<SpreadView>(*view);
+  out->ripple = ripple(trace, wish.from_s, wish.to_s);
+  return out;
+}
+
+LineUp Analyst::lineUp(std::int64_t reference, std::int64_t other, const std::stop_token& stop) {
+  const book::ChannelTrace& a = current(reference);
+  const book::ChannelTrace& b = current(other);
+  return line_up(a, b, 0.3, [&] { return !stop.stop_requested(); });
+}
+
 }  // namespace kuvio::app

@@ -3,8 +3,11 @@
 
 #include "app/work/views.h"
 #include "book/analysis.h"
+#include "core/line_up.h"
 
+#include <functional>
 #include <map>
+#include <memory>
 #include <stop_token>
 #include <string>
 #include <vector>
@@ -40,6 +43,11 @@ public:
   /// its charge per visit elsewhere, with some room above. Empty when the capture is not split.
   std::string budget_from(std::int64_t capture);
 
+  /// Every sample of a span, and its ripple. Null when it was given up or there is nothing.
+  SpreadViewPtr spread(const SpreadWish& wish, const std::function<bool()>& going_on);
+  /// Where `other` lies beside `reference`, on its time, by their main currents.
+  LineUp lineUp(std::int64_t reference, std::int64_t other, const std::stop_token& stop);
+
   const book::Book& book() const { return book_; }
 
 private:
@@ -52,6 +60,9 @@ private:
   book::Book book_;
   std::int64_t version_ = -1;
   std::map<std::string, std::vector<book::SplitCapture>> loaded_;
+  const book::ChannelTrace& current(std::int64_t capture);
+  std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> currents_;  // by capture
+  std::int64_t currents_version_ = -1;
 };
 
 /// Life of a mean current on a battery, with its interval.

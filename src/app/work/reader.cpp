@@ -254,6 +254,7 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
   const book::LinedUp place = book::lined_up(book_, info.id);
   view->offset_s = place.offset_s - axis_s;
   view->lined_up_by = place.how;
+  view->lined_up_s = place.offset_s;
   view->log = book_.log(info.id);
   const auto events = book_.events(info.id);
   add_noted(view->log, events);
@@ -325,6 +326,41 @@ SpanReadingPtr Reader::span(double from_s, double to_s) const {
   if (const auto mean = out->figures.mean()) {
     out->mean_u = combine(accuracy_components(open_.front().view->basis.accuracy, *mean)).U;
   }
+  return out;
+}
+
+MomentsReadingPtr Reader::moments(const std::vector<double>& moments) const {
+  if (open_.empty()) return nullptr;
+  auto out = std::make_shared<MomentsReading>();
+  out->moments = moments;
+  for (const book::ChannelInfo& c : open_.front().view->info.channels) {
+    const auto it = open_.front().traces.find(c.name);
+    if (it == open_.front().traces.end()) continue;
+    MomentsReading::Channel channel{c.name, c.unit, {}};
+    for (const double t : moments) channel.values.push_back(value_at(*it->second, t));
+    out->channels.push_back(std::move(channel));
+  }
+  return out;
+}
+
+SpreadViewPtr Reader::spread(const SpreadWish& wish) const {
+  constexpr std::int64_t kAtOnce = 200'000;  // samples: some milliseconds
+  if (open_.empty() || !open_.front().current || open_.front().view->info.id != wish.capture)
+    return nullptr;
+  return spread_of(*open_.front().current, wish, kAtOnce, {});
+}
+
+SpreadViewPtr spread_of(const Trace& trace, const SpreadWish& wish, std::int64_t at_most,
+                        const std::function<bool()>& going_on) {
+  const double from = std::clamp(wish.from_s, trace.from_s(), trace.to_s()),
+               to = std::clamp(wish.to_s, trace.from_s(), trace.to_s());
+  if (!(to > from) || wish.bins.count() < 1) return nullptr;
+  auto out = std::make_shared<SpreadView>();
+  out->wish = wish;
+  const SpanFigures all = measure(trace, from, to);
+  out->peak_to_peak = all.max.value_or(0) - all.min.value_or(0);
+  out->spread = distribution(trace, from, to, wish.bins, at_most, going_on);
+  out->final = out->spread.whole;
   return out;
 }
 

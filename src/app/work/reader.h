@@ -4,6 +4,7 @@
 #include "app/work/views.h"
 #include "book/channel_trace.h"
 
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -36,6 +37,10 @@ public:
   /// `patience_s` are left loose; the same wish again goes on with them.
   FramePtr frame(const FrameWish& wish, double patience_s);
   SpanReadingPtr span(double from_s, double to_s) const;
+  /// Values of the first capture's channels.
+  MomentsReadingPtr moments(const std::vector<double>& moments) const;
+  /// At once: from pieces of the span where it is long, without its ripple.
+  SpreadViewPtr spread(const SpreadWish& wish) const;
   LevelHistogramPtr histogram(const std::stop_token& stop) const;
   /// Splits what is shown by a recipe's text, without saving it.
   RecipePreviewPtr preview(const std::string& text) const;
@@ -83,6 +88,10 @@ private:
   std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> spare_;
   std::map<std::pair<std::int64_t, std::string>, Columns> columns_;  // by capture and channel
 };
+
+/// Null when the span holds nothing. `going_on` as for kuvio::distribution.
+SpreadViewPtr spread_of(const Trace& trace, const SpreadWish& wish, std::int64_t at_most,
+                        const std::function<bool()>& going_on);
 
 /// Fills of a recipe's states, the first for the one with the most time.
 Fills fills_for(const std::string& recipe_text, const Visits& visits);

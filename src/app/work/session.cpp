@@ -56,6 +56,10 @@ Session::Session(QObject* parent)
       analyst_(std::make_shared<std::unique_ptr<Analyst>>()),
       frame_wish_(std::make_shared<Latest<FrameWish>>()),
       span_wish_(std::make_shared<Latest<std::pair<double, double>>>()),
+      moments_wish_(std::make_shared<Latest<std::vector<double>>>()),
+      spread_wish_(std::make_shared<Latest<SpreadWish>>()),
+      whole_spread_wish_(std::make_shared<Latest<SpreadWish>>()),
+      spreads_wanted_(std::make_shared<std::atomic<std::uint64_t>>(0)),
       preview_wish_(std::make_shared<Latest<std::string>>()),
       life_wish_(std::make_shared<Latest<LifeWish>>()),
       builds_wish_(std::make_shared<Latest<BuildsWish>>()),
@@ -207,6 +211,52 @@ void Session::wantSpan(double from_s, double to_s) {
          if (const SpanReadingPtr reading = (*reader)->span(newest->first, newest->second))
            courier.deliver([this, reading] { emit spanReady(reading); });
        });
+}
+
+void Session::wantMoments(const std::vector<double>& moments) {
+  moments_wish_->set(moments);
+  post(Who::view, [this, courier = courier_, reader = reader_,
+                   wishes = moments_wish_](const std::stop_token&) {
+    const auto newest = wishes->take();
+    if (!newest || !*reader) return;
+    if (const MomentsReadingPtr reading = (*reader)->moments(*newest))
+      courier.deliver([this, reading] { emit momentsReady(reading); });
+  });
+}
+
+void Session::wantSpread(const SpreadWish& wish) {
+  const std::uint64_t mine = ++*spreads_wanted_;
+  spread_wish_->set(wish);
+  whole_spread_wish_->set(wish);
+  post(Who::view,
+       [this, courier = courier_, reader = reader_, wishes = spread_wish_](const std::stop_token&) {
+         const auto newest = wishes->take();
+         if (!newest || !*reader) return;
+         if (const SpreadViewPtr view = (*reader)->spread(*newest))
+           courier.deliver([this, view] { emit spreadReady(view); });
+       });
+  post(Who::desks, [this, courier = courier_, analyst = analyst_, wishes = whole_spread_wish_,
+                    wanted = spreads_wanted_, mine](const std::stop_token& stop) {
+    if (*wanted != mine) return;  // a newer wish waits behind this one
+    const auto newest = wishes->take();
+    if (!newest || !*analyst) return;
+    const auto going_on = [&] { return *wanted == mine && !stop.stop_requested(); };
+    if (const SpreadViewPtr view = (*analyst)->spread(*newest, going_on))
+      courier.deliver([this, view] { emit spreadReady(view); });
+  });
+}
+
+void Session::wantLineUp(std::int64_t reference, std::int64_t other) {
+  post(
+      Who::desks,
+      [this, courier = courier_, analyst = analyst_, reference,
+       other](const std::stop_token& stop) {
+        if (!*analyst) return;
+        const LineUp result = (*analyst)->lineUp(reference, other, stop);
+        courier.deliver(
+            [this, reference, other, result] { emit linedUp(reference, other, result); });
+      },
+      tr("Lining up"));
 }
 
 void Session::wantPreview(const std::string& recipe_text) {

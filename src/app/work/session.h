@@ -39,6 +39,11 @@ public:
   void show(const std::vector<std::int64_t>& captures);
   void wantFrame(const FrameWish& wish);
   void wantSpan(double from_s, double to_s);
+  void wantMoments(const std::vector<double>& moments);
+  /// Answered twice: at once from pieces, then from every sample.
+  void wantSpread(const SpreadWish& wish);
+  /// Lays a capture beside another by what both show; answered by `linedUp`.
+  void wantLineUp(std::int64_t reference, std::int64_t other);
   /// Looks whether another connection has written to the book.
   void poll();
 
@@ -78,6 +83,9 @@ signals:
   void shown(kuvio::app::ShownPtr captures);
   void frameReady(kuvio::app::FramePtr frame);
   void spanReady(kuvio::app::SpanReadingPtr span);
+  void momentsReady(kuvio::app::MomentsReadingPtr moments);
+  void spreadReady(kuvio::app::SpreadViewPtr spread);
+  void linedUp(std::int64_t reference, std::int64_t other, const kuvio::LineUp& result);
   void buildsReady(kuvio::app::BuildsViewPtr view);
   void typicalReady(kuvio::app::TypicalViewPtr view);
   void budgetReady(kuvio::app::BudgetViewPtr view);
@@ -117,6 +125,9 @@ private:
   std::shared_ptr<Latest<FrameWish>> frame_wish_;
   std::uint64_t frames_wanted_ = 0;
   std::shared_ptr<Latest<std::pair<double, double>>> span_wish_;
+  std::shared_ptr<Latest<std::vector<double>>> moments_wish_;
+  std::shared_ptr<Latest<SpreadWish>> spread_wish_, whole_spread_wish_;
+  std::shared_ptr<std::atomic<std::uint64_t>> spreads_wanted_;
   std::shared_ptr<Latest<std::string>> preview_wish_;
   std::shared_ptr<Latest<LifeWish>> life_wish_;
   std::shared_ptr<Latest<BuildsWish>> builds_wish_;

@@ -4,9 +4,11 @@
 #include "book/notes.h"
 #include "core/budget.h"
 #include "core/compare.h"
+#include "core/distribution.h"
 #include "core/envelope.h"
 #include "core/fan.h"
 #include "core/ledger.h"
+#include "core/spectrum.h"
 #include "core/typical.h"
 
 #include <QString>
@@ -43,6 +45,7 @@ struct CaptureView {
   double from_s = 0, to_s = 0;
   double offset_s = 0;      ///< where its time 0 lies on the axis of the first that is drawn
   std::string lined_up_by;  ///< how that was found, for people
+  double lined_up_s = 0;    ///< where it lies on the axis that all of the book share
   std::vector<std::pair<double, std::string>> marks;  ///< the operator's, in order of time
   /// Stretches without usable samples of the channel: gaps, over-range and what else is flagged.
   std::vector<std::pair<double, double>> breaks;
@@ -149,6 +152,32 @@ struct SpanReading {
   double mean_u = 0;  ///< expanded uncertainty of the mean (A)
 };
 using SpanReadingPtr = std::shared_ptr<const SpanReading>;
+
+/// Values at single moments.
+struct MomentsReading {
+  struct Channel {
+    std::string name, unit;
+    std::vector<std::optional<double>> values;  ///< one a moment; nothing in a gap
+  };
+  std::vector<double> moments;
+  std::vector<Channel> channels;
+};
+using MomentsReadingPtr = std::shared_ptr<const MomentsReading>;
+
+/// What is to be known of how a span's current is spread.
+struct SpreadWish {
+  std::int64_t capture = 0;
+  double from_s = 0, to_s = 0;
+  Bins bins;
+};
+struct SpreadView {
+  SpreadWish wish;
+  Distribution spread;
+  std::optional<Ripple> ripple;  ///< known with the last answer only
+  double peak_to_peak = 0;
+  bool final = false;  ///< every sample was looked at
+};
+using SpreadViewPtr = std::shared_ptr<const SpreadView>;
 
 /// How a capture's time is spread over levels, and what a recipe that is being written makes of it.
 struct RecipePreview {

@@ -1,0 +1,260 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/line_up_margin.h"
+
+#include "app/look/parts.h"
+#include "app/trace/moment.h"
+#include "core/present.h"
+
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QRegularExpression>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+namespace kuvio::app {
+namespace {
+
+QString q(const std::string& text) { return QString::fromStdString(text); }
+
+QString signed_time(double s) {
+  return (s < 0 ? QStringLiteral("−") : QStringLiteral("+")) +
+         QString::number(std::fabs(s), 'f', 6) + QStringLiteral(" s");
+}
+
+/// Moment of the n-th line (from 1) that matches; nothing when there are fewer.
+std::optional<double> nth_line(const CaptureView& capture, const QRegularExpression& what, int n) {
+  for (const book::LogLine& line : capture.log) {
+    if (what.match(q(line.text)).hasMatch() && --n == 0) return line.time_s;
+  }
+  return std::nullopt;
+}
+
+Visits visits_of(const CaptureView& capture) {
+  Visits out;
+  for (const VisitFigures& v : capture.visits) out.push_back(v.visit);
+  return out;
+}
+
+}  // namespace
+
+LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
+    : QWidget(parent), view_(view), session_(session) {
+  setObjectName(QStringLiteral("lineUpMargin"));
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(14, 8, 14, 8);
+  column->setSpacing(8);
+  nothing_ = remark(tr("Tick two captures or more in the list to lay them over each other."), this);
+  nothing_->setWordWrap(true);
+  column->addWidget(nothing_);
+  ways_ = new QWidget(this);
+  auto* rows = new QVBoxLayout(ways_);
+  rows->setContentsMargins(0, 0, 0, 0);
+  rows->setSpacing(8);
+  which_ = new QComboBox(ways_);
+  which_->setObjectName(QStringLiteral("lineUpWhich"));
+  which_->setAccessibleName(tr("Capture that is moved"));
+  which_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  onto_ = remark({}, ways_);
+  onto_->setWordWrap(true);
+  rows->addWidget(which_);
+  rows->addWidget(onto_);
+  const auto way = [&](const QString& title, std::initializer_list<QWidget*> parts,
+                       const char* name, const QString& act, auto run) {
+    rows->addWidget(heading(title, ways_));
+    auto* row = new QHBoxLayout;
+    row->setSpacing(6);
+    for (QWidget* part : parts) row->addWidget(part, qobject_cast<QSpinBox*>(part) ? 0 : 1);
+    auto* go = button(act, QLatin1String(name), ways_);
+    connect(go, &QPushButton::clicked, this, run);
+    if (parts.size() > 0) go->setMaximumWidth(56);
+    row->addWidget(go);
+    rows->addLayout(row);
+  };
+  const auto count = [this](const char* name, const QString& accessible) {
+    auto* spin = new QSpinBox(ways_);
+    spin->setObjectName(QLatin1String(name));
+    spin->setAccessibleName(accessible);
+    spin->setRange(1, 100000);
+    spin->setMaximumWidth(62);
+    return spin;
+  };
+  offset_ = new QLineEdit(ways_);
+  offset_->setObjectName(QStringLiteral("lineUpOffset"));
+  offset_->setAccessibleName(tr("Offset of the capture"));
+  offset_->setPlaceholderText(tr("1.25 s, −40 ms"));
+  connect(offset_, &QLineEdit::returnPressed, this, &LineUpMargin::byTyping);
+  state_ = new QComboBox(ways_);
+  state_->setObjectName(QStringLiteral("lineUpState"));
+  state_->setAccessibleName(tr("State whose entry is laid over"));
+  state_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  entry_ = count("lineUpEntry", tr("Which entry into the state"));
+  line_ = new QLineEdit(ways_);
+  line_->setObjectName(QStringLiteral("lineUpLine"));
+  line_->setAccessibleName(tr("Log line that is laid over, a regular expression"));
+  line_->setPlaceholderText(tr("text or expression"));
+  connect(line_, &QLineEdit::returnPressed, this, &LineUpMargin::byLog);
+  match_ = count("lineUpMatch", tr("Which of the lines"));
+  way(tr("By what both show"), {}, "lineUpAuto", tr("Find the offset"),
+      [this] { automatically(); });
+  way(tr("By the n-th entry into a state"), {state_, entry_}, "lineUpByEntry", tr("Lay"),
+      [this] { byEntry(); });
+  way(tr("By the n-th log line with"), {line_, match_}, "lineUpByLine", tr("Lay"),
+      [this] { byLog(); });
+  way(tr("By hand: drag over the lanes, or type"), {offset_}, "lineUpByOffset", tr("Set"),
+      [this] { byTyping(); });
+  auto* back = button(tr("Put back to its own start"), QStringLiteral("lineUpBack"), ways_);
+  connect(back, &QPushButton::clicked, this, [this] {
+    const CaptureView* m = moved();
+    if (m && view_.capture()) lay(-view_.capture()->lined_up_s, {});
+  });
+  rows->addWidget(back, 0, Qt::AlignLeft);
+  column->addWidget(ways_);
+  told_ = remark({}, this);
+  told_->setObjectName(QStringLiteral("lineUpTold"));
+  told_->setWordWrap(true);
+  column->addWidget(told_);
+  column->addStretch(1);
+  connect(which_, &QComboBox::activated, this, &LineUpMargin::choose);
+  connect(&view_, &ViewState::captureChanged, this, &LineUpMargin::takeShown);
+  connect(&view_, &ViewState::offsetsChanged, this, [this] {
+    if (view_.moving()) offset_->setText(signed_time(view_.offsetOf(*view_.moving())));
+  });
+  connect(&view_, &ViewState::offsetDragged, this,
+          [this](std::size_t, double offset_s) { lay(offset_s, tr("by hand")); });
+  connect(&session_, &Session::linedUp, this, &LineUpMargin::takeResult);
+  takeShown();
+}
+
+void LineUpMargin::showEvent(QShowEvent*) { choose(); }
+void LineUpMargin::hideEvent(QHideEvent*) { view_.setMoving(std::nullopt); }
+
+void LineUpMargin::takeShown() {
+  const std::size_t n = view_.shown() ? view_.shown()->captures.size() : 0;
+  nothing_->setVisible(n < 2);
+  ways_->setVisible(n >= 2);
+  told_->setVisible(n >= 2);
+  const QVariant chosen = which_->currentData();
+  which_->clear();
+  for (std::size_t i = 1; i < n; ++i) {
+    const CaptureView& c = *view_.shown()->captures[i];
+    which_->addItem(q(c.info.name), static_cast<qlonglong>(c.info.id));
+  }
+  if (const int at = which_->findData(chosen); at >= 0) which_->setCurrentIndex(at);
+  choose();
+}
+
+void LineUpMargin::choose() {
+  const CaptureView* m = moved();
+  if (!m) {
+    view_.setMoving(std::nullopt);
+    return;
+  }
+  if (isVisible()) view_.setMoving(static_cast<std::size_t>(which_->currentIndex() + 1));
+  onto_->setText(tr("onto %1").arg(q(view_.capture()->info.name)));
+  offset_->setText(signed_time(m->offset_s));
+  const QString state = state_->currentText();
+  state_->clear();
+  for (const auto& [name, fill] : view_.capture()->fills) {
+    const bool both = m->fills.count(name) > 0;
+    if (both && !is_built_in_state(name)) state_->addItem(q(name));
+  }
+  if (const int at = state_->findText(state); at >= 0) state_->setCurrentIndex(at);
+  const QString how = q(m->lined_up_by);
+  told_->setText(m->offset_s == 0 ? tr("Both begin at 0.")
+                 : how.isEmpty()  ? tr("Moved by %1.").arg(signed_time(m->offset_s))
+                                  : tr("Moved by %1, %2.").arg(signed_time(m->offset_s), how));
+}
+
+const CaptureView* LineUpMargin::moved() const {
+  const int i = which_->currentIndex() + 1;
+  if (!view_.shown() || i < 1 || i >= static_cast<int>(view_.shown()->captures.size()))
+    return nullptr;
+  return view_.shown()->captures[static_cast<std::size_t>(i)].get();
+}
+
+/// `offset_s`: beside the first capture.
+void LineUpMargin::lay(double offset_s, const QString& how) {
+  const CaptureView* m = moved();
+  if (!m || !view_.capture()) return;
+  const double whole = offset_s + view_.capture()->lined_up_s;
+  session_.put(tr("%1 lined up").arg(q(m->info.name)),
+               {book::lined_up_note(m->info.id, {whole, how.toStdString()})});
+}
+
+void LineUpMargin::byTyping() {
+  QString text = offset_->text().trimmed();
+  const auto place = parse_place(text, 0);
+  if (!place || place->to_s) {
+    told_->setText(
+        tr("“%1” is no length of time. Such as 1.25 s or −40 ms. Nothing was moved.").arg(text));
+    return;
+  }
+  lay(place->from_s, tr("typed"));
+}
+
+void LineUpMargin::byEntry() {
+  const CaptureView* m = moved();
+  if (!m) return;
+  const std::string state = state_->currentText().toStdString();
+  const auto offset = state.empty() ? std::nullopt
+                                    : line_up_entries(visits_of(*view_.capture()), visits_of(*m),
+                                                      state, entry_->value());
+  if (!offset) {
+    told_->setText(
+        state.empty()
+            ? tr("Both must be split into states first, and have one in common.")
+            : tr("One of them enters %1 fewer than %2 times. Entries cut by the start or a gap do "
+                 "not count. Nothing was moved.")
+                  .arg(q(state))
+                  .arg(entry_->value()));
+    return;
+  }
+  lay(*offset, tr("by entry %1 into %2").arg(entry_->value()).arg(q(state)));
+}
+
+void LineUpMargin::byLog() {
+  const CaptureView* m = moved();
+  if (!m) return;
+  const QRegularExpression what(line_->text(), QRegularExpression::CaseInsensitiveOption);
+  if (line_->text().isEmpty() || !what.isValid()) {
+    told_->setText(line_->text().isEmpty()
+                       ? tr("Type what the line says.")
+                       : tr("The expression is not valid: %1.").arg(what.errorString()));
+    return;
+  }
+  const auto a = nth_line(*view_.capture(), what, match_->value()),
+             b = nth_line(*m, what, match_->value());
+  if (!a || !b) {
+    told_->setText(tr("%1 has fewer than %2 such lines. Nothing was moved.")
+                       .arg(q((!a ? *view_.capture() : *m).info.name))
+                       .arg(match_->value()));
+    return;
+  }
+  lay(*a - *b, tr("by log line %1 with “%2”").arg(match_->value()).arg(line_->text()));
+}
+
+void LineUpMargin::automatically() {
+  const CaptureView* m = moved();
+  if (!m) return;
+  told_->setText(tr("Comparing…"));
+  session_.wantLineUp(view_.capture()->info.id, m->info.id);
+}
+
+void LineUpMargin::takeResult(std::int64_t reference, std::int64_t other, const LineUp& result) {
+  const CaptureView* m = moved();
+  if (!m || m->info.id != other || view_.capture()->info.id != reference) return;
+  const QString agreement = tr("agreement %1, elsewhere %2 at most")
+                                .arg(result.correlation, 0, 'f', 2)
+                                .arg(result.next_best, 0, 'f', 2);
+  if (!result.found()) {
+    told_->setText(
+        tr("Not lined up: %1 (%2). Nothing was moved; name an entry or a log line instead.")
+            .arg(q(result.why_not), agreement));
+    return;
+  }
+  lay(result.offset_s,
+      tr("by what both show, confidence %1 (%2)").arg(result.confidence, 0, 'f', 2).arg(agreement));
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/work/view_state.h"
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSpinBox>
+
+namespace kuvio::app {
+
+/// The margin's page that lays captures drawn together over each other: by dragging over the lanes
+/// while it is open, by a typed offset, by the n-th entry into a state, by a log line, or by what
+/// both show. Every way can be undone and is kept with the book.
+class LineUpMargin : public QWidget {
+  Q_OBJECT
+public:
+  LineUpMargin(ViewState& view, Session& session, QWidget* parent = nullptr);
+  QString told() const { return told_->text(); }
+
+protected:
+  void showEvent(QShowEvent* event) override;
+  void hideEvent(QHideEvent* event) override;
+
+private:
+  void takeShown();
+  void choose();
+  /// The capture that is moved, or null.
+  const CaptureView* moved() const;
+  void lay(double offset_s, const QString& how);
+  void byTyping();
+  void byEntry();
+  void byLog();
+  void automatically();
+  void takeResult(std::int64_t reference, std::int64_t other, const LineUp& result);
+
+  ViewState& view_;
+  Session& session_;
+  QLabel *nothing_, *told_, *onto_;
+  QWidget* ways_;
+  QComboBox *which_, *state_;
+  QLineEdit *offset_, *line_;
+  QSpinBox *entry_, *match_;
+};
+
+}  // namespace kuvio::app

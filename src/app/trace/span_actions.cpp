@@ -1,0 +1,252 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The Trace desk's span, cursors and steps: what is measured, copied and gone to.
+
+#include "app/trace/moment.h"
+#include "app/trace/read_out.h"
+#include "app/trace/trace_desk.h"
+
+#include <QApplication>
+#include <QClipboard>
+
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+QString q(const std::string& text) { return QString::fromStdString(text); }
+
+QString number(double v) { return QString::number(v, 'g', 12); }
+
+}  // namespace
+
+void TraceDesk::makeSpanActions() {
+  ViewState& view = c_.view;
+  const QString desk = QStringLiteral("Trace"), menu = tr("Span");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
+                       std::function<void()> run) {
+    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+  };
+  QAction* whole = add("wholeCycles", tr("Spans of whole cycles"), QKeySequence(tr("W")), [] {});
+  whole->setCheckable(true);
+  connect(whole, &QAction::toggled, this, [&view](bool on) { view.setWholeCycles(on); });
+  connect(&view, &ViewState::wholeCyclesChanged, whole,
+          [whole, &view] { whole->setChecked(view.wholeCycles()); });
+  for (int i = 0; i < ViewState::kCursors; ++i) {
+    add(i == 0 ? "cursor1" : "cursor2", tr("Cursor %1 here").arg(i + 1),
+        QKeySequence(Qt::Key_1 + i), [this, i] { c_.view.setCursor(i, placeOfKeys()); });
+  }
+  add("spanCursors", tr("Span between the cursors"), {}, [this, &view] {
+    if (view.cursor(0) && view.cursor(1)) {
+      view.setSpan(*view.cursor(0), *view.cursor(1));
+    } else {
+      emit told(tr("Set both cursors first: 1 and 2 put them where the pointer is."));
+    }
+  });
+  add("clearCursors", tr("Take the cursors away"), {}, [&view] { view.clearCursors(); });
+  c_.actions.add(
+      QStringLiteral("copySpan"), tr("Edit"), tr("Copy span's figures as text (TSV)"),
+      QKeySequence(tr("Ctrl+Shift+T")),
+      [this] {
+        const QString table = spanTable();
+        if (table.isEmpty()) {
+          emit told(tr("Mark a span first: drag over the trace."));
+        } else {
+          QApplication::clipboard()->setText(table);
+        }
+      },
+      desk);
+  c_.actions.add(
+      QStringLiteral("copySpread"), tr("Edit"), tr("Copy distribution as text (TSV)"), {},
+      [this] {
+        tabs_->setCurrentIndex(2);
+        QApplication::clipboard()->setText(spread_->table());
+      },
+      desk);
+  c_.actions.add(
+      QStringLiteral("exportPicture"), tr("Book"), tr("Export picture of the traces…"),
+      QKeySequence(tr("Ctrl+Shift+E")), [this] { exportPicture(); }, desk);
+  c_.actions.add(
+      QStringLiteral("exportSamples"), tr("Book"), tr("Export samples…"), {},
+      [this] { exportSamples(); }, desk);
+}
+
+void TraceDesk::makeStepActions() {
+  const QString desk = QStringLiteral("Trace"), menu = tr("Go");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
+                       std::function<void()> run) {
+    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+  };
+  add("goToTime", tr("Go to a time…"), QKeySequence(tr("Ctrl+G")), [this] {
+    go_to_->show();
+    go_to_->clear();
+    go_to_->setFocus();
+  });
+  const auto step = [this](const char* id, const char* back_id, const QString& next,
+                           const QString& before, const QKeySequence& keys,
+                           const QKeySequence& back_keys, auto moments, const QString& none) {
+    for (const int direction : {1, -1}) {
+      c_.actions.add(
+          QLatin1String(direction > 0 ? id : back_id), tr("Go"), direction > 0 ? next : before,
+          direction > 0 ? keys : back_keys,
+          [this, direction, moments, none] {
+            if (c_.view.capture() && !c_.view.step(moments(*c_.view.capture()), direction))
+              emit told(none);
+          },
+          QStringLiteral("Trace"));
+    }
+  };
+  step(
+      "nextMark", "previousMark", tr("Next mark"), tr("Mark before"), QKeySequence(tr("M")),
+      QKeySequence(tr("Shift+M")),
+      [](const CaptureView& c) {
+        std::vector<double> out;
+        for (const auto& [moment, text] : c.marks) out.push_back(moment);
+        return out;
+      },
+      tr("There is no further mark."));
+  step(
+      "nextGap", "previousGap", tr("Next gap or flagged stretch"),
+      tr("Gap or flagged stretch before"), QKeySequence(tr("G")), QKeySequence(tr("Shift+G")),
+      [](const CaptureView& c) {
+        std::vector<double> out;
+        for (const auto& [from, to] : c.breaks) out.push_back(from);
+        return out;
+      },
+      tr("There is no further gap, and nothing flagged."));
+  step(
+      "nextMatch", "previousMatch", tr("Next log match"), tr("Log match before"),
+      QKeySequence(Qt::Key_F3), QKeySequence(Qt::SHIFT | Qt::Key_F3),
+      [this](const CaptureView& c) {
+        if (!c_.view.logMatches().empty()) return c_.view.logMatches();
+        std::vector<double> out;  // without a filter, every line
+        for (const book::LogLine& line : c.log) out.push_back(line.time_s);
+        return out;
+      },
+      tr("There is no further line that matches."));
+}
+
+/// Where keys do something: at the pointer, else in the middle of the view.
+double TraceDesk::placeOfKeys() const {
+  return c_.view.pointer().value_or((c_.view.from() + c_.view.to()) / 2);
+}
+
+void TraceDesk::makeGoTo(QWidget* parent) {
+  go_to_ = new QLineEdit(parent);
+  go_to_->setObjectName(QStringLiteral("goTo"));
+  go_to_->setAccessibleName(tr("Time to go to"));
+  go_to_->setPlaceholderText(
+      tr("12.5 s, 1:02:03.5, +200 ms, or a stretch: 12.5 .. +80 ms. Enter goes there, Esc stays."));
+  go_to_->hide();
+  parent->layout()->addWidget(go_to_);
+  connect(go_to_, &QLineEdit::returnPressed, this, &TraceDesk::goToTyped);
+  auto* leave = new QAction(go_to_);
+  leave->setShortcut(Qt::Key_Escape);
+  leave->setShortcutContext(Qt::WidgetShortcut);
+  connect(leave, &QAction::triggered, this, [this] {
+    go_to_->hide();
+    lanes_->setFocus();
+  });
+  go_to_->addAction(leave);
+}
+
+void TraceDesk::goToTyped() {
+  const auto place = parse_place(go_to_->text(), placeOfKeys());
+  if (!place || !c_.view.capture()) {
+    emit told(tr("“%1” is no time. Such as 12.5 s, 1:02:03.5, +200 ms, or 12.5 .. +80 ms.")
+                  .arg(go_to_->text()));
+    return;
+  }
+  if (place->from_s > c_.view.end() || place->to_s.value_or(place->from_s) < c_.view.begin()) {
+    emit told(tr("The capture lasts from %1 to %2 s.")
+                  .arg(moment_text(c_.view.begin(), 1), moment_text(c_.view.end(), 1)));
+    return;
+  }
+  if (place->to_s) {
+    c_.view.show(place->from_s, *place->to_s);
+  } else {
+    c_.view.goTo(place->from_s);
+  }
+  go_to_->hide();
+  lanes_->setFocus();
+}
+
+void TraceDesk::followCursors() {
+  std::vector<double> moments;
+  for (int i = 0; i < ViewState::kCursors; ++i) {
+    if (c_.view.cursor(i)) moments.push_back(*c_.view.cursor(i));
+  }
+  cursors_->setVisible(!moments.empty());
+  if (!moments.empty()) c_.session.wantMoments(moments);
+}
+
+/// "1  12.331 s: I 4.02 mA, V 3.58 V   2  …   2 − 1: +1.204 s (0.83 Hz), I −3.9 mA, …"
+void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
+  const double width = c_.view.to() - c_.view.from();
+  const auto value = [](const std::optional<double>& v, const std::string& unit) {
+    return v ? q(with_prefix(*v, unit, 4)) : QStringLiteral("–");
+  };
+  QStringList parts;
+  std::size_t at = 0;
+  std::vector<std::pair<double, std::size_t>> both;
+  for (int i = 0; i < ViewState::kCursors; ++i) {
+    if (!c_.view.cursor(i)) continue;
+    // An answer to cursors that have moved on: the next is on its way.
+    if (at >= reading->moments.size() || reading->moments[at] != *c_.view.cursor(i)) return;
+    QStringList values;
+    for (const auto& channel : reading->channels) {
+      if (!channel.unit.empty())
+        values << q(channel.name) + QLatin1Char(' ') + value(channel.values[at], channel.unit);
+    }
+    parts << tr("%1   %2 s: %3")
+                 .arg(i + 1)
+                 .arg(moment_text(reading->moments[at], width), values.join(QStringLiteral(", ")));
+    both.emplace_back(reading->moments[at], at);
+    ++at;
+  }
+  if (both.size() == 2) {
+    const double apart = both[1].first - both[0].first;
+    QStringList values;
+    for (const auto& channel : reading->channels) {
+      const auto &a = channel.values[0], &b = channel.values[1];
+      if (!channel.unit.empty() && a && b)
+        values << q(channel.name) + QLatin1Char(' ') + q(with_prefix(*b - *a, channel.unit, 4));
+    }
+    const QString rate =
+        apart != 0 ? QStringLiteral(" (%1)").arg(q(with_prefix(1 / std::fabs(apart), "Hz", 4)))
+                   : QString();
+    parts << tr("2 − 1:  %1 s%2, %3")
+                 .arg(moment_text(apart, width), rate, values.join(QStringLiteral(", ")));
+  }
+  cursors_->setText(parts.join(QStringLiteral("      ")));
+}
+
+QString TraceDesk::spanTable() const {
+  if (!c_.view.span() || !reading_) return {};
+  const SpanFigures& s = reading_->figures;
+  const auto or_nothing = [](const std::optional<double>& v) { return v ? number(*v) : QString(); };
+  const std::vector<std::pair<QString, QString>> cells{
+      {QStringLiteral("capture"), q(c_.view.capture()->info.name)},
+      {QStringLiteral("channel"), q(c_.view.capture()->channel.name)},
+      {QStringLiteral("from_s"), number(s.from_s)},
+      {QStringLiteral("to_s"), number(s.to_s)},
+      {QStringLiteral("duration_s"), number(s.duration_s())},
+      {QStringLiteral("observed_s"), number(s.observed_s)},
+      {QStringLiteral("missing_s"), number(s.missing_s)},
+      {QStringLiteral("samples"), QString::number(s.samples)},
+      {QStringLiteral("mean_A"), or_nothing(s.mean())},
+      {QStringLiteral("mean_U_A"), number(reading_->mean_u)},
+      {QStringLiteral("min_A"), or_nothing(s.min)},
+      {QStringLiteral("max_A"), or_nothing(s.max)},
+      {QStringLiteral("rms_A"), or_nothing(s.rms())},
+      {QStringLiteral("charge_C"), number(s.charge)},
+      {QStringLiteral("over_range"), QString::number(s.over_range)}};
+  QStringList names, values;
+  for (const auto& [name, value] : cells) {
+    names << name;
+    values << value;
+  }
+  return names.join(QLatin1Char('\t')) + QLatin1Char('\n') + values.join(QLatin1Char('\t')) +
+         QLatin1Char('\n');
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/trace/lanes.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QTimer>
+
+namespace kuvio::app {
+
+/// How the current of the span (or of what is seen) is spread over its values: bars on the lane's
+/// own value axis, beside it, and the share of the time that lies below each value.
+class SpreadBars : public QWidget {
+  Q_OBJECT
+public:
+  SpreadBars(const Lanes& lanes, QWidget* parent);
+  void setSpread(SpreadViewPtr spread);
+  void setByCharge(bool on);
+  void setLogarithmic(bool on);
+
+protected:
+  void paintEvent(QPaintEvent* event) override;
+
+private:
+  const Lanes& lanes_;
+  SpreadViewPtr spread_;
+  bool by_charge_ = false, logarithmic_ = true;
+};
+
+/// The margin's page with the distribution, its quantiles and the ripple.
+class SpreadMargin : public QWidget {
+  Q_OBJECT
+public:
+  SpreadMargin(ViewState& view, Session& session, Lanes& lanes, QWidget* parent = nullptr);
+  const SpreadViewPtr& spread() const { return spread_; }
+  /// Bins, shares and charges, for a table.
+  QString table() const;
+  QString words() const { return words_->text(); }
+
+protected:
+  void showEvent(QShowEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+
+private:
+  void ask();
+  void take(const SpreadViewPtr& spread);
+  void place();
+
+  ViewState& view_;
+  Session& session_;
+  Lanes& lanes_;
+  SpreadBars* bars_;
+  QPushButton *by_, *scale_;
+  QLabel* words_;
+  QTimer soon_;
+  SpreadViewPtr spread_;
+};
+
+}  // namespace kuvio::app

@@ -1,0 +1,137 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/samples_csv.h"
+
+#include "core/measure.h"
+#include "formats/output_file.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::formats {
+namespace {
+
+constexpr std::int64_t kPiece = 16384;
+
+bool same_moments(const Trace& a, const Trace& b) {
+  const auto x = a.blocks(), y = b.blocks();
+  if (!(a.time_base() == b.time_base()) || x.size() != y.size()) return false;
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    if (x[i].start != y[i].start || x[i].period != y[i].period || x[i].count != y[i].count)
+      return false;
+    // Times of their own are only the same where they were written together; not worth a look.
+    if (x[i].period == 0 && &a != &b) return false;
+  }
+  return true;
+}
+
+/// Decimals that tell ticks apart, at least as many as a microsecond has.
+int decimals_of(const TimeBase& base) {
+  int out = 6;
+  double tick = base.tick_s() * 1e6;
+  while (out < 12 && std::fabs(tick - std::round(tick)) > 1e-6) {
+    tick *= 10;
+    ++out;
+  }
+  return out;
+}
+
+const char* flag_words(Flag flag) {
+  switch (flag) {
+    case Flag::over_range:
+      return "over range";
+    case Flag::not_a_number:
+      return "not a number";
+    case Flag::dropped:
+      return "lost";
+    case Flag::range_change:
+      return "while the range changed";
+  }
+  return "";
+}
+
+/// A name as a cell: what would end it is written as an underscore.
+std::string cell(const std::string& name, const std::string& unit) {
+  std::string out = unit.empty() ? name : name + "_" + unit;
+  for (char& c : out) {
+    if (c == ',' || c == '"' || c == '\n') c = '_';
+  }
+  return out;
+}
+
+std::string gap_line(const Trace& trace, double a, double b) {
+  std::string why;
+  for (const FlagRun& run : trace.flags()) {
+    if (run.to_s > a && run.from_s < b) why = fmt::format(", {}", flag_words(run.flag));
+  }
+  return fmt::format("# gap from {:.9g} to {:.9g} s{}\n", a, b, why);
+}
+
+}  // namespace
+
+WrittenSamples write_samples_csv(const std::string& path, const std::vector<SampleColumn>& columns,
+                                 double from_s, double to_s,
+                                 const std::function<bool(double)>& going_on) {
+  WrittenSamples out;
+  std::vector<const Trace*> traces;
+  std::string head = "time_s";
+  for (const SampleColumn& c : columns) {
+    if (!traces.empty() && !same_moments(*traces.front(), *c.trace)) {
+      out.left_out.push_back(c.name);
+      continue;
+    }
+    traces.push_back(c.trace);
+    out.columns.push_back(c.name);
+    head += "," + cell(c.name, c.unit);
+  }
+  OutputFile file(path);
+  file.write(head + "\n");
+  if (!traces.empty()) {
+    const Trace& first = *traces.front();
+    const TimeBase base = first.time_base();
+    const int decimals = decimals_of(base);
+    std::vector<std::vector<double>> values(traces.size());
+    std::string text;
+    double last_end = 0;
+    bool any = false;
+    for (const Block& b : first.blocks()) {
+      if (static_cast<long double>(b.end) < base.ticks(from_s) ||
+          static_cast<long double>(b.start) > base.ticks(to_s))
+        continue;
+      if (any && base.seconds(b.start) > last_end)
+        file.write(gap_line(first, last_end, base.seconds(b.start)));
+      any = true;
+      last_end = base.seconds(b.end);
+      std::int64_t at = cell_at(first, b, base.ticks(from_s));
+      if (base.seconds(tick_of(first, b, at)) < from_s) ++at;
+      const std::int64_t end = cell_at(first, b, base.ticks(to_s)) + 1;
+      while (at < end) {
+        if (going_on && !going_on((base.seconds(tick_of(first, b, at)) - from_s) /
+                                  std::max(1e-300, to_s - from_s)))
+          return {};
+        const auto n = static_cast<std::size_t>(std::min(kPiece, end - at));
+        for (std::size_t c = 0; c < traces.size(); ++c) {
+          values[c].resize(n);
+          traces[c]->read(b, at, values[c]);
+        }
+        text.clear();
+        for (std::size_t i = 0; i < n; ++i) {
+          fmt::format_to(std::back_inserter(text), "{:.{}f}",
+                         base.seconds(tick_of(first, b, at + static_cast<std::int64_t>(i))),
+                         decimals);
+          for (const auto& column : values)
+            fmt::format_to(std::back_inserter(text), ",{}", column[i]);
+          text += '\n';
+        }
+        file.write(text);
+        out.rows += static_cast<std::int64_t>(n);
+        at += static_cast<std::int64_t>(n);
+      }
+    }
+  }
+  file.commit();
+  return out;
+}
+
+}  // namespace kuvio::formats

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/trace.h"
+
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace kuvio::formats {
+
+/// A channel to be written, with its name and unit.
+struct SampleColumn {
+  std::string name, unit;
+  const Trace* trace = nullptr;
+};
+
+/// What was written.
+struct WrittenSamples {
+  std::int64_t rows = 0;
+  std::vector<std::string> columns;   ///< names of those written
+  std::vector<std::string> left_out;  ///< those on another time base or with other gaps
+};
+
+/// Writes samples inside [from_s, to_s] as text: a head line "time_s,I_A,V_V", then a line a
+/// sample, times with every digit that their time base needs, values so that they read back as they
+/// are. All channels that stand on the first one's moments are written beside it. A gap is a line
+/// "# gap from A to B s", flagged stretches are such gaps and named.
+///
+/// The file appears when all of it is written; `going_on` is asked now and then with the share
+/// done, false ends it without a file. Error cannot_create.
+WrittenSamples write_samples_csv(const std::string& path, const std::vector<SampleColumn>& columns,
+                                 double from_s, double to_s,
+                                 const std::function<bool(double)>& going_on = {});
+
+}  // namespace kuvio::formats
