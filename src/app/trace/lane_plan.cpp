@@ -7,6 +7,7 @@
 #include <QJsonDocument>
 #include <QJsonObject>
 #include <QObject>
+#include <QRegularExpression>
 
 #include <algorithm>
 #include <cmath>
@@ -188,7 +189,8 @@ QString curve_name(const LaneCurve& curve) {
       return QObject::tr("charge of %1").arg(channel);
     case CurveForm::mean:
       return QObject::tr("mean of %1 over %2")
-          .arg(channel, QString::fromStdString(with_prefix(curve.window_s, "s", 3)));
+          .arg(channel, QString::fromStdString(with_prefix(curve.window_s, "s", 3))
+                            .remove(QRegularExpression(QStringLiteral("\\.0+(?=\\D)|(?<=\\.\\d)0+(?=\\D)"))));
   }
   return channel;
 }

@@ -143,7 +143,7 @@ void Lanes::beginDrag(Drag drag, const QPointF& place) {
   if (drag == Drag::capture) pressed_offset_ = view_.offsetOf(*view_.moving());
   if (drag == Drag::height) {
     pressed_heights_.clear();
-    for (const Lane& l : lanes_) pressed_heights_.push_back(l.rect->height());
+    for (const Lane& l : lanes_) pressed_heights_.push_back(l.rect->outerRect().height());
   }
   if (drag == Drag::order) setCursor(Qt::ClosedHandCursor);
 }

@@ -39,7 +39,7 @@ Visits visits_of(const CaptureView& capture) {
 }  // namespace
 
 LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
-    : QWidget(parent), view_(view), session_(session) {
+    : QWidget(parent), view_(view), alive_(&view), session_(session) {
   setObjectName(QStringLiteral("lineUpMargin"));
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(14, 8, 14, 8);
@@ -127,7 +127,9 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
 }
 
 void LineUpMargin::showEvent(QShowEvent*) { choose(); }
-void LineUpMargin::hideEvent(QHideEvent*) { view_.setMoving(std::nullopt); }
+void LineUpMargin::hideEvent(QHideEvent*) {
+  if (alive_) view_.setMoving(std::nullopt);
+}
 
 void LineUpMargin::takeShown() {
   const std::size_t n = view_.shown() ? view_.shown()->captures.size() : 0;

@@ -7,6 +7,7 @@
 
 #include <QApplication>
 #include <QClipboard>
+#include <QKeyEvent>
 
 #include <cmath>
 
@@ -139,14 +140,21 @@ void TraceDesk::makeGoTo(QWidget* parent) {
   go_to_->hide();
   parent->layout()->addWidget(go_to_);
   connect(go_to_, &QLineEdit::returnPressed, this, &TraceDesk::goToTyped);
-  auto* leave = new QAction(go_to_);
-  leave->setShortcut(Qt::Key_Escape);
-  leave->setShortcutContext(Qt::WidgetShortcut);
-  connect(leave, &QAction::triggered, this, [this] {
-    go_to_->hide();
-    lanes_->setFocus();
-  });
-  go_to_->addAction(leave);
+  go_to_->installEventFilter(this);
+}
+
+/// Esc leaves the line before it is anybody else's.
+bool TraceDesk::eventFilter(QObject* watched, QEvent* event) {
+  const bool key = event->type() == QEvent::ShortcutOverride || event->type() == QEvent::KeyPress;
+  if (watched == go_to_ && key && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+    event->accept();
+    if (event->type() == QEvent::KeyPress) {
+      go_to_->hide();
+      lanes_->setFocus();
+    }
+    return true;
+  }
+  return Desk::eventFilter(watched, event);
 }
 
 void TraceDesk::goToTyped() {

@@ -37,6 +37,9 @@ signals:
   void framePainted();
   void limitWanted(const kuvio::SpanFigures& span, const QString& state);
 
+protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
+
 private:
   QWidget* makeMiddle();
   QWidget* makeMargin();
