@@ -3,12 +3,15 @@
 
 #include "app/shell/main_window.h"
 
+#include <QAbstractItemView>
 #include <QApplication>
+#include <QComboBox>
 #include <QDir>
 #include <QEventLoop>
 #include <QLineEdit>
 #include <QProcess>
 #include <QPushButton>
+#include <QSpinBox>
 #include <QStandardPaths>
 #include <QTimer>
 
@@ -112,6 +115,12 @@ int main(int argc, char** argv) {
     window.actions().find(QStringLiteral("showRecipe"))->trigger();
     settle(500);
     take("trace-recipe.png");
+    view.setCursor(0, t - 4);
+    view.setCursor(1, t + 0.7);
+    window.actions().find(QStringLiteral("showSpread"))->trigger();
+    settle(900);
+    take("trace-spread.png");
+    view.clearCursors();
     window.setTheme(Theme::Kind::night);
     window.actions().find(QStringLiteral("showLog"))->trigger();
     take("trace-night.png");
@@ -122,8 +131,33 @@ int main(int argc, char** argv) {
     break;
   }
 
-  // The bench at work: ready, recording, held, after a lost link, and with two outputs.
+  // Two captures laid over each other by their second entry into Uplink.
   window.setTheme(Theme::Kind::paper);
+  desk("Trace");
+  view.clearSpan();
+  if (auto* list = window.findChild<QAbstractItemView*>(QStringLiteral("captures")))
+    list->model()->setData(list->model()->index(1, 0), Qt::Checked, Qt::CheckStateRole);
+  waitFor([&] { return view.shown()->captures.size() == 2; }, 5000);
+  window.actions().find(QStringLiteral("lineUp"))->trigger();
+  settle(300);
+  if (auto* state = window.findChild<QComboBox*>(QStringLiteral("lineUpState")))
+    state->setCurrentText(QStringLiteral("Uplink"));
+  if (auto* number = window.findChild<QSpinBox*>(QStringLiteral("lineUpEntry")))
+    number->setValue(2);
+  if (auto* lay = window.findChild<QPushButton*>(QStringLiteral("lineUpByEntry"))) lay->click();
+  waitFor([&] { return view.shown()->captures.back()->offset_s != 0; }, 5000);
+  int uplinks = 0;
+  for (const kuvio::VisitFigures& v : view.capture()->visits) {
+    if (v.visit.state == "Uplink" && ++uplinks == 2)
+      view.show(v.visit.from_s - 14, v.visit.from_s + 8);
+  }
+  settle(700);
+  take("trace-lined-up.png");
+  if (auto* list = window.findChild<QAbstractItemView*>(QStringLiteral("captures")))
+    list->model()->setData(list->model()->index(1, 0), Qt::Unchecked, Qt::CheckStateRole);
+  window.actions().find(QStringLiteral("showLog"))->trigger();
+
+  // The bench at work: ready, recording, held, after a lost link, and with two outputs.
   const auto ready = [&] {
     return waitFor([&] { return bench.state().phase == BenchState::Phase::ready; }, 8000);
   };

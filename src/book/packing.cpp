@@ -13,7 +13,7 @@ namespace kuvio::book {
 namespace {
 
 constexpr int kLevel = 1;             // zstd's
-constexpr double kPays = 0.9;         // of the bytes it was
+constexpr double kPays = 0.8;         // of the bytes it was
 constexpr std::size_t kHeadFix = 32;  // form, lattice, padding
 constexpr std::size_t kFrameFix = 20;
 constexpr double kMostNumber = 2147483647;

@@ -55,7 +55,8 @@ Outcome run(const Options& o, bool json) {
   std::vector<formats::SampleColumn> columns;
   const auto add = [&](const book::ChannelInfo& c) {
     traces.push_back(std::make_unique<book::ChannelTrace>(book, c));
-    columns.push_back({c.name, c.unit, traces.back().get()});
+    columns.push_back({c.name, c.unit, traces.back().get(),
+                       c.encoding == book::Encoding::f4 && c.calibration.identity()});
   };
   for (const std::string& name : o.channels) add(book::choose_channel(capture, name, o.book));
   if (o.channels.empty()) {

@@ -75,6 +75,7 @@ WrittenSamples write_samples_csv(const std::string& path, const std::vector<Samp
                                  const std::function<bool(double)>& going_on) {
   WrittenSamples out;
   std::vector<const Trace*> traces;
+  std::vector<bool> floats;
   std::string head = "time_s";
   for (const SampleColumn& c : columns) {
     if (!traces.empty() && !same_moments(*traces.front(), *c.trace)) {
@@ -82,6 +83,7 @@ WrittenSamples write_samples_csv(const std::string& path, const std::vector<Samp
       continue;
     }
     traces.push_back(c.trace);
+    floats.push_back(c.float32);
     out.columns.push_back(c.name);
     head += "," + cell(c.name, c.unit);
   }
@@ -120,8 +122,13 @@ WrittenSamples write_samples_csv(const std::string& path, const std::vector<Samp
           fmt::format_to(std::back_inserter(text), "{:.{}f}",
                          base.seconds(tick_of(first, b, at + static_cast<std::int64_t>(i))),
                          decimals);
-          for (const auto& column : values)
-            fmt::format_to(std::back_inserter(text), ",{}", column[i]);
+          for (std::size_t c = 0; c < values.size(); ++c) {
+            if (floats[c]) {
+              fmt::format_to(std::back_inserter(text), ",{}", static_cast<float>(values[c][i]));
+            } else {
+              fmt::format_to(std::back_inserter(text), ",{}", values[c][i]);
+            }
+          }
           text += '\n';
         }
         file.write(text);

@@ -13,6 +13,7 @@ namespace kuvio::formats {
 struct SampleColumn {
   std::string name, unit;
   const Trace* trace = nullptr;
+  bool float32 = false;  ///< its values are no more than that: as many digits as tell them apart
 };
 
 /// What was written.

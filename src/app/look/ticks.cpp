@@ -128,8 +128,8 @@ std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double p
   const auto add = [&](double value, bool labelled, bool major) {
     const double at = both_ways(value, quiet);
     if (at < from - 1e-9 || at > to + 1e-9) return;
-    out.push_back({at, labelled ? value == 0 ? "0\u2009" + unit : with_prefix(value, unit, 1) : "",
-                   major});
+    out.push_back(
+        {at, labelled ? value == 0 ? "0\u2009" + unit : with_prefix(value, unit, 1) : "", major});
   };
   add(0, true, true);
   const int most = static_cast<int>(std::ceil(std::max(std::fabs(from), std::fabs(to))));

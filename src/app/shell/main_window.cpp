@@ -124,6 +124,14 @@ QWidget* MainWindow::makeFoot() {
   row->addWidget(foot_, 1);
   work_ = new WorkStrip(bar);
   row->addWidget(work_);
+  cycles_ = button(tr("Whole cycles"), QStringLiteral("wholeCyclesButton"), bar);
+  cycles_->setCheckable(true);
+  cycles_->setFlat(true);
+  cycles_->setToolTip(tr("Spans snap to whole cycles of a state (W)"));
+  connect(cycles_, &QPushButton::toggled, &view_, &ViewState::setWholeCycles);
+  connect(&view_, &ViewState::wholeCyclesChanged, cycles_,
+          [this] { cycles_->setChecked(view_.wholeCycles()); });
+  row->addWidget(cycles_);
   auto* label = remark(tr("charge in"), bar);
   label->setWordWrap(false);
   row->addWidget(label);
@@ -228,6 +236,7 @@ void MainWindow::setDesk(const QString& name) {
   actions_.setDesk(name);
   const bool trace = name == QStringLiteral("Trace");
   const bool any = session_.book() && !session_.book()->rows.empty();
+  cycles_->setVisible(trace && any);
   if (trace && !any) {
     desks_->setCurrentWidget(empty_);
   } else {

@@ -12,6 +12,7 @@
 #include <QLabel>
 #include <QListView>
 #include <QMainWindow>
+#include <QPushButton>
 #include <QStackedWidget>
 #include <QTimer>
 
@@ -102,6 +103,7 @@ private:
   FindBox* find_ = nullptr;
   WorkStrip* work_ = nullptr;
   FootLine* foot_ = nullptr;
+  QPushButton* cycles_ = nullptr;
   QLabel* message_ = nullptr;
   QWidget *message_bar_ = nullptr, *captures_box_ = nullptr;
   CapturesModel* captures_model_ = nullptr;

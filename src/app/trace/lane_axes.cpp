@@ -48,9 +48,9 @@ void Lanes::fitValues() {
 /// Currents keep one scale for the whole capture; other lanes fit to what is seen.
 ValueFit Lanes::fitOf(const Lane& lane) const {
   if (plan_.lanes[lane.spec].fit) return *plan_.lanes[lane.spec].fit;
-  const bool whole = lane.quantity == "logic" ||
-                     (lane.quantity == "current" && !lane.sources.empty() &&
-                      lane.sources.front().form == CurveForm::samples);
+  const bool whole =
+      lane.quantity == "logic" || (lane.quantity == "current" && !lane.sources.empty() &&
+                                   lane.sources.front().form == CurveForm::samples);
   return whole ? ValueFit::capture : ValueFit::seen;
 }
 

@@ -40,9 +40,11 @@ std::optional<double> value_in(const QString& text, const std::string& unit) {
   bool bare = false;
   const double number = text.trimmed().toDouble(&bare);
   if (bare && std::isfinite(number)) return number;
-  static const std::map<std::string, Dimension> kDimensions{
-      {"A", Dimension::current}, {"V", Dimension::voltage},    {"C", Dimension::charge},
-      {"W", Dimension::power},   {"Ohm", Dimension::resistance}};
+  static const std::map<std::string, Dimension> kDimensions{{"A", Dimension::current},
+                                                            {"V", Dimension::voltage},
+                                                            {"C", Dimension::charge},
+                                                            {"W", Dimension::power},
+                                                            {"Ohm", Dimension::resistance}};
   const auto it = kDimensions.find(unit);
   if (it == kDimensions.end()) return std::nullopt;
   try {

@@ -61,9 +61,8 @@ void TraceDesk::makeLaneActions() {
       if (above != LanePlan::npos) plan.lay_over(lane, above);
     });
   });
-  add("laneApart", tr("A lane for each of its curves"), {}, [this] {
-    changeLane([](LanePlan& plan, std::size_t lane) { plan.take_apart(lane); });
-  });
+  add("laneApart", tr("A lane for each of its curves"), {},
+      [this] { changeLane([](LanePlan& plan, std::size_t lane) { plan.take_apart(lane); }); });
   add("capturesApart", tr("Captures in lanes of their own"), QKeySequence(tr("Ctrl+Shift+A")),
       [this] {
         LanePlan plan = lanes_->plan();
@@ -71,15 +70,13 @@ void TraceDesk::makeLaneActions() {
         lanes_->setPlan(std::move(plan));
       });
   add("chargeLane", tr("Running charge below it"), {}, [this] {
-    changeLane(
-        [](LanePlan& plan, std::size_t lane) { plan.derive(lane, CurveForm::charge, 0); });
+    changeLane([](LanePlan& plan, std::size_t lane) { plan.derive(lane, CurveForm::charge, 0); });
   });
   add("meanLane", tr("Rolling mean below it…"), {}, [this] {
     auto* dialog = new WindowDialog((c_.view.to() - c_.view.from()) / 50, this);
     connect(dialog, &WindowDialog::given, this, [this](double window_s) {
-      changeLane([&](LanePlan& plan, std::size_t lane) {
-        plan.derive(lane, CurveForm::mean, window_s);
-      });
+      changeLane(
+          [&](LanePlan& plan, std::size_t lane) { plan.derive(lane, CurveForm::mean, window_s); });
     });
     dialog->show();
   });
@@ -118,7 +115,8 @@ void TraceDesk::setScale(ValueScale scale) {
 void TraceDesk::setFit(ValueFit fit, double low, double high) {
   if (fit == ValueFit::fixed && lanes_->scaleOf(lanes_->chosenLane()) == ValueScale::logarithmic &&
       low <= 0) {
-    emit told(tr("A logarithmic axis begins above zero. Choose the scale through zero, or linear."));
+    emit told(
+        tr("A logarithmic axis begins above zero. Choose the scale through zero, or linear."));
     return;
   }
   changeLane([&](LanePlan& plan, std::size_t lane) {

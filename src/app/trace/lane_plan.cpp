@@ -70,9 +70,9 @@ void LanePlan::meet(const std::vector<book::ChannelInfo>& channels) {
 std::vector<std::size_t> LanePlan::visible(const std::vector<book::ChannelInfo>& channels) const {
   std::vector<std::size_t> out;
   for (std::size_t i = 0; i < lanes.size(); ++i) {
-    const bool there = std::any_of(
-        lanes[i].curves.begin(), lanes[i].curves.end(),
-        [&](const LaneCurve& c) { return find(channels, c.channel) != nullptr; });
+    const bool there =
+        std::any_of(lanes[i].curves.begin(), lanes[i].curves.end(),
+                    [&](const LaneCurve& c) { return find(channels, c.channel) != nullptr; });
     if (lanes[i].shown && there) out.push_back(i);
   }
   return out;
@@ -158,13 +158,13 @@ LanePlan LanePlan::restored(const QByteArray& text) {
     LaneSpec lane;
     for (const QJsonValue& c : one[QStringLiteral("curves")].toArray()) {
       const QJsonObject curve = c.toObject();
-      LaneCurve made{curve[QStringLiteral("channel")].toString().toStdString(),
-                     named<CurveForm>(kForms, curve[QStringLiteral("form")])
-                         .value_or(CurveForm::samples),
-                     curve[QStringLiteral("window_s")].toDouble()};
-      const bool sane = !made.channel.empty() &&
-                        (made.form != CurveForm::mean ||
-                         (std::isfinite(made.window_s) && made.window_s > 0));
+      LaneCurve made{
+          curve[QStringLiteral("channel")].toString().toStdString(),
+          named<CurveForm>(kForms, curve[QStringLiteral("form")]).value_or(CurveForm::samples),
+          curve[QStringLiteral("window_s")].toDouble()};
+      const bool sane =
+          !made.channel.empty() &&
+          (made.form != CurveForm::mean || (std::isfinite(made.window_s) && made.window_s > 0));
       if (sane) lane.curves.push_back(made);
     }
     if (lane.curves.empty()) continue;
@@ -189,8 +189,10 @@ QString curve_name(const LaneCurve& curve) {
       return QObject::tr("charge of %1").arg(channel);
     case CurveForm::mean:
       return QObject::tr("mean of %1 over %2")
-          .arg(channel, QString::fromStdString(with_prefix(curve.window_s, "s", 3))
-                            .remove(QRegularExpression(QStringLiteral("\\.0+(?=\\D)|(?<=\\.\\d)0+(?=\\D)"))));
+          .arg(
+              channel,
+              QString::fromStdString(with_prefix(curve.window_s, "s", 3))
+                  .remove(QRegularExpression(QStringLiteral("\\.0+(?=\\D)|(?<=\\.\\d)0+(?=\\D)"))));
   }
   return channel;
 }

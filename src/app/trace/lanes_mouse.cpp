@@ -55,7 +55,8 @@ int Lanes::captionAt(const QPointF& place) const {
   return -1;
 }
 
-/// The lane whose foot is there; the last one's is the time axis, and logic lines keep their height.
+/// The lane whose foot is there; the last one's is the time axis, and logic lines keep their
+/// height.
 int Lanes::borderAt(const QPointF& place) const {
   for (std::size_t i = 0; i + 1 < lanes_.size(); ++i) {
     const double foot = lanes_[i].rect->rect().bottom() + 3;
@@ -154,8 +155,8 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
   const double x = place.x(), t = timeAt(x);
   switch (drag_) {
     case Drag::none: {
-      setCursor(borderAt(place) >= 0           ? Qt::SizeVerCursor
-                : captionAt(place) >= 0        ? Qt::OpenHandCursor
+      setCursor(borderAt(place) >= 0            ? Qt::SizeVerCursor
+                : captionAt(place) >= 0         ? Qt::OpenHandCursor
                 : handleAt(place) != Drag::none ? Qt::SizeHorCursor
                                                 : Qt::ArrowCursor);
       if (const int lane = laneAt(place); lane >= 0)
@@ -320,11 +321,12 @@ QString Lanes::tellAt(const QPointF& place) const {
 bool Lanes::event(QEvent* event) {
   if (event->type() == QEvent::ToolTip) {
     const auto* help = static_cast<QHelpEvent*>(event);
-    const QString words = captionAt(help->pos()) >= 0
-                              ? tr("%1: drag to another place; the menu has more")
-                                    .arg(QString::fromStdString(
-                                        lanes_[static_cast<std::size_t>(captionAt(help->pos()))].name))
-                              : tellAt(help->pos());
+    const QString words =
+        captionAt(help->pos()) >= 0
+            ? tr("%1: drag to another place; the menu has more")
+                  .arg(QString::fromStdString(
+                      lanes_[static_cast<std::size_t>(captionAt(help->pos()))].name))
+            : tellAt(help->pos());
     if (words.isEmpty()) {
       QToolTip::hideText();
     } else {

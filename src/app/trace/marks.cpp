@@ -105,17 +105,18 @@ void LogTicks::draw(QCPPainter* painter) {
                                    [&](const auto& one) { return moment(one) < view_.from(); });
     while (it != all.end() && moment(*it) <= view_.to()) {
       const double x = std::round(pixelOf(moment(*it)));
-      if (x > last + 0.5)
-        painter->drawLine(QLineF(x, box.top() - 1 - length, x, box.top() - 1));
+      if (x > last + 0.5) painter->drawLine(QLineF(x, box.top() - 1 - length, x, box.top() - 1));
       last = x;
-      const double next = view_.from() + (x + 1 - box.left()) / box.width() *
-                                             (view_.to() - view_.from());
+      const double next =
+          view_.from() + (x + 1 - box.left()) / box.width() * (view_.to() - view_.from());
       it = std::partition_point(it + 1, all.end(),
                                 [&](const auto& one) { return moment(one) < next; });
     }
   };
-  ticks(capture.log, [](const book::LogLine& line) { return line.time_s; }, QPen(t.muted(), 1), 4);
-  ticks(view_.logMatches(), [](double m) { return m; }, QPen(t.accent(), 1), 8);
+  ticks(
+      capture.log, [](const book::LogLine& line) { return line.time_s; }, QPen(t.muted(), 1), 4);
+  ticks(
+      view_.logMatches(), [](double m) { return m; }, QPen(t.accent(), 1), 8);
   // Marks: a diamond, a line down, and their words where there is room.
   painter->setAntialiasing(true);
   const QFont font = Theme::baseFont(11);
@@ -130,8 +131,8 @@ void LogTicks::draw(QCPPainter* painter) {
     painter->setPen(Qt::NoPen);
     painter->setBrush(t.accent());
     const QPointF at(x, box.top() - 6);
-    painter->drawPolygon(QPolygonF({at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4),
-                                    at + QPointF(-4, 0)}));
+    painter->drawPolygon(QPolygonF(
+        {at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4), at + QPointF(-4, 0)}));
     const QString words = QString::fromStdString(text);
     const double width = metrics.horizontalAdvance(words);
     if (words.isEmpty() || x + 6 < free_from || x + 6 + width > box.right()) continue;

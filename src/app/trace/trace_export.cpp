@@ -82,7 +82,8 @@ void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
         const book::ChannelInfo& main = book::main_current(info, book_path);
         const auto add = [&](const book::ChannelInfo& c) {
           traces.push_back(std::make_unique<book::ChannelTrace>(book, c));
-          columns.push_back({c.name, c.unit, traces.back().get()});
+          columns.push_back({c.name, c.unit, traces.back().get(),
+                             c.encoding == book::Encoding::f4 && c.calibration.identity()});
         };
         add(main);
         for (const book::ChannelInfo& c : info.channels) {

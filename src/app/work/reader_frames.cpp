@@ -143,8 +143,8 @@ FramePtr Reader::frame(const FrameWish& wish, double patience_s) {
       const Open& open = open_[source.capture];
       const auto it = open.traces.find(source.channel);
       if (it == open.traces.end()) continue;
-      const double offset = source.capture < wish.offsets.size() ? wish.offsets[source.capture]
-                                                                 : open.view->offset_s;
+      const double offset =
+          source.capture < wish.offsets.size() ? wish.offsets[source.capture] : open.view->offset_s;
       lane.curves.push_back(curve(source, *it->second, wish, offset, patience));
       const auto& columns = lane.curves.back().columns;
       out->loose = out->loose || std::any_of(columns.begin(), columns.end(),

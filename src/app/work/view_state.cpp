@@ -157,7 +157,8 @@ void ViewState::snap() {
   cycles_.reset();
   if (!whole_cycles_ || !span_) return;
   std::string state = pickedState();
-  cycles_ = state.empty() ? std::nullopt : whole_cycles(visits_, state, span_->first, span_->second);
+  cycles_ =
+      state.empty() ? std::nullopt : whole_cycles(visits_, state, span_->first, span_->second);
   if (!cycles_) {
     state = cycle_state(visits_, span_->first);
     if (!state.empty()) cycles_ = whole_cycles(visits_, state, span_->first, span_->second);
