@@ -5,6 +5,7 @@
 #include "book/capture_writer.h"
 #include "formats/plan_files.h"
 
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <cstdio>
@@ -60,12 +61,18 @@ private:
   int level_ = 0;
 };
 
+/// Single samples of the first channel that lie far above all others, in its sleep.
+inline constexpr double kSpike = Codes::kGain * 30'000;
+inline std::array<std::int64_t, 2> spikes(std::int64_t samples) {
+  return {samples / 3, samples - samples / 29};
+}
+
 /// A book with one capture of `channels` x `samples` at 100 kS/s, kept between runs in the
 /// temporary folder; split into its states. Gives its path.
 inline std::string large_book(int channels, std::int64_t samples) {
   const std::string path =
       (std::filesystem::temp_directory_path() /
-       ("kuvio-bench-" + std::to_string(channels) + "x" + std::to_string(samples) + "-4.kuvio"))
+       ("kuvio-bench-" + std::to_string(channels) + "x" + std::to_string(samples) + "-5.kuvio"))
           .string();
   if (std::filesystem::exists(path)) return path;
   const std::string half = path + ".half";
@@ -91,6 +98,11 @@ inline std::string large_book(int channels, std::int64_t samples) {
           std::min<std::int64_t>(static_cast<std::int64_t>(piece.size()), samples - at)));
       for (int i = 0; i < channels; ++i) {
         codes[static_cast<std::size_t>(i)].fill(piece);
+        for (const std::int64_t spike : spikes(samples)) {
+          const std::int64_t in = spike - at;
+          if (i == 0 && in >= 0 && in < static_cast<std::int64_t>(piece.size()))
+            piece[static_cast<std::size_t>(in)] = kSpike;
+        }
         writer.append(static_cast<std::size_t>(i), at, 1, piece);
       }
       writer.flush();

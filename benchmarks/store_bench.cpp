@@ -92,6 +92,21 @@ int main(int argc, char** argv) {
     tell("envelope of all, 1200 columns", whole);
     tell("envelope anywhere, any width", piece);
   }
+  for (const std::int64_t spike : bench::spikes(samples)) {
+    int zooms = 0, seen = 0;
+    const double at = trace->time_base().seconds(spike);
+    for (double width = length; width > 1e-3; width /= 1.5) {
+      const double from = std::clamp(at - 0.37 * width, 0.0, length - width);
+      ++zooms;
+      for (const EnvelopeColumn& c : envelope(*trace, from, from + width, 1180)) {
+        if (c.any && c.hi == bench::kSpike) {
+          ++seen;
+          break;
+        }
+      }
+    }
+    std::printf("%-44s %d of %d zooms\n", "a spike of a single sample shows at", seen, zooms);
+  }
   std::printf("%-44s %8.1f MB\n", "resident memory gained", (bench::resident() - before) / 1e6);
   begun = bench::now_s();
   const auto problems = book::verify(*book);

@@ -111,14 +111,22 @@ std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visit
 
 std::optional<double> settled_level(const Trace& trace, const Visit& visit) {
   constexpr int kParts = 16;
+  constexpr double kLong = 300'000;  // samples
   const double width = visit.length_s() / kParts;
+  const double whole = trace.to_s() - trace.from_s();
+  const double samples =
+      whole > 0 ? static_cast<double>(trace.samples()) * visit.length_s() / whole : 0;
   std::vector<double> means, spans;
   for (int i = 0; i < kParts; ++i) {
     const double from = visit.from_s + width * i;
     const double to = i + 1 == kParts ? visit.to_s : from + width;
-    // The outer parts end just where the visit does: beside it lies another level.
-    const bool outer = i == 0 || i + 1 == kParts;
-    const auto m = outer ? measure(trace, from, to).mean() : mean_about(trace, from, to, 1.0 / 64);
+    // The outer parts end just where the visit does: beside it lies another level. Of a long visit
+    // they begin a little inside it, and whole nodes tell them.
+    const bool first_part = i == 0, last_part = i + 1 == kParts;
+    const double inset = samples > kLong ? width / 16 : 0;
+    const bool exact = (first_part || last_part) && inset == 0;
+    const double a = first_part ? from + inset : from, b = last_part ? to - inset : to;
+    const auto m = exact ? measure(trace, a, b).mean() : mean_about(trace, a, b, 1.0 / 64);
     if (m) means.push_back(*m);
   }
   if (means.empty()) return std::nullopt;

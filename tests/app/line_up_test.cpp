@@ -172,7 +172,7 @@ TEST_CASE("samples leave as a table that reads back, with their gaps named") {
     }
     ++rows;
     const double t = std::stod(line), v = std::stod(line.substr(line.find(',') + 1));
-    CHECK(v == *value_at(trace, t + 1e-6));
+    CHECK(static_cast<float>(v) == static_cast<float>(*value_at(trace, t + 1e-6)));
   }
   CHECK(gaps == 2);
   CHECK(over_range);

@@ -205,7 +205,7 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
       if (!channel.unit.empty())
         values << q(channel.name) + QLatin1Char(' ') + value(channel.values[at], channel.unit);
     }
-    parts << tr("%1   %2 s: %3")
+    parts << tr("%1  %2 s: %3")
                  .arg(i + 1)
                  .arg(moment_text(reading->moments[at], width), values.join(QStringLiteral(", ")));
     both.emplace_back(reading->moments[at], at);
@@ -222,10 +222,10 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
     const QString rate =
         apart != 0 ? QStringLiteral(" (%1)").arg(q(with_prefix(1 / std::fabs(apart), "Hz", 4)))
                    : QString();
-    parts << tr("2 − 1:  %1 s%2, %3")
+    parts << tr("2 − 1: %1 s%2, %3")
                  .arg(moment_text(apart, width), rate, values.join(QStringLiteral(", ")));
   }
-  cursors_->setText(parts.join(QStringLiteral("      ")));
+  cursors_->setText(parts.join(QStringLiteral("   ")));
 }
 
 QString TraceDesk::spanTable() const {

@@ -61,7 +61,7 @@ QWidget* TraceDesk::makeMiddle() {
   ledger_->setModel(ledger_model_);
   auto* header = ledger_->horizontalHeader();
   header->setMinimumSectionSize(40);
-  const int widths[] = {112, 46, 98, 136, 122, 90, 112, 64, 82};
+  const int widths[] = {102, 42, 94, 134, 120, 90, 108, 62, 72};
   for (int i = 0; i < LedgerModel::Columns; ++i) {
     header->setSectionResizeMode(i, QHeaderView::Interactive);
     ledger_->setColumnWidth(i, widths[i]);
@@ -81,6 +81,7 @@ QWidget* TraceDesk::makeMiddle() {
   cursors_ = remark({}, upper);
   cursors_->setObjectName(QStringLiteral("cursorLine"));
   cursors_->setIndent(kLaneLeft);
+  cursors_->setFont(Theme::baseFont(12));
   cursors_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   cursors_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   cursors_->hide();
