@@ -62,7 +62,7 @@ public:
     return owner << 40 | static_cast<std::uint64_t>(chunk) << 4 | frame;
   }
 
-  Lru<Frame> frames{40u << 20};
+  Lru<Frame> frames{32u << 20};
   Lru<std::vector<StrideNode>> strides{24u << 20};
   Lru<std::vector<std::int64_t>> times{16u << 20};  ///< frames of them
   Unpacker unpacker;

@@ -55,6 +55,24 @@ TEST_CASE("lanes are reordered by their names, resized at their borders, hidden,
   CHECK(s.lanes->laneNames() == names({"V", "I", "radio"}));
 }
 
+TEST_CASE("lanes are chosen and moved by keys alone") {
+  RichWindow s;
+  s.key(Qt::Key_PageDown);  // shows which is chosen
+  s.key(Qt::Key_PageDown);
+  s.key(Qt::Key_Up, Qt::ControlModifier | Qt::ShiftModifier);
+  CHECK(s.lanes->laneNames() == names({"V", "I", "radio"}));
+  s.key(Qt::Key_Down, Qt::ControlModifier | Qt::ShiftModifier);  // still the same lane
+  CHECK(s.lanes->laneNames() == names({"I", "V", "radio"}));
+  s.key(Qt::Key_Up, Qt::ControlModifier | Qt::ShiftModifier);
+  for (int i = 0; i < 4; ++i) s.key(Qt::Key_PageDown);
+  s.key(Qt::Key_H);
+  CHECK(s.lanes->laneNames() == names({"V", "I"}));
+  s.key(Qt::Key_PageUp);
+  s.key(Qt::Key_PageUp);
+  s.key(Qt::Key_PageUp);
+  CHECK(s.lanes->plan().lanes[s.lanes->chosenLane()].curves.front().channel == "V");
+}
+
 TEST_CASE("channels are laid over each other and taken apart, charge and mean have lanes") {
   RichWindow s;
   s.move(s.at(20, 1));

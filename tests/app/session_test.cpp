@@ -124,3 +124,46 @@ TEST_CASE("frames of panning are those of a fresh look, column for column") {
     CHECK(differ <= 4);
   }
 }
+
+TEST_CASE("a frame without time is loose around what a patient one holds, and is made exact") {
+  test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  {
+    book::Book book = book::Book::open(path, book::Book::Mode::create);
+    book::ChannelInfo channel;
+    channel.name = "I";
+    channel.time_base = {1, 10'000};
+    book::CaptureWriter w(book, {"c", "1", {}, false}, {channel});
+    std::vector<double> values(2'000'000);
+    std::uint64_t state = 7;
+    for (double& v : values) {
+      state = state * 6364136223846793005ULL + 1442695040888963407ULL;
+      v = 1e-6 * static_cast<double>(state >> 50);
+    }
+    w.append(0, 0, 1, values);
+    w.finish("made", false);
+  }
+  Reader hasty(QString::fromStdString(path)), patient(QString::fromStdString(path));
+  const auto id = hasty.list()->rows.front().info.id;
+  hasty.show({id});
+  patient.show({id});
+  // Some hundreds of samples a column: columns' edges lie inside strides.
+  for (const double width : {40.0, 130.0}) {
+    const FrameWish wish{3.3, 3.3 + width, 700, 1, {{{0, "I"}}}};
+    const FramePtr loose = hasty.frame(wish, 0), exact = patient.frame(wish, 60);
+    CHECK(loose->loose);
+    CHECK_FALSE(exact->loose);
+    const auto &a = loose->lanes[0].curves[0].columns, &b = exact->lanes[0].curves[0].columns;
+    REQUIRE(a.size() == b.size());
+    for (std::size_t i = 0; i < a.size(); ++i) {
+      REQUIRE(a[i].lo <= b[i].lo);
+      REQUIRE(a[i].hi >= b[i].hi);
+    }
+    const FramePtr then = hasty.frame(wish, 60);
+    CHECK_FALSE(then->loose);
+    const auto& c = then->lanes[0].curves[0].columns;
+    std::size_t other = 0;
+    for (std::size_t i = 0; i < c.size(); ++i) other += c[i].lo != b[i].lo || c[i].hi != b[i].hi;
+    CHECK(other == 0);
+  }
+}

@@ -183,3 +183,95 @@ TEST_CASE("captures drawn together share one stretch of time") {
   CHECK(view.end() == 100);
   CHECK(view.to() <= 100);
 }
+
+TEST_CASE("steps go from moment to moment, from where was gone last, and end at the ends") {
+  ViewState view;
+  CHECK_FALSE(view.step({1, 2}, 1));  // no capture yet
+  view.setShown(capture(0, 100));
+  const std::vector<double> moments{10, 20, 20.5, 90};
+  view.show(0, 40);
+  view.setPointer(12);
+  REQUIRE(view.step(moments, 1));
+  CHECK(*view.pointer() == 20);
+  view.setPointer(3);  // the mouse has moved, but the place gone to is still in view
+  REQUIRE(view.step(moments, 1));
+  CHECK(*view.pointer() == 20.5);
+  REQUIRE(view.step(moments, 1));
+  CHECK(*view.pointer() == 90);
+  CHECK(view.from() <= 90);
+  CHECK(view.to() >= 90);
+  CHECK_FALSE(view.step(moments, 1));
+  for (const double wanted : {20.5, 20.0, 10.0}) {
+    REQUIRE(view.step(moments, -1));
+    CHECK(*view.pointer() == wanted);
+  }
+  CHECK_FALSE(view.step(moments, -1));
+  CHECK_FALSE(view.step({}, 1));
+}
+
+TEST_CASE("whole cycles snap a span and give it back as it was drawn") {
+  ViewState view;
+  view.setShown(capture(0, 100));  // A 0-25, B 25-50, A 50-75, C 75-100: A is entered once, at 50
+  QSignalSpy changed(&view, &ViewState::spanChanged);
+  view.setWholeCycles(true);
+  view.setSpan(10, 80);
+  CHECK_FALSE(view.cycles());  // no state is entered twice
+  CHECK(*view.span() == std::pair(10.0, 80.0));
+  auto more = std::make_shared<CaptureView>(*capture(0, 100)->captures.front());
+  more->visits.clear();
+  for (int i = 0; i < 20; ++i) {
+    VisitFigures v;
+    v.visit = {i % 2 ? "Busy" : "Rest", i * 5.0, i * 5.0 + 5, true};
+    more->visits.push_back(v);
+  }
+  auto shown = std::make_shared<ShownCaptures>();
+  shown->captures.push_back(more);
+  view.setShown(shown);
+  view.setSpan(11, 47);
+  REQUIRE(view.cycles());
+  CHECK(view.cycles()->state == "Rest");  // the one at its start
+  CHECK(*view.span() == std::pair(10.0, 50.0));
+  CHECK(view.cycles()->cycles == 4);
+  view.pickVisit(1);  // another state's cycles, once it is picked
+  view.setSpan(11, 47);
+  CHECK(view.cycles()->state == "Busy");
+  CHECK(*view.span() == std::pair(15.0, 45.0));
+  view.setWholeCycles(false);
+  CHECK(*view.span() == std::pair(11.0, 47.0));
+  CHECK(changed.count() >= 5);
+}
+
+TEST_CASE("cursors stay inside the capture and go with it") {
+  ViewState view;
+  view.setCursor(0, 5);
+  CHECK_FALSE(view.cursor(0));  // no capture yet
+  view.setShown(capture(100, 200));
+  view.setCursor(0, 50);
+  view.setCursor(1, 150);
+  CHECK(*view.cursor(0) == 100);
+  view.setShown(capture(100, 250));  // the same one has grown
+  CHECK(*view.cursor(1) == 150);
+  view.setShown(capture(0, 10, 2));
+  CHECK_FALSE(view.cursor(0));
+}
+
+TEST_CASE("a capture that is moved lies where it is dragged until it is dropped") {
+  ViewState view;
+  auto two = std::make_shared<ShownCaptures>();
+  two->captures = {capture(0, 100)->captures.front(), capture(0, 60, 2)->captures.front()};
+  view.setShown(two);
+  view.dragOffset(3);  // nothing is moved yet
+  CHECK(view.offsetOf(1) == 0);
+  view.setMoving(1);
+  QSignalSpy dropped(&view, &ViewState::offsetDragged);
+  view.dropOffset();  // taken and let go where it was
+  CHECK(dropped.isEmpty());
+  view.dragOffset(3);
+  view.dragOffset(-4.5);
+  CHECK(view.offsets() == std::vector<double>{0, -4.5});
+  view.dropOffset();
+  REQUIRE(dropped.size() == 1);
+  CHECK(dropped.front().at(1).toDouble() == -4.5);
+  view.setMoving(std::nullopt);
+  CHECK(view.offsetOf(1) == 0);
+}

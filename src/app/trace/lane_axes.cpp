@@ -172,7 +172,7 @@ void Lanes::updateValueTicks(Lane& lane) {
   } else if (lane.scale == ValueScale::both_ways) {
     ticks = both_ways_ticks(r.lower, r.upper, lane.quiet, height, lane.unit);
   } else {
-    ticks = value_ticks(r.lower, r.upper, std::max(2, height / 36), lane.unit);
+    ticks = value_ticks(r.lower, r.upper, std::max(3, height / 36), lane.unit);
   }
   if (&lane != &lanes_.front()) {
     for (Tick& t : ticks) {
@@ -185,6 +185,9 @@ void Lanes::updateValueTicks(Lane& lane) {
 void Lanes::placeCaptions() {
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     Lane& lane = lanes_[i];
+    QFont font = lane.caption->font();
+    font.setUnderline(chosen_by_keys_ && lane.spec == chosen_);
+    lane.caption->setFont(font);
     const QRect box = lane.rect->rect();
     const bool above = i == 0;
     lane.caption->setPositionAlignment(Qt::AlignRight | (above ? Qt::AlignTop : Qt::AlignVCenter));

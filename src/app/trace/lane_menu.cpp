@@ -37,11 +37,16 @@ void TraceDesk::makeLaneActions() {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   const auto shift = [this](int direction) {
-    changeLane([&](LanePlan& plan, std::size_t lane) {
-      const auto next = beside(plan.visible(lanes_->channels()), lane, direction);
-      if (next != LanePlan::npos) plan.move(lane, next);
-    });
+    const std::size_t lane = lanes_->chosenLane();
+    const auto next = beside(lanes_->plan().visible(lanes_->channels()), lane, direction);
+    if (next == LanePlan::npos) return;
+    changeLane([&](LanePlan& plan, std::size_t) { plan.move(lane, next); });
+    lanes_->followLane(next);
   };
+  add("nextLane", tr("Choose the next lane"), QKeySequence(Qt::Key_PageDown),
+      [this] { lanes_->stepLane(1); });
+  add("previousLane", tr("Choose the lane before"), QKeySequence(Qt::Key_PageUp),
+      [this] { lanes_->stepLane(-1); });
   add("laneUp", tr("Lane further up"), QKeySequence(tr("Ctrl+Shift+Up")), [shift] { shift(-1); });
   add("laneDown", tr("Lane further down"), QKeySequence(tr("Ctrl+Shift+Down")),
       [shift] { shift(1); });

@@ -52,7 +52,8 @@ struct LaneSpec {
 class LanePlan {
 public:
   std::vector<LaneSpec> lanes;
-  bool captures_apart = false;  ///< each capture has lanes of its own, else they lie over each other
+  bool captures_apart =
+      false;  ///< each capture has lanes of its own, else they lie over each other
 
   /// Adds a lane for every channel that has none: currents first, then voltages, logic last.
   void meet(const std::vector<book::ChannelInfo>& channels);

@@ -325,6 +325,32 @@ std::size_t Lanes::chosenLane() const {
   return lanes_.empty() ? LanePlan::npos : lanes_.front().spec;
 }
 
+void Lanes::choose(std::size_t spec) {
+  chosen_ = spec;
+  if (!std::exchange(chosen_by_keys_, false)) return;
+  placeCaptions();
+  replot(QCustomPlot::rpQueuedReplot);
+}
+
+void Lanes::followLane(std::size_t spec) {
+  chosen_ = spec;
+  placeCaptions();
+}
+
+void Lanes::stepLane(int direction) {
+  if (lanes_.empty()) return;
+  const std::size_t now = chosenLane();
+  auto at = static_cast<std::ptrdiff_t>(
+      std::find_if(lanes_.begin(), lanes_.end(), [&](const Lane& l) { return l.spec == now; }) -
+      lanes_.begin());
+  if (chosen_by_keys_) at += direction;  // the first press shows which it is
+  at = std::clamp<std::ptrdiff_t>(at, 0, static_cast<std::ptrdiff_t>(lanes_.size()) - 1);
+  chosen_ = lanes_[static_cast<std::size_t>(at)].spec;
+  chosen_by_keys_ = true;
+  placeCaptions();
+  replot(QCustomPlot::rpQueuedReplot);
+}
+
 ValueScale Lanes::scaleOf(std::size_t spec) const {
   for (const Lane& lane : lanes_) {
     if (lane.spec == spec) return lane.scale;

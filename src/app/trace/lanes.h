@@ -46,6 +46,11 @@ public:
 
   /// The lane that menus speak of: that under the pointer last. Index into the plan, or npos.
   std::size_t chosenLane() const;
+  /// It has another place in the plan now.
+  void followLane(std::size_t spec);
+  /// Makes the next lane (+1) or the one before (-1) the chosen one, by keys: its name is
+  /// underlined.
+  void stepLane(int direction);
   ValueScale scaleOf(std::size_t spec) const;
   std::string unitOf(std::size_t spec) const;
   /// Lowest and highest value of a lane's axis as it is shown.
@@ -131,6 +136,7 @@ private:
   void chooseScale(Lane& lane, double lo, double hi, double quiet) const;
   void fitToSeen(Lane& lane) const;
   void placeCaptions();
+  void choose(std::size_t spec);
   void rangeChanged();
   void updateTicks();
   void updateValueTicks(Lane& lane);
@@ -160,6 +166,7 @@ private:
   Drag drag_ = Drag::none;
   int drag_lane_ = -1;
   std::size_t chosen_ = LanePlan::npos;
+  bool chosen_by_keys_ = false;
   QPointF pressed_;
   double pressed_time_ = 0, pan_from_ = 0, pan_to_ = 0, pressed_offset_ = 0;
   QCPRange pan_values_;

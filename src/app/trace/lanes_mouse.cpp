@@ -106,7 +106,7 @@ void Lanes::mousePressEvent(QMouseEvent* event) {
   setFocus(Qt::MouseFocusReason);
   const QPointF place = event->position();
   const int lane = laneAt(place);
-  if (lane >= 0) chosen_ = lanes_[static_cast<std::size_t>(lane)].spec;
+  if (lane >= 0) choose(lanes_[static_cast<std::size_t>(lane)].spec);
   const bool left = event->button() == Qt::LeftButton;
   const bool time_axis = place.y() > lanesBox(*this).bottom() + 2;
   const Drag handle = handleAt(place);
@@ -160,7 +160,7 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
                 : handleAt(place) != Drag::none ? Qt::SizeHorCursor
                                                 : Qt::ArrowCursor);
       if (const int lane = laneAt(place); lane >= 0)
-        chosen_ = lanes_[static_cast<std::size_t>(lane)].spec;
+        choose(lanes_[static_cast<std::size_t>(lane)].spec);
       const bool inside = lanesBox(*this).contains(place);
       view_.setPointer(inside ? std::optional(t) : std::nullopt);
       break;
@@ -288,7 +288,7 @@ void Lanes::contextMenuEvent(QContextMenuEvent* event) {
   const bool keys = event->reason() == QContextMenuEvent::Keyboard;
   if (!keys) {
     if (const int lane = laneAt(event->pos()); lane >= 0)
-      chosen_ = lanes_[static_cast<std::size_t>(lane)].spec;
+      choose(lanes_[static_cast<std::size_t>(lane)].spec);
   }
   emit menuWanted(keys ? mapToGlobal(lanesBox(*this).center().toPoint()) : event->globalPos());
 }

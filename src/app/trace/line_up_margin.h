@@ -38,7 +38,8 @@ private:
   void takeResult(std::int64_t reference, std::int64_t other, const LineUp& result);
 
   ViewState& view_;
-  QPointer<ViewState> alive_;  // a window that goes hides its parts after what they look at has gone
+  QPointer<ViewState>
+      alive_;  // a window that goes hides its parts after what they look at has gone
   Session& session_;
   QLabel *nothing_, *told_, *onto_;
   QWidget* ways_;

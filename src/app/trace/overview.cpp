@@ -2,6 +2,7 @@
 #include "app/trace/overview.h"
 
 #include "app/look/theme.h"
+#include "app/look/ticks.h"
 #include "app/trace/lanes.h"
 
 #include <QMouseEvent>
@@ -26,16 +27,22 @@ double quietLevel(const std::vector<EnvelopeColumn>& columns) {
 void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
                  const QColor& ink) {
   if (columns.empty()) return;
-  double top = 0;
+  double top = 0, bottom = 0;
   for (const EnvelopeColumn& c : columns) {
     if (c.any) top = std::max(top, c.hi);
+    if (c.any) bottom = std::min(bottom, c.lo);
   }
-  const double least = quietLevel(columns);
-  if (!(top > 0)) return;
-  const double hi = std::log10(top), lo = std::min(hi - 1, std::log10(std::max(least, top * 1e-7)));
+  const double largest = std::max(top, -bottom);
+  if (!(largest > 0)) return;
+  const double quiet = std::clamp(quietLevel(columns), largest * 1e-7, largest / 10);
+  // What flows back is told from what rests: through zero, as the lane shows it.
+  const bool through = bottom < -0.02 * largest && bottom < -3 * quiet;
+  const auto place = [&](double v) {
+    return through ? both_ways(v, quiet) : std::log10(std::max(v, quiet));
+  };
+  const double hi = place(top), lo = through ? place(bottom) : std::min(hi - 1, place(quiet));
   const auto y = [&](double v) {
-    const double e = v > 0 ? std::clamp(std::log10(v), lo, hi) : lo;
-    return box.bottom() - (e - lo) / (hi - lo) * box.height();
+    return box.bottom() - (std::clamp(place(v), lo, hi) - lo) / (hi - lo) * box.height();
   };
   const double pitch = box.width() / static_cast<double>(columns.size());
   painter.setPen(QPen(ink, 1));

@@ -200,6 +200,7 @@ void ViewState::goTo(double t) {
 }
 
 bool ViewState::step(const std::vector<double>& moments, int direction) {
+  if (!capture_) return false;
   double at = (from_ + to_) / 2;
   if (pointer_) at = *pointer_;
   if (gone_to_ && *gone_to_ >= from_ && *gone_to_ <= to_) at = *gone_to_;
