@@ -8,7 +8,6 @@
 #include <algorithm>
 #include <cmath>
 #include <memory>
-#include <mutex>
 #include <numbers>
 
 namespace kuvio {
@@ -26,20 +25,11 @@ std::unique_ptr<T[], Free> room(std::size_t n) {
   return std::unique_ptr<T[], Free>(static_cast<T*>(fftw_malloc(n * sizeof(T))));
 }
 
-/// The library's planner is the one part of it that only one thread may use at a time.
-std::mutex& planner() {
-  static std::mutex mutex;
-  return mutex;
-}
-
 void run(const auto& make) {
-  fftw_plan plan = nullptr;
-  {
-    const std::lock_guard lock(planner());
-    plan = make();
-  }
+  // Only the planner minds several threads, unless it is told of them, once.
+  static const bool told = (fftw_make_planner_thread_safe(), true);
+  fftw_plan plan = told ? make() : nullptr;
   fftw_execute(plan);
-  const std::lock_guard lock(planner());
   fftw_destroy_plan(plan);
 }
 

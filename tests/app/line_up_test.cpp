@@ -129,7 +129,9 @@ TEST_CASE("what is seen is saved as PDF, SVG and PNG, or the reason is told") {
   QObject::connect(desk, &Desk::told, desk, [&](const QString& words) { told = words; });
   const auto saved = [&](const char* name) {
     const std::string path = s.made.folder / name;
+    told.clear();
     desk->savePicture(QString::fromStdString(path));
+    REQUIRE(s.wait([&] { return !told.isEmpty(); }));
     QFile file(QString::fromStdString(path));
     return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
   };
@@ -143,8 +145,12 @@ TEST_CASE("what is seen is saved as PDF, SVG and PNG, or the reason is told") {
   CHECK(image.width() == 3 * (s.lanes->width() + 16));
   CHECK(saved("seen.bmp").isEmpty());
   CHECK(told.contains(QStringLiteral(".pdf, .svg or .png")));
+  QString failure;
+  QObject::connect(&s.window->session(), &Session::failed, desk,
+                   [&](const QString& message) { failure = message; });
   desk->savePicture(QStringLiteral("/nowhere/at/all.png"));
-  CHECK(told.contains(QStringLiteral("cannot be written")));
+  REQUIRE(s.wait([&] { return !failure.isEmpty(); }));
+  CHECK(failure.contains(QStringLiteral("/nowhere/at/all.png")));
 }
 
 TEST_CASE("samples leave as a table that reads back, with their gaps named") {

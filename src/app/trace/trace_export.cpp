@@ -4,8 +4,6 @@
 #include "app/look/theme.h"
 #include "app/trace/trace_desk.h"
 #include "app/trace/trace_picture.h"
-#include "book/channel_trace.h"
-#include "formats/samples_csv.h"
 
 #include <QFileDialog>
 
@@ -52,10 +50,16 @@ void TraceDesk::savePicture(const QString& path) {
   QStringList foot;
   for (const FootPart& part : this->foot()) foot << part.text;
   c_.view.setPointer(std::nullopt);
-  const QString trouble =
-      save_traces(path, *lanes_, fan_->isVisible() ? fan_ : nullptr,
-                  names.join(QStringLiteral(" · ")), foot.join(QStringLiteral("   ")));
-  emit told(trouble.isEmpty() ? tr("Picture saved: %1").arg(path) : trouble);
+  const QByteArray bytes =
+      picture_of_traces(path, *lanes_, fan_->isVisible() ? fan_ : nullptr,
+                        names.join(QStringLiteral(" · ")), foot.join(QStringLiteral("   ")));
+  if (bytes.isEmpty()) {
+    emit told(tr("A picture's name ends in .pdf, .svg or .png; “%1” does not. Nothing was written.")
+                  .arg(path.section(QLatin1Char('/'), -1)));
+    return;
+  }
+  c_.session.writeFile(path, bytes.toStdString(),
+                       [this, path] { emit told(tr("Picture saved: %1").arg(path)); });
 }
 
 void TraceDesk::exportSamples() {
@@ -71,37 +75,14 @@ void TraceDesk::exportSamples() {
 }
 
 void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
-  const std::int64_t id = c_.view.capture()->info.id;
-  c_.session.withFiles(
-      [this, book_path = c_.session.path().toStdString(), id, from_s, to_s,
-       path](const std::stop_token& stop) -> std::function<void()> {
-        const book::Book book = book::Book::open(book_path, book::Book::Mode::read);
-        const book::CaptureInfo info = book.capture(id);
-        std::vector<std::unique_ptr<book::ChannelTrace>> traces;
-        std::vector<formats::SampleColumn> columns;
-        const book::ChannelInfo& main = book::main_current(info, book_path);
-        const auto add = [&](const book::ChannelInfo& c) {
-          traces.push_back(std::make_unique<book::ChannelTrace>(book, c));
-          columns.push_back({c.name, c.unit, traces.back().get(),
-                             c.encoding == book::Encoding::f4 && c.calibration.identity()});
-        };
-        add(main);
-        for (const book::ChannelInfo& c : info.channels) {
-          if (c.id != main.id && c.samples > 0) add(c);
-        }
-        const auto written =
-            formats::write_samples_csv(path.toStdString(), columns, from_s, to_s,
-                                       [&](double) { return !stop.stop_requested(); });
-        if (written.columns.empty()) return {};
+  c_.session.exportSamples(
+      c_.view.capture()->info.id, path, from_s, to_s, [this, path](const WrittenSamples& written) {
         QString words = tr("%L1 samples saved: %2").arg(written.rows).arg(path);
-        if (!written.left_out.empty()) {
-          QStringList left;
-          for (const std::string& name : written.left_out) left << q(name);
-          words += tr(". On other moments, and left out: %1").arg(left.join(QStringLiteral(", ")));
-        }
-        return [this, words] { emit told(words); };
-      },
-      tr("Writing samples"));
+        if (!written.left_out.isEmpty())
+          words += tr(". On other moments, and left out: %1")
+                       .arg(written.left_out.join(QStringLiteral(", ")));
+        emit told(words);
+      });
 }
 
 }  // namespace kuvio::app

@@ -5,10 +5,8 @@
 #include "app/trace/lanes.h"
 
 #include <QBuffer>
-#include <QFile>
 #include <QImage>
 #include <QPdfWriter>
-#include <QSaveFile>
 #include <QSvgGenerator>
 
 namespace kuvio::app {
@@ -99,26 +97,12 @@ QByteArray png_of(const Sheet& sheet) {
 
 }  // namespace
 
-QString save_traces(const QString& path, Lanes& lanes, QWidget* fan, const QString& title,
-                    const QString& foot) {
+QByteArray picture_of_traces(const QString& name, Lanes& lanes, QWidget* fan, const QString& title,
+                             const QString& foot) {
   const Sheet sheet{lanes, fan, title, foot};
-  QByteArray bytes;
-  if (path.endsWith(QStringLiteral(".pdf"), Qt::CaseInsensitive)) {
-    bytes = pdf_of(sheet);
-  } else if (path.endsWith(QStringLiteral(".svg"), Qt::CaseInsensitive)) {
-    bytes = svg_of(sheet);
-  } else if (path.endsWith(QStringLiteral(".png"), Qt::CaseInsensitive)) {
-    bytes = png_of(sheet);
-  } else {
-    return QObject::tr(
-               "A picture's name ends in .pdf, .svg or .png; “%1” does not. Nothing was "
-               "written.")
-        .arg(path.section(QLatin1Char('/'), -1));
-  }
-  QSaveFile file(path);
-  if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size() || !file.commit())
-    return QObject::tr("%1 cannot be written: %2. What was there before is kept.")
-        .arg(path, file.errorString());
+  if (name.endsWith(QStringLiteral(".pdf"), Qt::CaseInsensitive)) return pdf_of(sheet);
+  if (name.endsWith(QStringLiteral(".svg"), Qt::CaseInsensitive)) return svg_of(sheet);
+  if (name.endsWith(QStringLiteral(".png"), Qt::CaseInsensitive)) return png_of(sheet);
   return {};
 }
 

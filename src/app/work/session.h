@@ -19,6 +19,12 @@
 
 namespace kuvio::app {
 
+/// What an export of samples left behind.
+struct WrittenSamples {
+  std::int64_t rows = 0;
+  QStringList left_out;  ///< channels that stand on other moments
+};
+
 /// The book behind the window.
 ///
 /// All reading and writing is done in strands of their own: one for the view (frames, spans, the
@@ -71,6 +77,9 @@ public:
   /// Reads or writes text files and then calls `done` in the interface thread; failures are told.
   void readFile(const QString& path, std::function<void(std::string)> done);
   void writeFile(const QString& path, std::string text, std::function<void()> done);
+  /// Writes a capture's samples between two moments as a text table.
+  void exportSamples(std::int64_t capture, const QString& path, double from_s, double to_s,
+                     std::function<void(const WrittenSamples&)> done);
   /// Runs a job beside the files; what it throws is told.
   void withFiles(std::function<std::function<void()>(const std::stop_token&)> job,
                  const QString& title);
