@@ -112,8 +112,7 @@ LinedUp lined_up(const Book& book, std::int64_t capture) {
 
 Note lined_up_note(std::int64_t capture, const LinedUp& place) {
   if (place == LinedUp{}) return {capture, "lined_up", std::nullopt};
-  return {capture, "lined_up",
-          json{{"offset_s", place.offset_s}, {"how", place.how}}.dump()};
+  return {capture, "lined_up", json{{"offset_s", place.offset_s}, {"how", place.how}}.dump()};
 }
 
 std::optional<Document> document(const Book& book, const std::string& kind) {

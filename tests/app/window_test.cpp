@@ -84,6 +84,35 @@ TEST_CASE("zoomed in far the samples themselves are shown, and the fan follows e
   CHECK(curve->columns.empty());
 }
 
+TEST_CASE("the ledger's bars follow every zoom with the fan") {
+  Opened s;
+  auto* model = qobject_cast<LedgerModel*>(s.ledger->model());
+  const auto seen = [&](const char* state) { return model->seenShare(state).value_or(-1); };
+  // All of it is seen: the bars are those of the whole capture.
+  REQUIRE(s.wait([&] { return model->seenShare("Uplink").has_value(); }));
+  const auto share = [&](const char* state) {
+    return model->index(model->rowOf(state), LedgerModel::Share).data(ShareRole).toDouble();
+  };
+  for (const char* state : {"Uplink", "Locate", "Linger"})
+    CHECK(seen(state) == Approx(share(state)).epsilon(1e-6));
+  // One visit to Uplink alone, then that with what comes after it.
+  const Visit uplink = s.visits()[static_cast<std::size_t>(s.first("Uplink"))].visit;
+  s.view().show(uplink.from_s + 0.1, uplink.to_s - 0.1);
+  REQUIRE(s.wait([&] { return seen("Uplink") == Approx(1); }));
+  CHECK(seen("Locate") == 0);
+  s.view().show(uplink.to_s - 0.5, uplink.to_s + 1.5);
+  REQUIRE(s.wait([&] { return seen("Linger") > 0.05; }));
+  const book::Book book = book::Book::open(s.made.path, book::Book::Mode::read);
+  const book::ChannelTrace trace(book, book.capture(s.made.capture).channels.front());
+  const double all = measure(trace, s.view().from(), s.view().to()).charge,
+               linger = measure(trace, uplink.to_s, s.view().to()).charge;
+  CHECK(seen("Linger") == Approx(linger / all).epsilon(1e-6));
+  const QModelIndex cell = model->index(model->rowOf("Linger"), LedgerModel::Share);
+  CHECK(cell.data(SeenRole).toDouble() == Approx(linger / all).epsilon(1e-6));
+  CHECK(cell.data(Qt::ToolTipRole).toString().contains(QStringLiteral("of what is seen")));
+  CHECK_FALSE(s.ledger->grab().isNull());
+}
+
 TEST_CASE("a visit picked in fan, ribbon, trace or ledger is picked in the others") {
   Opened s;
   const int uplink = s.first("Uplink"), locate = s.first("Locate", 20);

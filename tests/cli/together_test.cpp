@@ -17,7 +17,8 @@ using test::cli;
 TEST_CASE("one process records while others read, export and verify the same book") {
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";
-  Bench bench({"--stream", "tcp", "--stream-rate", "50000", "--stream-channels", "2", "--speed", "1"});
+  Bench bench(
+      {"--stream", "tcp", "--stream-rate", "50000", "--stream-channels", "2", "--speed", "1"});
   test::Process recorder("kuvio-cli", {"capture", path, "--input", test::uri(bench, "stream"),
                                        "--seconds", "6", "--json"});
   std::string name;

@@ -31,11 +31,14 @@ void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& give
   const QVariant fill = index.data(FillRole), share = index.data(ShareRole);
   if (share.isValid()) {
     const double room = std::max(0.0, box.width() - 48);
-    const QRectF bar(box.left(), box.center().y() - 6,
-                     std::clamp(share.toDouble(), 0.0, 1.0) * room, 12);
-    painter->fillRect(bar, fill.value<QBrush>());
-    painter->setPen(QPen(t.border(), 0.6));
-    painter->drawRect(bar);
+    const auto bar = [&](const QVariant& of) {
+      return QRectF(box.left(), box.center().y() - 6, std::clamp(of.toDouble(), 0.0, 1.0) * room,
+                    12);
+    };
+    const QVariant seen = index.data(SeenRole);
+    painter->fillRect(bar(seen.isValid() ? seen : share), fill.value<QBrush>());
+    painter->setPen(QPen(t.border(), seen.isValid() ? 1 : 0.6));
+    painter->drawRect(bar(share));
   } else if (fill.isValid()) {
     const QRectF swatch(box.left(), box.center().y() - 6, 12, 12);
     painter->setPen(QPen(t.border(), 0.6));

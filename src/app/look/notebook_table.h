@@ -14,8 +14,9 @@ enum NotebookRole {
   StateRole,               ///< the state a row is about
   ShareRole,               ///< a share to be drawn as a bar, with the text beside it
   FillRole,                ///< brush of a swatch or bar
-  LitRole,                 ///< the row belongs to what is picked
-  LeadRole,                ///< a bold row such as a total
+  SeenRole,  ///< with a bar: the share that is filled, of what is seen; the rest is outlined
+  LitRole,   ///< the row belongs to what is picked
+  LeadRole,  ///< a bold row such as a total
 };
 
 /// Paints tables in the notebook's manner: swatches, bars, figures with fixed digits, rulings

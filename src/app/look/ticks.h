@@ -31,7 +31,8 @@ std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_
 /// In decades: both_ways(10 q, q) is about 1, both_ways(-v, q) is -both_ways(v, q).
 double both_ways(double value, double quiet);
 double from_both_ways(double decades, double quiet);
-/// Ticks between two places of such an axis (in decades), at zero and at quiet times a power of ten.
+/// Ticks between two places of such an axis (in decades), at zero and at quiet times a power of
+/// ten.
 std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double pixels,
                                   const std::string& unit);
 

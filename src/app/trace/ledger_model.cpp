@@ -45,6 +45,7 @@ std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
 
 void LedgerModel::setCapture(const CaptureViewPtr& capture) {
   beginResetModel();
+  if (!capture_ || !capture || capture_->info.id != capture->info.id) seen_.clear();
   capture_ = capture;
   rows_.clear();
   if (capture && capture->ledger) {
@@ -53,6 +54,27 @@ void LedgerModel::setCapture(const CaptureViewPtr& capture) {
     }
   }
   endResetModel();
+}
+
+void LedgerModel::setSeen(const FramePtr& frame) {
+  seen_.clear();
+  if (!capture_ || rows_.empty()) return;
+  for (const FanBand& band : frame->fan.bands) {
+    // A frame of before the capture was split anew may know visits that are no more.
+    if (band.visit >= capture_->visits.size()) return seen_.clear();
+    Seen& seen = seen_[capture_->visits[band.visit].visit.state];
+    seen.time_share += band.time_to - band.time_from;
+    seen.charge_share += band.charge_to - band.charge_from;
+  }
+  seen_charge_ = frame->fan.charge;
+  seen_s_ = frame->to_s - frame->from_s;
+  emit dataChanged(index(0, Share), index(static_cast<int>(rows_.size()) - 1, Share), {SeenRole});
+}
+
+std::optional<double> LedgerModel::seenShare(const std::string& state) const {
+  if (seen_.empty()) return std::nullopt;
+  const auto it = seen_.find(state);
+  return it == seen_.end() ? 0 : it->second.charge_share;
 }
 
 int LedgerModel::rowCount(const QModelIndex& parent) const {
@@ -147,6 +169,9 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
     case ShareRole:
       if (index.column() == Share) return r.charge_share;
       return {};
+    case SeenRole:
+      if (const auto seen = seenShare(r.state); seen && index.column() == Share) return *seen;
+      return {};
     case FillRole:
       if (index.column() == State || index.column() == Share)
         return Theme::current().fill(r.state, capture_->fills);
@@ -182,6 +207,15 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
       if (index.column() == Verdicts) {
         const auto it = verdicts_.find(r.state);
         return it == verdicts_.end() ? QVariant() : QVariant(it->second.text);
+      }
+      if (index.column() == Share && !seen_.empty()) {
+        const auto it = seen_.find(r.state);
+        const Seen seen = it == seen_.end() ? Seen{} : it->second;
+        return tr("Filled, of what is seen: %1 of the charge, %2 in %3\nOutlined, of the whole "
+                  "capture: %4")
+            .arg(q(percent(seen.charge_share)),
+                 q(charge_text(seen.charge_share * seen_charge_, unit_, voltage())),
+                 q(duration(seen.time_share * seen_s_)), q(percent(r.charge_share)));
       }
       if (index.column() == PerVisit && r.whole_visits > 0) {
         return tr("%1 whole visits, from %2 to %3, coverage factor %4")

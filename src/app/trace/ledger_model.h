@@ -30,6 +30,10 @@ public:
 
   void setCapture(const CaptureViewPtr& capture);
   void setUnit(ChargeUnit unit);
+  /// What is seen right now: its bars follow every zoom.
+  void setSeen(const FramePtr& frame);
+  /// Share of the seen charge that a state has; nothing before a frame has told.
+  std::optional<double> seenShare(const std::string& state) const;
   void setVerdicts(std::map<std::string, StateVerdict> verdicts);
   int rowCount(const QModelIndex& parent = {}) const override;
   int columnCount(const QModelIndex& parent = {}) const override;
@@ -46,6 +50,11 @@ private:
   CaptureViewPtr capture_;
   ChargeUnit unit_ = ChargeUnit::coulomb;
   std::map<std::string, StateVerdict> verdicts_;
+  struct Seen {
+    double time_share = 0, charge_share = 0;
+  };
+  std::map<std::string, Seen> seen_;
+  double seen_charge_ = 0, seen_s_ = 0;
   std::vector<const LedgerRow*> rows_;  // those with anything in them
 };
 

@@ -266,6 +266,7 @@ void TraceDesk::connectViews() {
   connect(&c_.view, &ViewState::cursorsChanged, this, &TraceDesk::followCursors);
   connect(&c_.view, &ViewState::captureChanged, this, &TraceDesk::followCursors);
   connect(&c_.session, &Session::momentsReady, this, &TraceDesk::takeMoments);
+  connect(&c_.session, &Session::frameReady, ledger_model_, &LedgerModel::setSeen);
   connect(&c_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
     if (!c_.view.span()) return;
     reading_ = reading;
