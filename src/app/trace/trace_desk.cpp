@@ -61,7 +61,7 @@ QWidget* TraceDesk::makeMiddle() {
   ledger_->setModel(ledger_model_);
   auto* header = ledger_->horizontalHeader();
   header->setMinimumSectionSize(40);
-  const int widths[] = {102, 42, 94, 134, 120, 90, 108, 62, 72};
+  const int widths[] = {110, 46, 92, 130, 132, 90, 106, 58, 70};
   for (int i = 0; i < LedgerModel::Columns; ++i) {
     header->setSectionResizeMode(i, QHeaderView::Interactive);
     ledger_->setColumnWidth(i, widths[i]);
