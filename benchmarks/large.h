@@ -61,6 +61,20 @@ private:
   int level_ = 0;
 };
 
+/// Splits a capture by levels as those of Codes.
+inline void split_it(const book::Book& book, std::int64_t capture) {
+  const std::string text =
+      "kuvio = \"recipe/1\"\nname = \"r\"\n"
+      "[[state]]\nname = \"Hibernate\"\nlevel = { below = \"200 uA\" }\n"
+      "[[state]]\nname = \"Sense\"\nlevel = { above = \"200 uA\", below = \"2 mA\" }\n"
+      "[[state]]\nname = \"Wake\"\nlevel = { above = \"2 mA\", below = \"6 mA\" }\n"
+      "[[state]]\nname = \"Store\"\nlevel = { above = \"6 mA\" }\n";
+  const book::CaptureInfo info = book.capture(capture);
+  const Recipe recipe =
+      book::of_main_current(formats::parse_recipe(text, "bench").recipe, info, book.path());
+  book.save_split(capture, book::split_capture(book, info, recipe, text));
+}
+
 /// Single samples of the first channel that lie far above all others, in its sleep.
 inline constexpr double kSpike = Codes::kGain * 30'000;
 inline std::array<std::int64_t, 2> spikes(std::int64_t samples) {
@@ -109,21 +123,48 @@ inline std::string large_book(int channels, std::int64_t samples) {
     }
     writer.finish("made", false);
     const double written = now_s();
-    const std::string text =
-        "kuvio = \"recipe/1\"\nname = \"r\"\n"
-        "[[state]]\nname = \"Hibernate\"\nlevel = { below = \"200 uA\" }\n"
-        "[[state]]\nname = \"Sense\"\nlevel = { above = \"200 uA\", below = \"2 mA\" }\n"
-        "[[state]]\nname = \"Wake\"\nlevel = { above = \"2 mA\", below = \"6 mA\" }\n"
-        "[[state]]\nname = \"Store\"\nlevel = { above = \"6 mA\" }\n";
-    const auto recipe = formats::parse_recipe(text, "bench");
-    book.save_split(
-        writer.id(),
-        book::split_capture(book, book.capture(writer.id()),
-                            book::of_main_current(recipe.recipe, book.capture(writer.id()), path),
-                            text));
+    split_it(book, writer.id());
     std::printf("%-44s %8.1f s (%.1f MS/s), split in %.2f s\n", "made and written", written - begun,
                 static_cast<double>(samples) * channels / (written - begun) / 1e6,
                 now_s() - written);
+    book.database().execute("PRAGMA wal_checkpoint(TRUNCATE)");
+  }
+  for (const char* more : {"-wal", "-shm"}) std::filesystem::remove(half + more);
+  std::filesystem::rename(half, path);
+  return path;
+}
+
+/// A book with one channel of samples that each have a time of their own, some microseconds beside
+/// an even 10 us.
+inline std::string uneven_book(std::int64_t samples) {
+  const std::string path = (std::filesystem::temp_directory_path() /
+                            ("kuvio-bench-uneven-" + std::to_string(samples) + "-5.kuvio"))
+                               .string();
+  if (std::filesystem::exists(path)) return path;
+  const std::string half = path + ".half";
+  for (const char* more : {"", "-wal", "-shm"}) std::filesystem::remove(half + more);
+  {
+    book::Book book = book::Book::open(half, book::Book::Mode::create);
+    book::ChannelInfo info;
+    info.name = "I";
+    info.encoding = book::Encoding::f8;
+    info.time_base = {1, 1'000'000};
+    info.lattice = book::Lattice{Codes::kGain, 0, 1};
+    book::CaptureWriter writer(book, {"uneven", "1", {}, false}, {info});
+    Codes codes(9);
+    std::uint64_t state = 1;
+    for (std::int64_t at = 0; at < samples;) {
+      std::vector<double> piece(1 << 18);
+      std::vector<std::int64_t> times;
+      codes.fill(piece);
+      for (std::size_t i = 0; i < piece.size(); ++i, ++at) {
+        state = state * 6364136223846793005ULL + 1442695040888963407ULL;
+        times.push_back(at * 10 + static_cast<std::int64_t>(state >> 61));
+      }
+      writer.append_times(0, times, piece, at * 10, false);
+      writer.flush();
+    }
+    writer.finish("made", false);
     book.database().execute("PRAGMA wal_checkpoint(TRUNCATE)");
   }
   for (const char* more : {"-wal", "-shm"}) std::filesystem::remove(half + more);

@@ -4,6 +4,7 @@
 
 #include "book/channel_trace.h"
 #include "book/verify.h"
+#include "core/distribution.h"
 #include "core/envelope.h"
 #include "core/measure.h"
 
@@ -109,9 +110,32 @@ int main(int argc, char** argv) {
   }
   std::printf("%-44s %8.1f MB\n", "resident memory gained", (bench::resident() - before) / 1e6);
   begun = bench::now_s();
+  const Distribution spread =
+      distribution(*trace, 0, length, bins_for(1e-7, 0.1, 50, true), std::int64_t{1} << 60);
+  std::printf("%-44s %8.2f s   (%zu bins, %.0f s observed)\n", "distribution of every sample",
+              bench::now_s() - begun, spread.time_s.size(), spread.observed_s);
+  begun = bench::now_s();
   const auto problems = book::verify(*book);
   const double took = bench::now_s() - begun;
   std::printf("%-44s %8.2f s   (%.0f MS/s, %zu problems)\n", "verify", took,
               static_cast<double>(samples) / took / 1e6, problems.size());
+  const std::string uneven = bench::uneven_book(samples / 9);
+  const book::Book own_times = book::Book::open(uneven, book::Book::Mode::read);
+  const book::ChannelTrace timed(own_times, own_times.captures().front().channels.front());
+  std::printf("%-44s %8.3f B   (%lld samples)\n", "with times of their own, a sample",
+              static_cast<double>(std::filesystem::file_size(uneven)) /
+                  static_cast<double>(timed.samples()),
+              static_cast<long long>(timed.samples()));
+  for (const char* what : {"any span of those, first", "any span of those, warm"}) {
+    std::vector<double> each;
+    std::uniform_real_distribution<double> within(0, timed.to_s());
+    for (int i = 0; i < 500; ++i) {
+      const double a = within(random), b = within(random);
+      begun = bench::now_s();
+      measure(timed, std::min(a, b), std::max(a, b));
+      each.push_back(bench::now_s() - begun);
+    }
+    tell(what, each);
+  }
   return problems.empty() ? 0 : 1;
 }

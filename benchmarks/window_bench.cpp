@@ -10,6 +10,8 @@
 #include "book/capture_writer.h"
 #include "formats/plan_files.h"
 
+#include "large.h"
+
 #include <QApplication>
 #include <QSignalSpy>
 #include <QStandardPaths>
@@ -72,7 +74,7 @@ struct Desk {
       for (const std::size_t line : {2U, 3U})
         writer.append_times(line, times, levels, 3'600'000, true);
       writer.finish("made", false);
-      splitIt(book, writer.id());
+      bench::split_it(book, writer.id());
     }
     window = std::make_unique<MainWindow>();
     window->resize(1280, 800);
@@ -84,16 +86,6 @@ struct Desk {
   ~Desk() {
     window.reset();
     std::filesystem::remove_all(folder);
-  }
-  static void splitIt(const book::Book& book, std::int64_t capture) {
-    const std::string text =
-        "kuvio = \"recipe/1\"\nname = \"r\"\n"
-        "[[state]]\nname = \"Hibernate\"\nlevel = { below = \"200 uA\" }\n"
-        "[[state]]\nname = \"Sense\"\nlevel = { above = \"200 uA\", below = \"2 mA\" }\n"
-        "[[state]]\nname = \"Wake\"\nlevel = { above = \"2 mA\", below = \"6 mA\" }\n"
-        "[[state]]\nname = \"Store\"\nlevel = { above = \"6 mA\" }\n";
-    const auto recipe = formats::parse_recipe(text, "bench");
-    book.save_split(capture, book::split_capture(book, book.capture(capture), recipe.recipe, text));
   }
 };
 Desk& desk() {

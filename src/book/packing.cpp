@@ -56,8 +56,9 @@ bool fits(const Lattice& l, Encoding encoding, std::span<const double> values,
     const std::size_t end = std::min(values.size(), at + kPiece);
     bool all = true;
     for (std::size_t i = at; i < end; ++i) {
-      all = fits_one(l, encoding, values[i], k) && all;
-      numbers[i] = static_cast<std::uint32_t>(static_cast<std::int64_t>(k));
+      const bool one = fits_one(l, encoding, values[i], k);
+      numbers[i] = one ? static_cast<std::uint32_t>(static_cast<std::int64_t>(k)) : 0;
+      all = all && one;
     }
     if (!all) return false;
   }

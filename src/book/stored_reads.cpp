@@ -26,10 +26,9 @@ const std::vector<StrideNode>& StoredTrace::strides(std::size_t chunk) const {
   return cache_.strides.put(key, decode_strides(data), nodes * sizeof(StrideNode) + 128);
 }
 
-std::int64_t StoredTrace::tick_in_chunk(std::size_t chunk, std::int64_t at) const {
+const std::vector<std::int64_t>& StoredTrace::chunk_times(std::size_t chunk) const {
   const std::uint64_t key = ReadCache::key(owner_, chunk);
-  const auto index = static_cast<std::size_t>(at);
-  if (auto* hit = cache_.times.find(key)) return (*hit)[index];
+  if (auto* hit = cache_.times.find(key)) return *hit;
   const Chunk& c = chunks_[chunk];
   const auto n = static_cast<std::size_t>(c.samples);
   std::vector<std::int64_t> times(n);
@@ -51,7 +50,26 @@ std::int64_t StoredTrace::tick_in_chunk(std::size_t chunk, std::int64_t at) cons
     decode_ticks(data, times);
   }
   if (crc32(std::as_bytes(std::span(times))) != c.times_crc) wrong();
-  return cache_.times.put(key, std::move(times), n * 8 + 128)[index];
+  c.first_tick = times.front();
+  return cache_.times.put(key, std::move(times), n * 8 + 128);
+}
+
+/// Of one moment a chunk: what a search over many chunks asks, so that it unpacks the last alone.
+std::int64_t StoredTrace::first_tick(std::size_t chunk) const {
+  const Chunk& c = chunks_[chunk];
+  if (c.first_tick) return *c.first_tick;
+  const auto wrong = [&] { damaged("times of chunk " + std::to_string(c.id) + " are damaged"); };
+  std::vector<std::int64_t> first(
+      static_cast<std::size_t>(c.packed_times ? std::min(kFrameSamples, c.samples) : 1));
+  Bytes data(c.packed_times ? c.packed_times->ends.front() : 8);
+  db_.read_blob("chunk_times", "data", c.id, 0, data);
+  if (!c.packed_times) {
+    decode_ticks(data, first);
+  } else if (!cache_.unpacker.times(data, first)) {
+    wrong();
+  }
+  c.first_tick = first.front();
+  return first.front();
 }
 
 /// Its samples as they came, unchecked.
@@ -146,14 +164,22 @@ void StoredTrace::read(const Block& block, std::int64_t at, std::span<double> ou
 void StoredTrace::read_times(const Block& block, std::int64_t at,
                              std::span<std::int64_t> out) const {
   const Store& store = stores_[index_of(block)];
-  for (std::size_t i = 0; i < out.size(); ++i) {
-    const std::int64_t here = at + static_cast<std::int64_t>(i);
-    if (here >= store.sealed) {
-      out[i] = tail_times_[static_cast<std::size_t>(here - store.sealed)];
+  while (!out.empty()) {
+    std::size_t n = out.size();
+    if (at >= store.sealed) {
+      std::copy_n(tail_times_.begin() + (at - store.sealed), n, out.begin());
     } else {
-      const auto chunk = store.first_chunk + static_cast<std::size_t>(here / kChunkSamples);
-      out[i] = tick_in_chunk(chunk, here % kChunkSamples);
+      const auto chunk = store.first_chunk + static_cast<std::size_t>(at / kChunkSamples);
+      const std::int64_t within = at % kChunkSamples;
+      n = std::min(n, static_cast<std::size_t>(chunks_[chunk].samples - within));
+      if (within == 0 && n == 1) {
+        out.front() = first_tick(chunk);
+      } else {
+        std::copy_n(chunk_times(chunk).begin() + within, n, out.begin());
+      }
     }
+    at += static_cast<std::int64_t>(n);
+    out = out.subspan(n);
   }
 }
 

@@ -50,7 +50,8 @@ private:
     std::vector<CellSum> coarse;
     std::uint32_t strides_crc = 0, times_crc = 0;
     std::optional<PackedHead> packed, packed_times;
-    Sum q_before, r_before;  // of the chunks before it in its block
+    mutable std::optional<std::int64_t> first_tick;  // once it was asked for
+    Sum q_before, r_before;                          // of the chunks before it in its block
   };
   struct Store {  // where a block's samples are
     std::size_t first_chunk = 0, chunks = 0;
@@ -66,7 +67,8 @@ private:
   std::size_t index_of(const Block& block) const;
   const std::vector<StrideNode>& strides(std::size_t chunk) const;
   bool has_strides(std::size_t chunk) const;
-  std::int64_t tick_in_chunk(std::size_t chunk, std::int64_t at) const;
+  const std::vector<std::int64_t>& chunk_times(std::size_t chunk) const;
+  std::int64_t first_tick(std::size_t chunk) const;
   const ReadCache::Frame& frame(std::size_t chunk, std::size_t number) const;
   void check(std::size_t chunk, std::size_t number, std::size_t first_stride,
              std::size_t last_stride) const;

@@ -51,26 +51,9 @@ Outcome run(const Options& o, bool json) {
     return out;
   }
   if (o.format != "csv") usage(fmt::format("--format is csv or json, not \"{}\"", o.format));
-  std::vector<std::unique_ptr<book::ChannelTrace>> traces;
-  std::vector<formats::SampleColumn> columns;
-  const auto add = [&](const book::ChannelInfo& c) {
-    traces.push_back(std::make_unique<book::ChannelTrace>(book, c));
-    columns.push_back({c.name, c.unit, traces.back().get(),
-                       c.encoding == book::Encoding::f4 && c.calibration.identity()});
-  };
-  for (const std::string& name : o.channels) add(book::choose_channel(capture, name, o.book));
-  if (o.channels.empty()) {
-    // The main current gives the moments; what stands on others is left out and told.
-    const book::ChannelInfo& main = book::main_current(capture, o.book);
-    add(main);
-    for (const book::ChannelInfo& c : capture.channels) {
-      if (c.id != main.id && c.samples > 0) add(c);
-    }
-  }
-  const double from = o.from.value_or(traces.front()->from_s()),
-               to = o.to.value_or(traces.front()->to_s());
-  if (from > to) usage(fmt::format("--from {} lies after --to {}", from, to));
-  const auto written = formats::write_samples_csv(o.out, columns, from, to);
+  if (o.from && o.to && *o.from > *o.to)
+    usage(fmt::format("--from {} lies after --to {}", *o.from, *o.to));
+  const auto written = formats::write_samples_csv(o.out, book, capture, o.channels, o.from, o.to);
   if (!o.channels.empty() && !written.left_out.empty())
     say(fmt::format("{} stands on other moments than {} and was left out; export it by itself",
                     written.left_out.front(), written.columns.front()));

@@ -151,9 +151,14 @@ std::int64_t cell_at(const Trace& trace, const Block& block, long double tick) {
         (tick - static_cast<long double>(block.start)) / static_cast<long double>(block.period)));
     return std::clamp<std::int64_t>(cell, 0, block.count - 1);
   }
-  std::int64_t lo = 0, hi = block.count - 1;  // last sample whose time is <= tick
+  // Last sample whose time is <= tick. First among whole chunks, whose first moments a book has at
+  // hand, then inside one.
+  constexpr std::int64_t kChunk = 65536;
+  std::int64_t lo = 0, hi = block.count - 1;
   while (lo < hi) {
-    const std::int64_t middle = lo + (hi - lo + 1) / 2;
+    std::int64_t middle = lo + (hi - lo + 1) / 2;
+    if (lo / kChunk != hi / kChunk)
+      middle = (lo / kChunk + (hi / kChunk - lo / kChunk + 1) / 2) * kChunk;
     if (static_cast<long double>(tick_of(trace, block, middle)) <= tick) {
       lo = middle;
     } else {
@@ -189,9 +194,12 @@ SpanFigures measure(const Trace& trace) { return measure(trace, trace.from_s(), 
 std::optional<double> value_at(const Trace& trace, double t_s) {
   const long double tick = trace.time_base().ticks(t_s);
   const auto blocks = trace.blocks();
-  const auto block = std::partition_point(blocks.begin(), blocks.end(), [&](const Block& b) {
+  auto block = std::partition_point(blocks.begin(), blocks.end(), [&](const Block& b) {
     return static_cast<long double>(b.end) < tick;
   });
+  // Where one block ends and the next begins at the same moment, it is the next one's.
+  const auto next = block == blocks.end() ? block : block + 1;
+  if (next != blocks.end() && static_cast<long double>(next->start) <= tick) block = next;
   if (block == blocks.end() || static_cast<long double>(block->start) > tick) return std::nullopt;
   const std::int64_t at = cell_at(trace, *block, tick);
   const bool line = trace.kind() == SampleKind::instant && at + 1 < block->count;

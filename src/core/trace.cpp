@@ -11,6 +11,20 @@ namespace {
 constexpr std::int64_t kStride = 256;
 }
 
+const char* describe(Flag flag) {
+  switch (flag) {
+    case Flag::over_range:
+      return "over range";
+    case Flag::not_a_number:
+      return "not a number";
+    case Flag::dropped:
+      return "lost";
+    case Flag::range_change:
+      return "while the range changed";
+  }
+  return "";
+}
+
 double Trace::from_s() const {
   return blocks().empty() ? 0 : time_base().seconds(blocks().front().start);
 }

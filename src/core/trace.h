@@ -25,6 +25,9 @@ enum class Flag {
   range_change,  ///< taken while the instrument changed its range
 };
 
+/// For people: "over range", "not a number", "lost", "while the range changed".
+const char* describe(Flag flag);
+
 /// A stretch of flagged samples.
 struct FlagRun {
   Flag flag = Flag::dropped;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/samples_csv.h"
 
+#include "book/analysis.h"
+#include "book/channel_trace.h"
 #include "core/measure.h"
 #include "formats/output_file.h"
 
@@ -37,20 +39,6 @@ int decimals_of(const TimeBase& base) {
   return out;
 }
 
-const char* flag_words(Flag flag) {
-  switch (flag) {
-    case Flag::over_range:
-      return "over range";
-    case Flag::not_a_number:
-      return "not a number";
-    case Flag::dropped:
-      return "lost";
-    case Flag::range_change:
-      return "while the range changed";
-  }
-  return "";
-}
-
 /// A name as a cell: what would end it is written as an underscore.
 std::string cell(const std::string& name, const std::string& unit) {
   std::string out = unit.empty() ? name : name + "_" + unit;
@@ -63,7 +51,7 @@ std::string cell(const std::string& name, const std::string& unit) {
 std::string gap_line(const Trace& trace, double a, double b) {
   std::string why;
   for (const FlagRun& run : trace.flags()) {
-    if (run.to_s > a && run.from_s < b) why = fmt::format(", {}", flag_words(run.flag));
+    if (run.to_s > a && run.from_s < b) why = fmt::format(", {}", describe(run.flag));
   }
   return fmt::format("# gap from {:.9g} to {:.9g} s{}\n", a, b, why);
 }
@@ -139,6 +127,31 @@ WrittenSamples write_samples_csv(const std::string& path, const std::vector<Samp
   }
   file.commit();
   return out;
+}
+
+WrittenSamples write_samples_csv(const std::string& path, const book::Book& book,
+                                 const book::CaptureInfo& capture,
+                                 const std::vector<std::string>& channels,
+                                 std::optional<double> from_s, std::optional<double> to_s,
+                                 const std::function<bool(double)>& going_on) {
+  std::vector<std::unique_ptr<book::ChannelTrace>> traces;
+  std::vector<SampleColumn> columns;
+  const auto add = [&](const book::ChannelInfo& c) {
+    traces.push_back(std::make_unique<book::ChannelTrace>(book, c));
+    columns.push_back({c.name, c.unit, traces.back().get(),
+                       c.encoding == book::Encoding::f4 && c.calibration.identity()});
+  };
+  for (const std::string& name : channels) add(book::choose_channel(capture, name, book.path()));
+  if (channels.empty()) {
+    // The main current gives the moments; what stands on others is left out and told.
+    const book::ChannelInfo& main = book::main_current(capture, book.path());
+    add(main);
+    for (const book::ChannelInfo& c : capture.channels) {
+      if (c.id != main.id && c.samples > 0) add(c);
+    }
+  }
+  return write_samples_csv(path, columns, from_s.value_or(traces.front()->from_s()),
+                           to_s.value_or(traces.front()->to_s()), going_on);
 }
 
 }  // namespace kuvio::formats

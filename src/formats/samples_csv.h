@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/trace.h"
+#include "book/book.h"
 
 #include <functional>
 #include <string>
@@ -32,6 +32,13 @@ struct WrittenSamples {
 /// done, false ends it without a file. Error cannot_create.
 WrittenSamples write_samples_csv(const std::string& path, const std::vector<SampleColumn>& columns,
                                  double from_s, double to_s,
+                                 const std::function<bool(double)>& going_on = {});
+
+/// The same of a capture's channels: those named, or the main current and all that have samples.
+WrittenSamples write_samples_csv(const std::string& path, const book::Book& book,
+                                 const book::CaptureInfo& capture,
+                                 const std::vector<std::string>& channels,
+                                 std::optional<double> from_s, std::optional<double> to_s,
                                  const std::function<bool(double)>& going_on = {});
 
 }  // namespace kuvio::formats

@@ -168,3 +168,24 @@ TEST_CASE("what a discarded capture had noted goes with it") {
   REQUIRE(book.notes().size() == 1);
   CHECK(book.notes().front().key == "reference");
 }
+
+TEST_CASE("where a capture lies is kept, put back, and read as nowhere when it makes no sense") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  book::CaptureWriter w(book, {"c", "1", {}, false}, {test::current_channel()});
+  w.append(0, 0, 1, std::vector<double>{1, 2, 3});
+  w.finish("done", false);
+  CHECK(book::lined_up(book, w.id()) == book::LinedUp{});
+  const auto changes =
+      book::put(book, {book::lined_up_note(w.id(), {-1.2345678901234567, "typed"})});
+  CHECK(book::lined_up(book, w.id()).offset_s == -1.2345678901234567);
+  CHECK(book::lined_up(book, w.id()).how == "typed");
+  book::put(book, {changes.front().before});
+  CHECK(book::lined_up(book, w.id()) == book::LinedUp{});
+  for (const char* junk : {"", "x", "7", "[]", "{}", "{\"offset_s\":\"1\"}", "{\"offset_s\":1e300}",
+                           "{\"offset_s\":null,\"how\":3}"}) {
+    book::put(book, {book::Note{w.id(), "lined_up", junk}});
+    CHECK(book::lined_up(book, w.id()) == book::LinedUp{});
+  }
+  CHECK_FALSE(book::lined_up_note(w.id(), {}).value);
+}

@@ -143,3 +143,27 @@ TEST_CASE("a sum keeps a small term beside a large one") {
   s -= Sum(1e9);
   CHECK(s.value() == Approx(1e-9).epsilon(1e-9));
 }
+
+TEST_CASE("the value at a moment is the model's") {
+  MemoryTrace line(SampleKind::instant, {1, 10}), step(SampleKind::averaged, {1, 10});
+  line.append(0, 1, std::vector<double>{1, 3, 2});  // 0 to 0.2 s
+  line.append(5, 2, std::vector<double>{7, 8});     // 0.5 to 0.7 s
+  step.append(0, 1, std::vector<double>{1, 3});     // 0 to 0.2 s
+  step.append(2, 2, std::vector<double>{5, 6});     // goes on at once, at another rate
+  step.append(std::vector<std::int64_t>{20, 23}, std::vector<double>{9, 10}, 30);
+  CHECK(*value_at(line, 0) == 1);
+  CHECK(*value_at(line, 0.05) == Approx(2));
+  CHECK(*value_at(line, 0.175) == Approx(2.25));
+  CHECK(*value_at(line, 0.2) == 2);
+  CHECK_FALSE(value_at(line, 0.3));
+  CHECK(*value_at(line, 0.6) == Approx(7.5));
+  CHECK_FALSE(value_at(line, 0.71));
+  CHECK_FALSE(value_at(line, -0.01));
+  CHECK(*value_at(step, 0.199) == 3);
+  CHECK(*value_at(step, 0.2) == 5);  // of the block that begins there
+  CHECK(*value_at(step, 0.45) == 6);
+  CHECK_FALSE(value_at(step, 1.0));
+  CHECK(*value_at(step, 2.29) == 9);
+  CHECK(*value_at(step, 2.95) == 10);
+  CHECK_FALSE(value_at(MemoryTrace(SampleKind::instant, {1, 1}), 0));
+}

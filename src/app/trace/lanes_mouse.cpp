@@ -20,20 +20,6 @@ constexpr double kHandle = 6;  // half of a handle's width to aim at
 constexpr double kClick = 4;   // pixels the mouse may move in a click
 constexpr int kLeastHeight = 36;
 
-QString flag_words(Flag flag) {
-  switch (flag) {
-    case Flag::over_range:
-      return QObject::tr("over range");
-    case Flag::not_a_number:
-      return QObject::tr("not a number");
-    case Flag::dropped:
-      return QObject::tr("lost");
-    case Flag::range_change:
-      return QObject::tr("while the range changed");
-  }
-  return {};
-}
-
 }  // namespace
 
 int Lanes::laneAt(const QPointF& place) const {
@@ -306,7 +292,7 @@ QString Lanes::tellAt(const QPointF& place) const {
       if (t < run.from_s - grain || t > run.to_s + grain) continue;
       lines << tr("%1 samples %2, %3")
                    .arg(run.samples)
-                   .arg(flag_words(run.flag),
+                   .arg(QObject::tr(describe(run.flag)),
                         QString::fromStdString(duration(run.to_s - run.from_s)));
     }
     for (const auto& [from, to] : curve->gaps) {

@@ -116,7 +116,7 @@ void SpreadBars::paintEvent(QPaintEvent*) {
 }
 
 SpreadMargin::SpreadMargin(ViewState& view, Session& session, Lanes& lanes, QWidget* parent)
-    : QWidget(parent), view_(view), session_(session), lanes_(lanes) {
+    : QWidget(parent), view_(view), session_(session), alive_(&session), lanes_(lanes) {
   setObjectName(QStringLiteral("spreadMargin"));
   bars_ = new SpreadBars(lanes, this);
   by_ = button({}, QStringLiteral("spreadBy"), this);
@@ -160,6 +160,9 @@ SpreadMargin::SpreadMargin(ViewState& view, Session& session, Lanes& lanes, QWid
 void SpreadMargin::showEvent(QShowEvent*) {
   place();
   ask();
+}
+void SpreadMargin::hideEvent(QHideEvent*) {
+  if (alive_) session_.dropSpread();
 }
 void SpreadMargin::resizeEvent(QResizeEvent*) { place(); }
 

@@ -4,6 +4,7 @@
 #include "app/trace/lanes.h"
 
 #include <QLabel>
+#include <QPointer>
 #include <QPushButton>
 #include <QTimer>
 
@@ -40,6 +41,7 @@ public:
 
 protected:
   void showEvent(QShowEvent* event) override;
+  void hideEvent(QHideEvent* event) override;
   void resizeEvent(QResizeEvent* event) override;
 
 private:
@@ -49,6 +51,7 @@ private:
 
   ViewState& view_;
   Session& session_;
+  QPointer<Session> alive_;  // a window that goes hides its parts after what they ask has gone
   Lanes& lanes_;
   SpreadBars* bars_;
   QPushButton *by_, *scale_;

@@ -239,7 +239,7 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
     } else if (const auto spare = spare_.find(c.id);
                spare != spare_.end() && same_channel(spare->second->info(), c)) {
       trace = std::move(spare->second);
-      if (trace->info().samples != c.samples) trace->grow(c);
+      trace->grow(c);
     } else {
       trace = std::make_unique<book::ChannelTrace>(book_, c);
     }

@@ -48,6 +48,8 @@ public:
   void wantMoments(const std::vector<double>& moments);
   /// Answered twice: at once from pieces, then from every sample.
   void wantSpread(const SpreadWish& wish);
+  /// It is no longer looked at: what is being read for it is given up.
+  void dropSpread() { ++*spreads_wanted_; }
   /// Lays a capture beside another by what both show; answered by `linedUp`.
   void wantLineUp(std::int64_t reference, std::int64_t other);
   /// Looks whether another connection has written to the book.

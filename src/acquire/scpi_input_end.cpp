@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// How a SCPI input loses its link and takes it up again, and how it ends.
+
+#include "acquire/host_clock.h"
+#include "acquire/scpi_input.h"
+
+#include <chrono>
+#include <thread>
+
+namespace kuvio::acquire {
+
+using std::chrono::milliseconds;
+
+/// A lost link is tried again; what the instrument logged meanwhile is then still there, as far as
+/// its memory reaches.
+void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
+  const double lost_at = host_now_s(), lost_own = static_cast<double>(next_) * interval_s_;
+  const std::string was = identity_;
+  set_away(why.what());
+  while (true) {
+    if (stop.stop_requested()) return;
+    try {
+      scpi_ = Scpi(open_link(endpoint_, milliseconds(1000)), endpoint_.text);
+      connect();
+      if (identity_ != was) {
+        throw Error(Failure::bad_data, "another instrument answers", endpoint_.text,
+                    "it is " + identity_ + ", not " + was);
+      }
+      break;
+    } catch (const Error& e) {
+      if (e.failure() == Failure::bad_data) throw;
+      if (host_now_s() - lost_at > settings_.reconnect_s) throw why;
+    }
+    for (int i = 0; i < 20 && !stop.stop_requested(); ++i)
+      std::this_thread::sleep_for(milliseconds(10));
+  }
+  resumed_ = true;
+  set_away(std::nullopt);
+  const double own = profile_.log ? lost_own : lost_at - started_s_;
+  happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
+}
+
+void ScpiInput::end() {
+  for (Held& held : held_) {  // nothing is left in reset; an output that is off stays so
+    if (held.reset.of_line()) switch_line(held.reset.name, !held.reset.on);
+  }
+  for (const auto& [name, w] : watched_) {
+    if (w.limited) tell_limited(name, w.since_s, own_now());
+  }
+  if (profile_.log && !profile_.log->stop.empty()) scpi_.send(profile_.log->stop);
+  for (const OutputProfile& o : profile_.outputs) {
+    const OutputSettings* wish = settings_of(o);
+    if (!wish || !(wish->power_off || (wish->off_if_bad && ended_badly_))) continue;
+    scpi_.send(o.off);
+    set_output(o.name, false);
+  }
+  wait_done();
+  if (profile_.errors.empty()) return;
+  for (const std::string& e : scpi_.errors(profile_.errors)) note("the input told of " + e);
+}
+
+}  // namespace kuvio::acquire
