@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/bench_setup.h"
 
-#include "core/uncertainty.h"
+#include "core/accuracy.h"
 #include "formats/toml_edit.h"
 #include "formats/toml_file.h"
 

@@ -34,7 +34,7 @@ void InputWatch::take(const Packet& packet, const Input& input, double at_s) {
     LiveChannel& live = state_.channels[c];
     for (const double v : packet.columns[c]) {
       const auto flag = flag_of_value(v);
-      live.over_range = flag == Flag::over_range;
+      live.out_of_range = flag;
       if (flag) continue;
       live.least = live.observed_s > 0 ? std::min(live.least, v) : v;
       live.most = live.observed_s > 0 ? std::max(live.most, v) : v;

@@ -2,7 +2,7 @@
 #include "acquire/profile.h"
 
 #include "acquire/shipped_profiles.h"
-#include "core/uncertainty.h"
+#include "core/accuracy.h"
 #include "formats/toml_file.h"
 
 #include <fmt/format.h>

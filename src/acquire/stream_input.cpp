@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/stream_input.h"
 
+#include "core/accuracy.h"
 #include "core/error.h"
-#include "core/uncertainty.h"
 
 #include <fmt/format.h>
 

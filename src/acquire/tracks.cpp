@@ -21,7 +21,7 @@ std::optional<Flag> flag_of_value(double value) {
   if (std::isfinite(value) && size < 9.8e37) return std::nullopt;
   if (value == kRangeChange) return Flag::range_change;
   if (!std::isfinite(value) || size >= 9.905e37) return Flag::not_a_number;
-  return Flag::over_range;
+  return value < 0 ? Flag::below_range : Flag::over_range;
 }
 
 Tracks::Tracks(std::unique_ptr<Input> input, bool is_axis, double time_scale)
@@ -323,7 +323,7 @@ void Tracks::take_column(std::size_t column, const Packet& packet, std::size_t n
                   ? tick(packet, end - 1) + std::max<std::int64_t>(1, period_)
                   : tick(packet, end);
       apart_[column] = true;
-      live_[column].over_range = *flag == Flag::over_range;
+      live_[column].out_of_range = *flag;
     }
     at = end;
   }
@@ -339,7 +339,7 @@ void Tracks::count_live(std::size_t column, std::span<const double> values, doub
   live.least = std::min(live.least, *least);
   live.most = std::max(live.most, *most);
   live.last = values.back();
-  live.over_range = false;
+  live.out_of_range.reset();
   double sum = 0;
   for (const double v : values) sum += v;
   live.sum += sum / static_cast<double>(values.size()) * length_s;

@@ -14,7 +14,7 @@ struct LiveChannel {
   std::string name, quantity, unit;
   double last = 0, least = 0, most = 0;  ///< extremes since it was last told
   double sum = 0, observed_s = 0;        ///< integral and time since the start
-  bool over_range = false;               ///< the last sample was
+  std::optional<Flag> out_of_range{};    ///< why the last sample was no data
   std::size_t place = 0;                 ///< among the capture's channels
 };
 

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/zero.h"
 
+#include "core/accuracy.h"
 #include "core/error.h"
 #include "core/present.h"
-#include "core/uncertainty.h"
+#include "core/repeatability.h"
 
 #include <fmt/format.h>
 
@@ -16,13 +17,14 @@ namespace {
 
 constexpr double kUnknown = 1e-6;  // A that may flow where no accuracy is stated
 constexpr double kTooMuch = 5;     // times the stated offset
-constexpr std::size_t kBatches = 10;
+constexpr std::size_t kBatches = 20;
 
 [[noreturn]] void refuse(const std::string& where, const std::string& why) {
   throw Error(Failure::bad_data, "not zeroed", where, why + " The previous zero is kept");
 }
 
-/// Mean and its standard uncertainty by batch means: samples near each other are not independent.
+/// Mean and its uncertainty by twenty batch means: samples near each other are not independent, and
+/// what of that is left between batches widens it.
 Zero zero_of(const std::vector<double>& values) {
   Zero out;
   out.samples = static_cast<std::int64_t>(values.size());
@@ -33,11 +35,10 @@ Zero zero_of(const std::vector<double>& values) {
     means.push_back(std::accumulate(begin, begin + static_cast<std::ptrdiff_t>(n), 0.0) /
                     static_cast<double>(n));
   }
-  const auto count = static_cast<double>(means.size());
-  out.mean = std::accumulate(means.begin(), means.end(), 0.0) / count;
-  double square = 0;
-  for (const double m : means) square += (m - out.mean) * (m - out.mean);
-  out.uncertainty = means.size() > 1 ? std::sqrt(square / (count - 1) / count) : 0;
+  const Repeatability mean = repeatability(means);
+  out.mean = mean.mean;
+  out.uncertainty = mean.u;
+  if (const auto c = mean.component("zero")) out.expanded = expand(std::span(&*c, 1)).U;
   return out;
 }
 
@@ -46,7 +47,7 @@ Zero zero_of(const std::vector<double>& values) {
 book::Calibration Zero::calibration() const {
   return {1, -mean,
           fmt::format("zero {} ± {} ({} samples)", with_prefix(mean, "A", 3),
-                      with_prefix(2 * uncertainty, "A", 2), samples)};
+                      with_prefix(expanded, "A", 2), samples)};
 }
 
 std::vector<Zero> measure_zero(const InputWish& wish, double seconds, const std::string& accuracy,
@@ -88,7 +89,7 @@ std::vector<Zero> measure_zero(const InputWish& wish, double seconds, const std:
       // What is left of the offset is what the zero itself leaves uncertain.
       zero.accuracy =
           fmt::format("{:.6g} % + {:.4g} nA (k=2)",
-                      100 * a.gain * (a.expanded ? 1 : 2 / std::sqrt(3.0)), 2e9 * zero.uncertainty);
+                      100 * a.gain * (a.expanded ? 1 : 2 / std::sqrt(3.0)), 1e9 * zero.expanded);
     }
     if (std::fabs(zero.mean) > most) {
       refuse(where, fmt::format("{} still flows in {}. Is the device connected?",

@@ -2,6 +2,8 @@
 #include "book/analysis.h"
 
 #include "book/notes.h"
+#include "book/schema.h"
+#include "core/edge.h"
 #include "core/quantity.h"
 
 #include <stdexcept>
@@ -18,16 +20,16 @@ double nominal_voltage(const Conditions& conditions) {
   }
 }
 
-Basis SplitCapture::basis() const {
+Basis basis_of(const CaptureInfo& capture, const ChannelInfo& channel) {
   Basis out;
   if (!channel.accuracy.empty()) {
     try {
       out.accuracy = parse_accuracy(channel.accuracy);
     } catch (const std::invalid_argument& e) {
-      throw Error(Failure::bad_data, "bad accuracy statement", "capture " + info.name, e.what());
+      throw Error(Failure::bad_data, "bad accuracy statement", "capture " + capture.name, e.what());
     }
   }
-  out.voltage = nominal_voltage(info.conditions);
+  out.voltage = nominal_voltage(capture.conditions);
   out.sample_s = channel.period_s > 0 ? channel.period_s
                  : channel.samples > 1
                      ? (channel.to_s - channel.from_s) / static_cast<double>(channel.samples - 1)
@@ -94,7 +96,7 @@ StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Re
   for (OutputSwitch& s : switches) {
     if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
   }
-  return {0, channel.id, recipe.name, recipe_text, split(trace, recipe, switches)};
+  return {0, channel.id, recipe.name, recipe_text, split(trace, recipe, switches), kSplitRules};
 }
 
 SplitCapture load_split(const Book& book, const CaptureInfo& capture,
@@ -151,10 +153,28 @@ std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& 
 }
 
 Ledger pooled_ledger(const std::vector<SplitCapture>& captures,
-                     const std::vector<std::string>& states) {
+                     const std::vector<std::string>& states, double supply) {
   std::vector<Account> accounts;
-  for (const SplitCapture& c : captures) accounts.push_back({c.trace.get(), c.visits});
-  return make_ledger(accounts, captures.front().basis(), states);
+  for (const SplitCapture& c : captures) {
+    accounts.push_back({c.trace.get(), c.visits, c.basis()});
+    if (accounts.back().basis.voltage <= 0) accounts.back().basis.voltage = supply;
+  }
+  return make_ledger(accounts, states);
+}
+
+double edge_difference(const SplitCapture& capture, double from_s, double to_s) {
+  double out = 0;
+  for (std::size_t i = 1; i < capture.visits.size(); ++i) {
+    const Visit &left = capture.visits[i - 1].visit, &right = capture.visits[i].visit;
+    if (right.begins.empty()) continue;
+    for (const double end : {from_s, to_s}) {
+      if (end < right.begins.from_s || end > right.begins.to_s) continue;
+      const EdgeFigures edge = edge_figures(*capture.trace, left, right);
+      out += std::fabs(edge.right - edge.left) * (right.begins.to_s - right.begins.from_s) /
+             (capture.channel.kind == SampleKind::averaged ? 8 : 4);
+    }
+  }
+  return out;
 }
 
 Conditions pooled_conditions(const std::vector<SplitCapture>& captures) {

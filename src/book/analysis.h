@@ -2,6 +2,7 @@
 #pragma once
 
 #include "book/channel_trace.h"
+#include "core/compare.h"
 #include "core/edits.h"
 #include "core/ledger.h"
 
@@ -10,6 +11,9 @@
 #include <vector>
 
 namespace kuvio::book {
+
+/// What the figures of a channel rest on. Error bad_data when its accuracy statement is none.
+Basis basis_of(const CaptureInfo& capture, const ChannelInfo& channel);
 
 /// A capture's current, split into states and measured: what ledgers, comparisons and budgets are
 /// made of.
@@ -22,7 +26,7 @@ struct SplitCapture {
   std::size_t edits = 0;            ///< corrections by hand that lie on top of the recipe
   std::vector<Conflict> conflicts;  ///< those among them whose ground is gone
 
-  Basis basis() const;
+  Basis basis() const { return basis_of(info, channel); }
 };
 
 /// The channel that a command means: by name, or the only current. Error (usage) that names the
@@ -41,6 +45,11 @@ Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::str
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                           const std::string& recipe_text);
 
+/// By how much the ledger's charge of a visit may differ from the samples' own over a span that
+/// begins and ends at its edges (C): a quarter of step times sample an edge, for each end of the
+/// span that lies in the cell of an edge.
+double edge_difference(const SplitCapture& capture, double from_s, double to_s);
+
 /// Loads a capture with a split (as given, or the one that counts), its hand edits applied. Error
 /// bad_data when it has none.
 SplitCapture load_split(const Book& book, const CaptureInfo& capture,
@@ -49,10 +58,10 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture,
 /// The captures of a build; Error bad_data that names the builds there are when it has none.
 std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& build);
 
-/// One ledger of several captures; `states` get a row even without visits. The basis is the first
-/// one's.
+/// One ledger of several captures, each by its own accuracy, voltage and rate; `states` get a row
+/// even without visits. `supply` (V) stands for a voltage that a capture does not tell.
 Ledger pooled_ledger(const std::vector<SplitCapture>& captures,
-                     const std::vector<std::string>& states = {});
+                     const std::vector<std::string>& states = {}, double supply = 0);
 
 /// Conditions common to all captures; where they differ the values are joined by " / ".
 Conditions pooled_conditions(const std::vector<SplitCapture>& captures);

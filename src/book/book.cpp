@@ -9,11 +9,13 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <set>
+#include <span>
 
 namespace kuvio::book {
 namespace {
@@ -28,27 +30,26 @@ std::multiset<std::string> schema_of(const Database& db) {
   return out;
 }
 
+/// What each version of a book added, from version 1 on.
+const std::array<std::span<const char* const>, kSchemaVersion> kVersions{
+    kSchema, kSchemaSince2, kSchemaSince3, kSchemaSince4, kSchemaSince5};
+
+/// Brings tables from one version (0: none) to another.
+void add_versions(const Database& db, std::int64_t from, std::int64_t to) {
+  for (std::int64_t version = from; version < to; ++version) {
+    for (const char* ddl : kVersions[static_cast<std::size_t>(version)]) db.execute(ddl);
+  }
+}
+
 std::multiset<std::string> expected_schema(std::int64_t version) {
   const Database db(":memory:", Database::Access::create);
-  for (const char* ddl : kSchema) db.execute(ddl);
-  if (version >= 2) {
-    for (const char* ddl : kSchemaSince2) db.execute(ddl);
-  }
-  if (version >= 3) {
-    for (const char* ddl : kSchemaSince3) db.execute(ddl);
-  }
-  if (version >= 4) {
-    for (const char* ddl : kSchemaSince4) db.execute(ddl);
-  }
+  add_versions(db, 0, version);
   return schema_of(db);
 }
 
 void create_schema(const Database& db) {
   Transaction transaction(db);
-  for (const char* ddl : kSchema) db.execute(ddl);
-  for (const char* ddl : kSchemaSince2) db.execute(ddl);
-  for (const char* ddl : kSchemaSince3) db.execute(ddl);
-  for (const char* ddl : kSchemaSince4) db.execute(ddl);
+  add_versions(db, 0, kSchemaVersion);
   db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId,
                          kSchemaVersion));
   transaction.commit();
@@ -228,14 +229,8 @@ void Book::migrate() const {
   if (pragma(*db_, "user_version") == kSchemaVersion) return;
   Transaction transaction(*db_);
   const auto version = pragma(*db_, "user_version");  // somebody else may have done it meanwhile
-  if (version < 2) {
-    for (const char* ddl : kSchemaSince2) db_->execute(ddl);
-  }
-  if (version < 3) {
-    for (const char* ddl : kSchemaSince3) db_->execute(ddl);
-  }
-  if (version < 4) {
-    for (const char* ddl : kSchemaSince4) db_->execute(ddl);
+  if (version < kSchemaVersion) {
+    add_versions(*db_, version, kSchemaVersion);
     db_->execute(fmt::format("PRAGMA user_version={}", kSchemaVersion));
   }
   transaction.commit();
@@ -522,25 +517,41 @@ std::vector<Note> Book::notes() const {
 
 std::optional<StoredSplit> Book::split(std::int64_t capture) const {
   const std::optional<std::string> chosen = note(capture, "split");
-  auto row = db_->prepare(
-      "SELECT id, channel, recipe_name, recipe_text FROM split WHERE capture=?1 AND (?2='' OR "
-      "CAST(id AS TEXT)=?2) ORDER BY id DESC LIMIT 1");
+  auto row = db_->prepare(fmt::format(
+      "SELECT id, channel, recipe_name, recipe_text, {} FROM split WHERE capture=?1 AND "
+      "(?2='' OR CAST(id AS TEXT)=?2) ORDER BY id DESC LIMIT 1",
+      version() >= 5 ? "rules" : "0"));
   row.bind_all(capture, chosen.value_or(""));
   if (!row.step()) return std::nullopt;
-  StoredSplit out{row.integer(0), row.integer(1), row.text(2), row.text(3), {}};
-  auto visits =
-      db_->prepare("SELECT state, from_s, to_s, whole FROM visit WHERE split=?1 ORDER BY ordinal");
+  StoredSplit out;
+  out.id = row.integer(0);
+  out.channel = row.integer(1);
+  out.recipe_name = row.text(2);
+  out.recipe_text = row.text(3);
+  out.rules = row.integer(4);
+  auto visits = db_->prepare(
+      version() >= 5
+          ? "SELECT state, from_s, to_s, whole, cell_from_s, cell_to_s, narrow, continues "
+            "FROM visit WHERE split=?1 ORDER BY ordinal"
+          : "SELECT state, from_s, to_s, whole, 0.0, 0.0, 0, 0 FROM visit WHERE split=?1 "
+            "ORDER BY ordinal");
   visits.bind_all(out.id);
   while (visits.step()) {
-    out.visits.push_back({visits.text(0), visits.real(1), visits.real(2), visits.integer(3) != 0});
-    const Visit& v = out.visits.back();
-    const bool follows =
-        out.visits.size() < 2 || v.from_s == out.visits[out.visits.size() - 2].to_s;
-    if (!(v.to_s > v.from_s) || !follows) {
+    Visit v{visits.text(0), visits.real(1), visits.real(2), visits.integer(3) != 0};
+    v.begins = {visits.real(4), visits.real(5)};
+    v.narrow = visits.integer(6) != 0;
+    v.continues = visits.integer(7) != 0;
+    Visit* before = out.visits.empty() ? nullptr : &out.visits.back();
+    const bool follows = !before || v.from_s == before->to_s;
+    const bool holds =
+        v.begins.empty() || (before && v.begins.from_s <= v.from_s && v.from_s <= v.begins.to_s);
+    if (!(v.to_s > v.from_s) || !follows || !holds) {
       throw Error(Failure::bad_data, "damaged book", path(),
                   fmt::format("visit {} of capture {} does not follow the one before",
-                              out.visits.size(), capture));
+                              out.visits.size() + 1, capture));
     }
+    if (before) before->ends = v.begins;
+    out.visits.push_back(std::move(v));
   }
   return out;
 }
@@ -548,17 +559,23 @@ std::optional<StoredSplit> Book::split(std::int64_t capture) const {
 std::int64_t Book::save_split(std::int64_t capture, const StoredSplit& split) const {
   Transaction transaction(*db_);
   db_->prepare(
-         "INSERT INTO split(capture, channel, recipe_name, recipe_text, made_utc) VALUES(?1, ?2, "
-         "?3, ?4, ?5)")
-      .bind_all(capture, split.channel, split.recipe_name, split.recipe_text, utc_now())
+         "INSERT INTO split(capture, channel, recipe_name, recipe_text, made_utc, rules) "
+         "VALUES(?1, "
+         "?2, ?3, ?4, ?5, ?6)")
+      .bind_all(capture, split.channel, split.recipe_name, split.recipe_text, utc_now(),
+                split.rules)
       .run();
   const std::int64_t id = db_->last_row();
   auto insert = db_->prepare(
-      "INSERT INTO visit(split, ordinal, state, from_s, to_s, whole) VALUES(?1, ?2, ?3, ?4, ?5, "
-      "?6)");
+      "INSERT INTO visit(split, ordinal, state, from_s, to_s, whole, cell_from_s, cell_to_s, "
+      "narrow, "
+      "continues) VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)");
   std::int64_t ordinal = 0;
   for (const Visit& v : split.visits) {
-    insert.bind_all(id, ordinal++, v.state, v.from_s, v.to_s, static_cast<std::int64_t>(v.whole))
+    insert
+        .bind_all(id, ordinal++, v.state, v.from_s, v.to_s, static_cast<std::int64_t>(v.whole),
+                  v.begins.from_s, v.begins.to_s, static_cast<std::int64_t>(v.narrow),
+                  static_cast<std::int64_t>(v.continues))
         .run();
   }
   db_->prepare("DELETE FROM note WHERE capture=?1 AND key='split'").bind_all(capture).run();

@@ -7,6 +7,7 @@
 #include "core/clock_map.h"
 #include "core/compare.h"
 #include "core/split.h"
+#include "core/visit.h"
 
 #include <map>
 #include <memory>
@@ -82,6 +83,7 @@ struct StoredSplit {
   std::int64_t channel = 0;
   std::string recipe_name, recipe_text;
   Visits visits;
+  std::int64_t rules = 0;  ///< by which its edges were found (kSplitRules: inside samples)
 };
 
 /// A value that people put into a book: of a capture, or (capture 0) of the book as a whole. See

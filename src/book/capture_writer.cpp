@@ -25,6 +25,8 @@ const char* flag_name(Flag flag) {
   switch (flag) {
     case Flag::over_range:
       return "over_range";
+    case Flag::below_range:
+      return "below_range";
     case Flag::not_a_number:
       return "not_a_number";
     case Flag::dropped:

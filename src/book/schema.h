@@ -9,7 +9,7 @@ namespace kuvio::book {
 // The book's constants and schema; docs/book-format.md explains them. Text and page agree.
 
 inline constexpr std::int64_t kApplicationId = 0x4b75766f;  // "Kuvo"
-inline constexpr std::int64_t kSchemaVersion = 4;
+inline constexpr std::int64_t kSchemaVersion = 5;
 inline constexpr std::int64_t kChunkSamples = 65536;
 inline constexpr std::int64_t kStrideSamples = 256;
 inline constexpr std::int64_t kCoarseSamples = 4096;
@@ -102,5 +102,19 @@ inline constexpr std::array kSchemaSince4{
     "ALTER TABLE chunk ADD COLUMN packed BLOB",
     "ALTER TABLE chunk ADD COLUMN packed_times BLOB",
 };
+
+/// What version 5 added: the cell of the edge at which a visit begins (both 0: it has none), visits
+/// narrower than a sample, those that go on through a stretch out of range, and by which rules a
+/// split found its edges (0: on samples, as every older book did; such a split is made anew before
+/// a budget is held against it).
+inline constexpr std::array kSchemaSince5{
+    "ALTER TABLE visit ADD COLUMN cell_from_s REAL NOT NULL DEFAULT 0",
+    "ALTER TABLE visit ADD COLUMN cell_to_s REAL NOT NULL DEFAULT 0",
+    "ALTER TABLE visit ADD COLUMN narrow INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE visit ADD COLUMN continues INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE split ADD COLUMN rules INTEGER NOT NULL DEFAULT 0",
+};
+/// Edges inside samples.
+inline constexpr std::int64_t kSplitRules = 1;
 
 }  // namespace kuvio::book

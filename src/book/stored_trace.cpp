@@ -10,6 +10,7 @@ namespace {
 
 Flag flag_of(const std::string& name) {
   if (name == "over_range") return Flag::over_range;
+  if (name == "below_range") return Flag::below_range;
   if (name == "not_a_number") return Flag::not_a_number;
   if (name == "range_change") return Flag::range_change;
   return Flag::dropped;

@@ -341,7 +341,7 @@ Runner add_capture(CLI::App& app) {
                  "capture seconds per real second, of a simulated bench")
       ->check(CLI::Range(0.01, 100000.0));
   app.add_option("--condition", o->conditions, "KEY=VALUE");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

@@ -4,6 +4,7 @@
 #include "formats/json_results.h"
 #include "formats/junit.h"
 #include "formats/output_file.h"
+#include "formats/phrases.h"
 
 #include "command.h"
 
@@ -18,49 +19,34 @@ struct Options {
   std::string book, budget, build, junit;
 };
 
-const char* sign(Verdict v) {
-  switch (v) {
-    case Verdict::within:
-      return "✓ within";
-    case Verdict::over:
-      return "✗ over";
-    case Verdict::too_close:
-      return "≈ too close";
-    case Verdict::no_data:
-      return "– no data";
-  }
-  return "";
-}
-
-std::string shown(double value, double U, std::string_view unit) {
-  return unit == "s" && std::abs(value) > 2 * 86400 ? life_time(value)
-                                                    : with_uncertainty(value, U, unit);
-}
-
-Outcome run(const Options& o, bool json) {
+Outcome run(const Options& o, const Output& output) {
   const Budget budget = formats::read_budget(o.budget);
   const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
   const CheckResult result =
       formats::check_build(book, budget, formats::read_recipe(budget.recipe_file), o.build);
   if (!o.junit.empty()) formats::write_file(o.junit, formats::junit_xml(budget, o.build, result));
   Outcome out;
-  out.document = formats::to_json(budget, o.build, result);
-  // Over outranks all; too close and no data both mean that nothing can be said.
-  out.status = result.verdict == Verdict::over ? 1 : result.verdict == Verdict::within ? 0 : 2;
-  if (json) return out;
+  out.document = formats::to_json(budget, o.build, result, explain_of(output));
+  // Outside outranks all; too close and no data both mean that nothing can be said.
+  out.status = result.verdict == Verdict::outside ? 1 : result.verdict == Verdict::within ? 0 : 2;
+  if (output.json) return out;
   fmt::print("{}: build {}\n", budget.name, o.build);
   std::vector<std::vector<std::string>> rows{
       {"limit", "measured", "limit", "headroom", "verdict", ""}};
   for (const LimitResult& r : result.limits) {
     const Limit& l = *r.limit;
-    const auto unit = unit_of(l.quantity);
-    rows.push_back(
-        {l.name(), r.measured ? (r.lower_bound ? "≥ " : "") + shown(*r.measured, r.U, unit) : "–",
-         l.max ? "≤ " + shown(*l.max, 0, unit) : "≥ " + shown(l.min.value_or(0), 0, unit),
-         r.headroom ? shown(*r.headroom, 0, unit) : "–", sign(r.verdict), r.note});
+    std::string note = r.note;
+    if (r.needed_visits && note.find("95th") == std::string::npos)
+      note +=
+          fmt::format("{}about {} visits would tell", note.empty() ? "" : "; ", *r.needed_visits);
+    rows.push_back({l.name(), formats::measured_text(r), formats::limit_text(l),
+                    r.headroom ? formats::figure_text(*r.headroom, 0, unit_of(l.quantity)) : "–",
+                    formats::verdict_text(r.verdict), note});
   }
   print_table(rows);
-  fmt::print("{}\n", sign(result.verdict));
+  if (const std::string left = formats::unnamed_text(result.unnamed); !left.empty())
+    fmt::print("{}\n", left);
+  fmt::print("{}\n", formats::verdict_text(result.verdict));
   return out;
 }
 
@@ -72,7 +58,7 @@ Runner add_check(CLI::App& app) {
   app.add_option("--budget", o->budget, "the budget (*.budget.toml)")->required();
   app.add_option("--build", o->build, "build to check")->required();
   app.add_option("--junit", o->junit, "also write JUnit XML to this file");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output); };
 }
 
 }  // namespace kuvio::cli

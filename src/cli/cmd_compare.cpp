@@ -2,6 +2,7 @@
 #include "core/present.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
+#include "formats/phrases.h"
 #include "formats/plan_files.h"
 
 #include "command.h"
@@ -27,34 +28,40 @@ std::vector<book::SplitCapture> load(const book::Book& book, const std::string& 
 
 void print(const Comparison& c) {
   fmt::print("{} against {}\n", c.candidate, c.reference);
+  if (const std::string same = formats::same_use_sentence(c); !same.empty())
+    fmt::print("{}\n", same);
+  for (const std::string& line : formats::common_length_lines(c)) fmt::print("  {}\n", line);
   for (const Unlike& u : c.unlike)
     fmt::print("Not alike: {} {} / {}\n", u.condition, u.reference.empty() ? "–" : u.reference,
                u.candidate.empty() ? "–" : u.candidate);
-  std::vector<std::vector<std::string>> rows{
-      {"state", "reference", "candidate", "difference, 95 %", "per visit", "bridge", "shown"}};
+  std::vector<std::vector<std::string>> rows{{"state", "reference", "candidate",
+                                              "difference of the mean", "per visit", "bridge",
+                                              "shown"}};
   for (const CompareRow& r : c.rows) {
     if (!r.mean.known) continue;
-    const std::string shown = r.shown == Shown::none ? "no difference shown"
-                                                     : std::string(to_string(r.shown)) +
-                                                           (r.by_charge ? " per visit" : "");
     rows.push_back(
         {r.state, with_prefix(*r.reference_mean, "A", 4), with_prefix(*r.candidate_mean, "A", 4),
-         signed_prefix(r.mean.low, "A", 2) + " … " + signed_prefix(r.mean.high, "A", 2),
-         r.charge_per_visit.known ? signed_prefix(r.charge_per_visit.value, "C", 3) : "–",
-         signed_prefix(r.bridge, "A", 3), shown});
+         formats::bounds_mark(r.mean.bounds) +
+             with_interval(r.mean.value, r.mean.low, r.mean.high, "A"),
+         r.charge_per_visit.known ? with_interval(r.charge_per_visit.value, r.charge_per_visit.low,
+                                                  r.charge_per_visit.high, "C")
+                                  : "–",
+         signed_prefix(r.bridge, "A", 3), formats::shown_text(r, c.tests)});
   }
   print_table(rows);
   if (!c.missing.empty())
     fmt::print("No visit to {}: the field means cannot be told.\n", c.missing.front());
   if (c.total.known) {
-    fmt::print("{}: {} → {}, difference {} ({} … {})\n", c.field ? "In the field" : "Captures",
+    fmt::print("{}: {} → {}, difference {}{}: {}\n", c.field ? "In the field" : "Captures",
                with_prefix(*c.reference_mean, "A", 4), with_prefix(*c.candidate_mean, "A", 4),
-               signed_prefix(c.total.value, "A", 3), signed_prefix(c.total.low, "A", 3),
-               signed_prefix(c.total.high, "A", 3));
+               formats::bounds_mark(c.total.bounds),
+               with_interval(c.total.value, c.total.low, c.total.high, "A"),
+               formats::shown_text(c.total_shown, c.total, c.tests));
   }
+  for (const std::string& line : formats::comparison_remarks(c)) fmt::print("{}\n", line);
 }
 
-Outcome run(const Options& o, bool json) {
+Outcome run(const Options& o, const Output& output) {
   if (!o.line_up.empty()) usage("--line-up is not yet supported");
   if (!o.by.empty()) usage("--by is not yet supported");
   CompareSettings settings;
@@ -80,12 +87,13 @@ Outcome run(const Options& o, bool json) {
     } catch (const std::domain_error& e) {
       throw Error(Failure::bad_data, "bad duty plan", o.duty, e.what());
     }
-    bool worse = c.total_shown == Shown::higher;
-    for (const CompareRow& r : c.rows) worse |= r.shown == Shown::higher;
-    if (worse) out.status = 1;
-    if (out.status == 0 && settings.duty && !c.missing.empty()) out.status = 2;
-    if (!json) print(c);
-    list.push_back(formats::to_json(c));
+    if (c.worse()) {
+      out.status = 1;
+    } else if (out.status == 0 && c.open()) {
+      out.status = 2;
+    }
+    if (!output.json) print(c);
+    list.push_back(formats::to_json(c, explain_of(output)));
   }
   out.document = list.size() == 1 ? list.front() : nlohmann::ordered_json{{"comparisons", list}};
   return out;
@@ -102,7 +110,7 @@ Runner add_compare(CLI::App& app) {
   app.add_option("--duty", o->duty, "duty plan: compare means in the field");
   app.add_option("--line-up", o->line_up, "how captures are lined up");
   app.add_option("--by", o->by, "condition or parameter to compare by");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output); };
 }
 
 }  // namespace kuvio::cli

@@ -153,7 +153,7 @@ Runner add_demo(CLI::App& app) {
       ->check(CLI::Range(1.0, 5000.0));
   app.add_option("--seed", o->seed, "seed of the simulated bench");
   app.add_option("--recipe", o->recipe, "state recipe to split by (the demo's own)");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

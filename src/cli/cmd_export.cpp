@@ -77,7 +77,7 @@ Runner add_export(CLI::App& app) {
   app.add_option("--from", o->from, "s from the capture's start");
   app.add_option("--to", o->to, "s from the capture's start");
   app.add_option("--channel", o->channels, "channel (all on the main current's moments)");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

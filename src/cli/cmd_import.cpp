@@ -137,7 +137,7 @@ Runner add_import(CLI::App& app) {
   app.add_option("--voltage", o->voltage, "nominal supply voltage, as in \"3.6 V\"");
   app.add_option("--accuracy", o->accuracy, "as in \"0.08 % + 40 nA\"");
   app.add_option("--condition", o->conditions, "KEY=VALUE");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

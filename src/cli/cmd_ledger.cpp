@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/cycles.h"
 #include "core/present.h"
 #include "formats/json_results.h"
+#include "formats/phrases.h"
 
 #include "command.h"
 
@@ -13,7 +15,7 @@ struct Options {
   std::string book, capture, cycle;
 };
 
-Outcome run(const Options& o, bool json) {
+Outcome run(const Options& o, const Output& output) {
   const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
   std::vector<book::SplitCapture> captures;
   captures.push_back(book::load_split(book, book.find(o.capture)));
@@ -25,34 +27,38 @@ Outcome run(const Options& o, bool json) {
     throw Error(Failure::bad_data, "no such state", "capture " + capture.info.name,
                 "it has no visit to \"" + state + "\"");
   }
-  Visits visits;
-  for (const VisitFigures& f : capture.visits) visits.push_back(f.visit);
-  const Cycles cycles = find_cycles(*capture.trace, visits, state);
+  const CycleFigures cycles = figures_of_cycles(capture.visits, state);
   Outcome out;
-  out.document = formats::to_json(capture.info.name, ledger, cycles);
-  if (json) return out;
+  out.document = formats::to_json(capture.info.name, ledger, cycles, explain_of(output));
+  if (output.json) return out;
   std::vector<std::vector<std::string>> rows{
       {"state", "visits", "time", "mean", "charge", "share", "per visit", "peak"}};
   for (const LedgerRow& r : ledger.rows) {
-    rows.push_back({r.state, std::to_string(r.visits), with_prefix(r.time_s, "s", 5),
-                    r.mean ? with_uncertainty(*r.mean, r.mean_u.U, "A") : "–",
-                    (r.lower_bound ? "≥ " : "") + with_uncertainty(r.charge, r.charge_u.U, "C"),
-                    percent(r.charge_share),
-                    r.whole_visits
-                        ? with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
+    rows.push_back(
+        {r.state, std::to_string(r.visits), with_prefix(r.time_s, "s", 5),
+         r.mean ? formats::bounds_mark(r.bounds) + with_uncertainty(*r.mean, r.mean_u.U, "A") : "–",
+         formats::bounds_mark(r.bounds) + with_uncertainty(r.charge, r.charge_u.U, "C"),
+         percent(r.charge_share),
+         r.whole_visits ? formats::bounds_mark(r.bounds) +
+                              with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
                         : "–",
-                    r.peak ? with_prefix(*r.peak, "A", 3) : "–"});
+         r.peak ? formats::bounds_mark(r.bounds) + with_prefix(*r.peak, "A", 3) : "–"});
   }
-  rows.push_back({"Whole capture", "", with_prefix(ledger.time_s, "s", 5),
-                  ledger.mean ? with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
-                  with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"), "",
-                  "", ""});
+  const std::string open = formats::bounds_mark(ledger.bounds);
+  rows.push_back(
+      {"Whole capture", "", with_prefix(ledger.time_s, "s", 5),
+       ledger.mean ? open + with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
+       open + with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"), "", "",
+       ""});
   print_table(rows);
+  std::puts("Means are over all stays, cut ones too; per visit over whole visits.");
+  if (!ledger.basis.accuracy.stated()) std::puts("Accuracy not stated: ± tells the spread alone.");
   if (cycles.count > 0) {
-    std::printf("%zu cycles of %s: %s each, %s\n", cycles.count, cycles.state.c_str(),
-                duration(cycles.period.mean).c_str(),
-                with_uncertainty(cycles.charge.mean,
-                                 student_t(cycles.charge.freedom) * cycles.charge.u, "C")
+    std::printf("%zu %s of %s: %s each, %s\n", cycles.count, cycles.count == 1 ? "cycle" : "cycles",
+                cycles.state.c_str(), duration(cycles.period.mean).c_str(),
+                with_uncertainty(
+                    cycles.charge.mean,
+                    cycles.count < 2 ? 0 : student_t(cycles.charge.freedom) * cycles.charge.u, "C")
                     .c_str());
   }
   return out;
@@ -65,7 +71,7 @@ Runner add_ledger(CLI::App& app) {
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
   app.add_option("--cycle", o->cycle, "state whose entries begin a cycle (the longest)");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output); };
 }
 
 }  // namespace kuvio::cli

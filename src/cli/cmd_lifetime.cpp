@@ -3,11 +3,14 @@
 #include "core/lifetime.h"
 #include "core/present.h"
 #include "core/quantity.h"
+#include "formats/json_results.h"
+#include "formats/phrases.h"
 #include "formats/plan_files.h"
 
 #include "command.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <memory>
 
@@ -15,7 +18,7 @@ namespace kuvio::cli {
 namespace {
 
 struct Options {
-  std::string book, capture, battery, duty, discharge, reserve, margin, want;
+  std::string book, capture, battery, duty, discharge, reserve, margin, want, counts = "given";
   std::optional<double> capacity_mah;
 };
 
@@ -47,89 +50,76 @@ Battery battery_of(const Options& o) {
   return out;
 }
 
-Outcome run(const Options& o, bool json) {
-  const Battery battery = battery_of(o);
-  const std::optional<double> want =
-      o.want.empty() ? std::nullopt
-                     : std::optional(option_quantity("--want", o.want, Dimension::time));
-  if (want && !(*want > 0)) usage("--want must be more than nothing");
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+/// The mean current that a life is worked out from.
+FieldMean mean_of(const Options& o, const book::Book& book, const book::CaptureInfo& capture) {
+  if (o.duty.empty() && !capture.split) {
+    const book::ChannelInfo& channel = book::choose_channel(capture, "", book.path());
+    const book::ChannelTrace trace(book, channel);
+    if (trace.blocks().empty())
+      throw Error(Failure::bad_data, "nothing to judge", "capture " + capture.name,
+                  "it holds no samples");
+    return unsplit_mean(trace, book::basis_of(capture, channel));
+  }
   std::vector<book::SplitCapture> captures;
-  captures.push_back(book::load_split(book, book.find(o.capture)));
+  captures.push_back(book::load_split(book, capture));
   const Ledger ledger = book::pooled_ledger(captures);
-  FieldMean mean;
-  if (o.duty.empty()) {
-    mean = captured_mean(*captures.front().trace, captures.front().visits, ledger);
-  } else {
-    try {
-      mean = field_mean(formats::read_duty(o.duty), ledger);
-    } catch (const std::domain_error& e) {
-      throw Error(Failure::bad_data, "bad duty plan", o.duty, e.what());
+  if (o.duty.empty()) return captured_mean(ledger);
+  try {
+    FieldMean mean = field_mean(formats::read_duty(o.duty), ledger);
+    if (!mean.missing.empty()) {
+      throw Error(Failure::bad_data, "no data for the duty plan", "capture " + capture.name,
+                  "it holds no whole visit to " + mean.missing.front());
     }
+    return mean;
+  } catch (const std::domain_error& e) {
+    throw Error(Failure::bad_data, "bad duty plan", o.duty, e.what());
   }
-  if (!mean.missing.empty()) {
-    throw Error(Failure::bad_data, "no data for the duty plan",
-                "capture " + captures.front().info.name,
-                "it holds no whole visit to " + mean.missing.front());
-  }
-  const auto middle = life(battery, mean.mean, mean.once_charge);
-  const auto low = life(battery, mean.mean + mean.mean_u.U, mean.once_charge);
-  const auto high = life(battery, mean.mean - mean.mean_u.U, mean.once_charge);
-  const auto or_null = [](const std::optional<double>& v) {
-    return v ? nlohmann::ordered_json(*v) : nlohmann::ordered_json(nullptr);
-  };
+}
 
+void print(const formats::LifeDocument& d, const nlohmann::ordered_json& document) {
+  const FieldMean& mean = d.mean;
+  fmt::print("mean {}{} of {}\n", formats::bounds_mark(mean.bounds),
+             with_uncertainty(mean.mean, mean.mean_u.U, "A"), mean.of);
+  fmt::print("life {}{}\n", formats::life_text(d.life),
+             d.life.has_chance ? ", as many rounds as were captured" : "");
+  if (d.life.has_chance)
+    fmt::print("  if rounds come at random at that rate: {} … {}\n",
+               formats::life_end(d.life.chance_low), formats::life_end(d.life.chance_high));
+  if (!mean.decided_by.empty()) fmt::print("  {}: a duty plan would tell\n", mean.decided_by);
+  if (!mean.single.empty()) fmt::print("  single visit: {}\n", fmt::join(mean.single, "; "));
+  if (!mean.accuracy_stated) fmt::print("  accuracy not stated\n");
+  if (const std::string left = formats::unnamed_text(mean.unnamed); !left.empty())
+    fmt::print("  {}\n", left);
+  for (const auto& s : document["shares"]) {
+    if (s["share"].is_number())
+      fmt::print("  {:<16} {}\n", s["state"].get<std::string>(), percent(s["share"].get<double>()));
+  }
+  if (!d.battery.not_used.empty())
+    fmt::print("  not used yet: {}\n", fmt::join(d.battery.not_used, ", "));
+  if (!d.wanted_s) return;
+  const auto needed = needed_capacity(d.battery, mean.mean, *d.wanted_s, mean.once_charge);
+  fmt::print("for {}: {} ({})\n", life_time(*d.wanted_s),
+             needed ? with_prefix(*needed / 3600, "Ah", 4) : "no cell of this kind can",
+             document["verdict"].get<std::string>());
+}
+
+Outcome run(const Options& o, const Output& output) {
+  formats::LifeDocument d;
+  d.battery = battery_of(o);
+  if (o.counts != "given" && o.counts != "chance") usage("--counts is given or chance");
+  d.counts = o.counts == "chance" ? Counts::chance : Counts::given;
+  if (!o.want.empty()) d.wanted_s = option_quantity("--want", o.want, Dimension::time);
+  if (d.wanted_s && !(*d.wanted_s > 0)) usage("--want must be more than nothing");
+  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  d.mean = mean_of(o, book, book.find(o.capture));
+  d.life = life_interval(d.mean, d.battery);
   Outcome out;
-  nlohmann::ordered_json shares = nlohmann::ordered_json::array();
-  const double usable = battery.usable_c();
-  for (const Share& s : mean.shares) {
-    shares.push_back(
-        {{"state", s.state},
-         {"share", middle && usable > 0 ? nlohmann::ordered_json(s.current * *middle / usable)
-                                        : nlohmann::ordered_json(nullptr)}});
+  out.document = formats::to_json(d, explain_of(output));
+  if (d.wanted_s) {
+    const Verdict v = judge_life(d.life, *d.wanted_s, d.counts);
+    out.status = v == Verdict::within ? 0 : v == Verdict::outside ? 1 : 2;
   }
-  if (middle && usable > 0) {
-    if (mean.once_charge > 0)
-      shares.push_back({{"state", "once"}, {"share", mean.once_charge / usable}});
-    const double left = 1 - (mean.mean * *middle + mean.once_charge) / usable;
-    if (battery.self_discharge_hz > 0)
-      shares.push_back({{"state", "self-discharge"}, {"share", left}});
-  }
-  out.document = {
-      {"mean_a", mean.mean},
-      {"mean_u_a", mean.mean_u.U},
-      {"usable_c", usable},
-      {"life_s", or_null(middle)},
-      {"life_low_s", or_null(low)},
-      {"life_high_s", or_null(high)},
-      {"shares", shares},
-      {"needed_c", want ? or_null(needed_capacity(battery, mean.mean, *want, mean.once_charge))
-                        : nlohmann::ordered_json(nullptr)},
-      {"single_visit", mean.single_visit},
-      {"lower_bound", mean.lower_bound || ledger.lower_bound}};
-  if (want && middle && low) {
-    const double surest = ledger.lower_bound ? 0 : *low;
-    const Verdict v = judge_lower(surest, high.value_or(1e300), *want);
-    out.status = v == Verdict::within ? 0 : v == Verdict::over ? 1 : 2;
-    out.document["verdict"] = v == Verdict::over     ? "missed"
-                              : v == Verdict::within ? "met"
-                                                     : "too close";
-  }
-  if (!json) {
-    fmt::print("mean {}  life {} ({} … {})\n", with_uncertainty(mean.mean, mean.mean_u.U, "A"),
-               middle ? life_time(*middle) : "without end", low ? life_time(*low) : "–",
-               high ? life_time(*high) : "without end");
-    for (const auto& s : shares) {
-      if (s["share"].is_number())
-        fmt::print("  {:<16} {}\n", s["state"].get<std::string>(),
-                   percent(s["share"].get<double>()));
-    }
-    if (want) {
-      const auto needed = needed_capacity(battery, mean.mean, *want, mean.once_charge);
-      fmt::print("for {}: {}\n", life_time(*want),
-                 needed ? with_prefix(*needed / 3600, "Ah", 4) : "no cell of this kind can");
-    }
-  }
+  if (!output.json) print(d, out.document);
   return out;
 }
 
@@ -146,7 +136,10 @@ Runner add_lifetime(CLI::App& app) {
   app.add_option("--reserve", o->reserve, "share left when the device stops, as in \"5 %\"");
   app.add_option("--margin", o->margin, "safety margin, as in \"10 %\"");
   app.add_option("--want", o->want, "wanted life, as in \"2 y\"");
-  return [o](bool json) { return run(*o, json); };
+  app.add_option(
+      "--counts", o->counts,
+      "given: as many rounds as were captured; chance: rounds come at random at that rate");
+  return [o](const Output& output) { return run(*o, output); };
 }
 
 }  // namespace kuvio::cli

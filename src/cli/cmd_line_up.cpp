@@ -107,7 +107,7 @@ Runner add_line_up(CLI::App& app) {
   app.add_option("--log", o->log, "regular expression whose n-th lines are laid over each other");
   app.add_option("--number", o->number, "which entry or line (1)")->check(CLI::PositiveNumber);
   app.add_flag("--keep", o->keep, "keep it with the book");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

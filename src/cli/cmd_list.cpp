@@ -11,7 +11,7 @@ namespace kuvio::cli {
 Runner add_list(CLI::App& app) {
   auto path = std::make_shared<std::string>();
   app.add_option("BOOK", *path, "the book")->required();
-  return [path](bool json) {
+  return [path](const Output& output) {
     const book::Book book = book::Book::open(*path, book::Book::Mode::read);
     Outcome out;
     out.document["captures"] = nlohmann::ordered_json::array();
@@ -29,7 +29,7 @@ Runner add_list(CLI::App& app) {
                                       : ""});
     }
     out.document["builds"] = book.builds();
-    if (!json) print_table(rows);
+    if (!output.json) print_table(rows);
     return out;
   };
 }

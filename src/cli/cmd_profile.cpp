@@ -52,7 +52,7 @@ Runner add_profile(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("FILE", o->file, "the profile (docs/profiles.md)")->required();
   app.add_option("--input", o->input, "try it on this instrument, as in scpi+tcp://HOST:PORT");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

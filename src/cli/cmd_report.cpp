@@ -72,11 +72,8 @@ Outcome run(const Options& o, bool json) {
       if (build != reference) content.comparisons.push_back(compare(a, b, settings));
       if (battery) {
         const FieldMean mean = field_mean(*settings.duty, b.ledger);
-        const auto life_s = life(*battery, mean.mean, mean.once_charge);
-        const auto low = life(*battery, mean.mean + mean.mean_u.U, mean.once_charge);
-        const auto high = life(*battery, mean.mean - mean.mean_u.U, mean.once_charge);
-        if (mean.missing.empty() && life_s && low && high)
-          content.lives.push_back({build, mean.mean, *life_s, *low, *high});
+        if (mean.missing.empty())
+          content.lives.push_back({build, mean, life_interval(mean, *battery)});
       }
     }
   } catch (const std::domain_error& e) {
@@ -107,7 +104,7 @@ Runner add_report(CLI::App& app) {
   app.add_option("--duty", o->duty, "duty plan for means in the field and lives");
   app.add_option("--reference", o->reference, "build to compare with (the first)");
   app.add_option("--title", o->title, "title of the page");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

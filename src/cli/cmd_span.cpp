@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/cycles.h"
 #include "core/present.h"
 #include "formats/json_results.h"
+#include "formats/phrases.h"
 
 #include "command.h"
 
@@ -17,7 +19,7 @@ struct Options {
   bool whole_cycles = false;
 };
 
-Outcome run(const Options& o, bool json) {
+Outcome run(const Options& o, const Output& output) {
   const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
   const book::CaptureInfo capture = book.find(o.capture);
   const book::ChannelInfo& channel = book::choose_channel(capture, o.channel, o.book);
@@ -33,39 +35,49 @@ Outcome run(const Options& o, bool json) {
   to = std::min(to, trace.to_s());
   if ((o.from && *o.from < from) || (o.to && *o.to > to))
     say(fmt::format("the span was cut to the capture: {} s to {} s", from, to));
+  std::optional<book::SplitCapture> split;
+  if (o.whole_cycles || capture.split) split = book::load_split(book, capture);
   if (o.whole_cycles) {
-    std::vector<book::SplitCapture> split;
-    split.push_back(book::load_split(book, capture));
-    const Ledger ledger = book::pooled_ledger(split);
-    const LedgerRow* rest = ledger.longest();
-    Visits inside;
-    for (const VisitFigures& f : split.front().visits) {
-      if (f.visit.to_s > from && f.visit.from_s < to) inside.push_back(f.visit);
-    }
-    const Cycles cycles = rest ? find_cycles(*split.front().trace, inside, rest->state) : Cycles{};
-    if (cycles.count == 0) {
+    const LedgerRow* rest = nullptr;
+    std::vector<book::SplitCapture> one;
+    one.push_back(std::move(*split));
+    const Ledger ledger = book::pooled_ledger(one);
+    split = std::move(one.front());
+    rest = ledger.longest();
+    const auto cycles =
+        rest ? cycles_inside(visits_of(split->visits), rest->state, from, to) : std::nullopt;
+    if (!cycles) {
       throw Error(Failure::bad_data, "no whole cycle", "capture " + capture.name,
                   "the span holds none of " + (rest ? rest->state : "any state"));
     }
-    from = cycles.from_s;
-    to = cycles.to_s;
+    from = cycles->from_s;
+    to = cycles->to_s;
   }
   const SpanFigures s = measure(trace, from, to);
-  Basis basis;
-  if (!channel.accuracy.empty()) basis.accuracy = parse_accuracy(channel.accuracy);
-  basis.voltage = book::nominal_voltage(capture.conditions);
+  const Basis basis = book::basis_of(capture, channel);
+  const double edges = split && split->channel.id == channel.id
+                           ? book::edge_difference(*split, s.from_s, s.to_s)
+                           : 0;
   Outcome out;
-  out.document = formats::to_json(s, channel, basis);
-  if (!json) {
-    const double u = s.mean() ? combine(accuracy_components(basis.accuracy, *s.mean())).U : 0;
-    fmt::print("{} → {} ({}): mean {}, ", with_prefix(s.from_s, "s", 6),
-               with_prefix(s.to_s, "s", 6), duration(s.duration_s()),
+  out.document = formats::to_json(s, channel, basis, explain_of(output));
+  if (channel.quantity == "current") out.document["ledger_may_differ_c"] = edges;
+  if (!output.json) {
+    const double u = s.mean() ? expand(accuracy_components(basis.accuracy, *s.mean())).U : 0;
+    const std::string mark = formats::bounds_mark(s.bounds());
+    fmt::print("{} → {} ({}): mean {}{}, ", with_prefix(s.from_s, "s", 6),
+               with_prefix(s.to_s, "s", 6), duration(s.duration_s()), mark,
                s.mean() ? with_uncertainty(*s.mean(), u, channel.unit) : "–");
     if (channel.quantity == "current")
-      fmt::print("{}, ", with_uncertainty(s.charge, u * s.observed_s, "C"));
-    fmt::print("peak {}{}\n", s.max ? with_prefix(*s.max, channel.unit, 4) : "–",
-               s.lower_bound() ? " (over range inside: lower bounds)" : "");
+      fmt::print("{}{}, ", mark, with_uncertainty(s.charge, u * s.observed_s, "C"));
+    fmt::print("peak {}{}{}\n", s.bounds().lower ? "≥ " : "",
+               s.max ? with_prefix(*s.max, channel.unit, 4) : "–",
+               s.bounds().any() ? " (samples out of range inside: bounds)" : "");
     if (s.missing_s > 0) fmt::print("{} missing\n", duration(s.missing_s));
+    if (edges > 0)
+      fmt::print(
+          "An end lies in an edge between states: the ledger shares its charge by the levels "
+          "beside it and may differ by {}\n",
+          with_prefix(edges, "C", 2));
   }
   return out;
 }
@@ -81,7 +93,7 @@ Runner add_span(CLI::App& app) {
   app.add_option("--channel", o->channel, "channel (the only current)");
   app.add_flag("--whole-cycles", o->whole_cycles,
                "only the whole cycles of the longest state inside");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output); };
 }
 
 }  // namespace kuvio::cli

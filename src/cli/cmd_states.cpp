@@ -51,7 +51,7 @@ Runner add_states(CLI::App& app) {
   app.add_option("--recipe", o->recipe, "the state recipe (*.recipe.toml)");
   app.add_flag("--find", o->find, "find states without a recipe");
   app.add_option("--write-recipe", o->write, "write the recipe that was used to this file");
-  return [o](bool json) { return run(*o, json); };
+  return [o](const Output& output) { return run(*o, output.json); };
 }
 
 }  // namespace kuvio::cli

@@ -13,13 +13,13 @@ namespace kuvio::cli {
 Runner add_verify(CLI::App& app) {
   auto path = std::make_shared<std::string>();
   app.add_option("BOOK", *path, "the book")->required();
-  return [path](bool json) {
+  return [path](const Output& output) {
     const book::Book book = book::Book::open(*path, book::Book::Mode::read);
     const auto problems = book::verify(book);
     Outcome out;
     out.document = formats::to_json(problems);
     out.status = problems.empty() ? 0 : 65;
-    if (!json) {
+    if (!output.json) {
       for (const book::Problem& p : problems)
         fmt::print("{}{}{}: {}\n", p.capture, p.capture.empty() ? "" : ": ", p.where, p.what);
       if (problems.empty()) fmt::print("The book is whole.\n");

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "command.h"
 
+#include "core/accuracy.h"
 #include "core/quantity.h"
-#include "core/uncertainty.h"
 
 #include <fmt/format.h>
 
@@ -13,6 +13,10 @@
 namespace kuvio::cli {
 
 void usage(const std::string& why) { throw Error(Failure::usage, "bad call", "command line", why); }
+
+formats::Explain explain_of(const Output& output) {
+  return output.explain ? formats::Explain::yes : formats::Explain::no;
+}
 
 double option_quantity(const std::string& option, const std::string& text, Dimension dimension) {
   double plain = 0;

@@ -4,6 +4,7 @@
 #include "book/analysis.h"
 #include "core/error.h"
 #include "core/quantity.h"
+#include "formats/json_results.h"
 
 #include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
@@ -22,7 +23,12 @@ struct Outcome {
 
 /// One command. `add` declares its options on a sub-command and returns what runs it. A new command
 /// is one file with such a function and one line in kCommands (main.cpp).
-using Runner = std::function<Outcome(bool json)>;
+/// Documents are made whole whether they are printed or not.
+struct Output {
+  bool json = false;     ///< print the document, nothing else on standard output
+  bool explain = false;  ///< with the uncertainty budget of each result
+};
+using Runner = std::function<Outcome(const Output& output)>;
 using Add = Runner (*)(CLI::App& app);
 
 Runner add_import(CLI::App& app);
@@ -40,6 +46,8 @@ Runner add_export(CLI::App& app);
 Runner add_line_up(CLI::App& app);
 Runner add_report(CLI::App& app);
 Runner add_verify(CLI::App& app);
+
+formats::Explain explain_of(const Output& output);
 
 // --- shared by commands --------------------------------------------------------------------------
 

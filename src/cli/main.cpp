@@ -71,19 +71,25 @@ int main(int argc, char** argv) {
   app.name("kuvio-cli");
   app.require_subcommand(1);
   app.set_version_flag("--version", KUVIO_VERSION);
-  bool json = false;
+  cli::Output output;
+  const auto add_output = [&](CLI::App& to) {
+    to.add_flag("--json", output.json, "print one JSON document on standard output");
+    to.add_flag("--explain", output.explain,
+                "with --json: the uncertainty budget of each result beside it");
+  };
+  add_output(app);
   std::vector<std::pair<CLI::App*, cli::Runner>> commands;
   for (const Entry& entry : kCommands) {
     CLI::App* sub = app.add_subcommand(entry.name, entry.does);
-    sub->add_flag("--json", json, "print one JSON document on standard output");
+    add_output(*sub);
     commands.emplace_back(sub, entry.add(*sub));
   }
   try {
     app.parse(argc, argv);
     for (const auto& [sub, run] : commands) {
       if (!sub->parsed()) continue;
-      const cli::Outcome outcome = run(json);
-      if (json) std::cout << outcome.document.dump(1) << "\n";
+      const cli::Outcome outcome = run(output);
+      if (output.json) std::cout << outcome.document.dump(1) << "\n";
       std::cout.flush();
       if (!std::cout || std::fflush(stdout) != 0)
         return complain("cannot write: standard output: it was closed or is full", 74);

@@ -1,9 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/budget.h"
 
+#include "core/quantiles.h"
+#include "core/recipe.h"
+
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
-#include <stdexcept>
+#include <limits>
 
 namespace kuvio {
 namespace {
@@ -11,33 +16,123 @@ namespace {
 struct Reading {
   std::optional<double> value;
   std::vector<Component> components;
-  bool lower_bound = false, single_visit = false;
+  std::optional<PercentileBounds> percentile;  ///< instead of an interval by components
+  Bounds bounds;
+  bool single_visit = false, accuracy_stated = true;
+  std::size_t visits = 0;
   std::string note;
 };
 
-double percentile95(std::vector<double> v) {
-  std::sort(v.begin(), v.end());
-  const double at = 0.95 * static_cast<double>(v.size() - 1);
-  const auto i = static_cast<std::size_t>(at);
-  const double f = at - static_cast<double>(i);
-  return i + 1 < v.size() ? v[i] * (1 - f) + v[i + 1] * f : v[i];
+std::string names(const std::vector<std::string>& list) {
+  std::string out;
+  for (const std::string& name : list) out += (out.empty() ? "" : ", ") + name;
+  return out;
 }
 
-double pick(const std::vector<double>& v, Of of) {
-  return of == Of::p95 ? percentile95(v) : *std::max_element(v.begin(), v.end());
+void add_note(std::string& note, const std::string& more) {
+  note += (note.empty() ? "" : "; ") + more;
 }
 
-std::vector<Component> scaled(std::vector<Component> components, double by) {
-  for (Component& c : components) c.u *= std::fabs(by);
-  return components;
-}
-
-/// Means of single visits, for p95 and worst of a mean current.
-std::vector<double> visit_means(const LedgerRow& row) {
+/// The values of a quantity over the whole visits of a row.
+std::vector<double> values_of(const LedgerRow& row, LimitQuantity quantity) {
   std::vector<double> out;
-  for (std::size_t i = 0; i < row.charges.size(); ++i) {
-    if (row.lengths[i] > 0) out.push_back(row.charges[i] / row.lengths[i]);
+  for (const WholeVisit& v : row.whole) {
+    switch (quantity) {
+      case LimitQuantity::mean_current:
+        if (!v.narrow && v.length > 0) out.push_back(v.charge / v.length);
+        break;
+      case LimitQuantity::charge_per_visit:
+        out.push_back(v.charge);
+        break;
+      case LimitQuantity::energy_per_visit:
+        if (v.voltage > 0) out.push_back(v.charge * v.voltage);
+        break;
+      case LimitQuantity::visit_length:
+        if (!v.narrow) out.push_back(v.length);
+        break;
+      case LimitQuantity::peak_current:
+        if (v.peak) out.push_back(*v.peak);
+        break;
+      case LimitQuantity::lifetime:
+        break;
+    }
   }
+  return out;
+}
+
+/// Mean of a row's energy per visit, each visit at its own capture's voltage.
+void read_energy(const LedgerRow& row, Reading& out) {
+  const bool known = std::all_of(row.whole.begin(), row.whole.end(),
+                                 [](const WholeVisit& v) { return v.voltage > 0; });
+  if (row.whole.empty()) return;
+  if (!known) {
+    out.note = "the supply voltage is not known";
+    return;
+  }
+  const Repeatability energy = row.repeat([](const WholeVisit& v) { return v.charge * v.voltage; });
+  out.value = energy.mean;
+  out.note = "at the nominal supply voltage";
+  const double charge = row.charge_per_visit.mean;
+  const double volts = charge != 0 ? energy.mean / charge : row.whole.front().voltage;
+  out.components = scaled(
+      accuracy_components(row.accuracy, row.tested_mean().value_or(0), row.visit_length.mean),
+      volts);
+  if (const auto c = energy.component("spread of visits")) {
+    out.components.push_back(*c);
+  } else {
+    out.components.push_back({"edges", row.whole.front().charge_u * volts, {}, Origin::normal});
+  }
+}
+
+/// The mean of a quantity.
+void read_mean(const LedgerRow& row, LimitQuantity quantity, Reading& out) {
+  switch (quantity) {
+    case LimitQuantity::mean_current:
+      out.value = row.tested_mean();
+      out.components = mean_components(row);
+      out.bounds.lower |= row.all_narrow();
+      break;
+    case LimitQuantity::charge_per_visit:
+      if (!row.whole.empty()) out.value = row.charge_per_visit.mean;
+      out.components = charge_per_visit_components(row);
+      break;
+    case LimitQuantity::energy_per_visit:
+      read_energy(row, out);
+      break;
+    case LimitQuantity::visit_length:
+      if (row.visit_length.n > 0) out.value = row.visit_length.mean;
+      out.components = visit_length_components(row);
+      break;
+    case LimitQuantity::peak_current: {
+      const auto peaks = values_of(row, quantity);
+      if (peaks.empty()) break;
+      const Repeatability mean = row.repeat([](const WholeVisit& v) { return v.peak.value_or(0); });
+      out.value = mean.mean;
+      out.components = accuracy_components(row.accuracy, mean.mean);
+      if (const auto c = mean.component("spread of visits")) out.components.push_back(*c);
+      break;
+    }
+    case LimitQuantity::lifetime:
+      out.note = "a life is of the field, not of a state";
+      break;
+  }
+}
+
+/// Instrument's part in one visit's figure.
+std::vector<Component> of_one_visit(const LedgerRow& row, LimitQuantity quantity, double value) {
+  double edge_c = 0, edge_s = 0;
+  for (const WholeVisit& v : row.whole) {
+    edge_c = std::max(edge_c, v.charge_u);
+    edge_s = std::max(edge_s, v.length_u);
+  }
+  if (quantity == LimitQuantity::visit_length) return {{"edges", edge_s, {}, Origin::normal}};
+  if (quantity == LimitQuantity::mean_current || quantity == LimitQuantity::peak_current)
+    return accuracy_components(row.accuracy, value);
+  auto out =
+      accuracy_components(row.accuracy, row.tested_mean().value_or(0), row.visit_length.mean);
+  out.push_back({"edges", edge_c, {}, Origin::normal});
+  if (quantity == LimitQuantity::energy_per_visit)
+    out = scaled(out, row.charge_per_visit.mean != 0 ? value / row.charge_per_visit.mean : 0);
   return out;
 }
 
@@ -46,120 +141,147 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
   const LedgerRow* row = ledger.find(limit.state);
   if (!row || row->visits == 0) {
     out.note = "no visit to " + limit.state;
+    if (row) out.bounds = row->bounds;
     return out;
   }
-  const Basis& basis = ledger.basis;
-  out.lower_bound = row->lower_bound;
-  out.single_visit = row->whole_visits < 2;
-  const auto per_visit = [&](const std::vector<double>& values, const Repeatability& mean,
-                             std::vector<Component> of_mean, std::vector<Component> of_one) {
-    if (values.empty()) {
-      out.note = "no whole visit to " + limit.state;
-      return;
+  out.bounds = row->bounds;
+  out.single_visit = row->single_visit();
+  out.accuracy_stated = row->accuracy.stated() || limit.quantity == LimitQuantity::visit_length;
+  if (limit.of == Of::mean) {
+    read_mean(*row, limit.quantity, out);
+  } else if (limit.of == Of::worst && limit.quantity == LimitQuantity::peak_current) {
+    // Every stay has a peak, cut ones too.
+    out.value = row->peak;
+    out.visits = row->visits;
+    if (out.value) out.components = accuracy_components(row->accuracy, *out.value);
+  } else {
+    const auto values = values_of(*row, limit.quantity);
+    out.visits = values.size();
+    if (!values.empty()) {
+      const double largest = *std::max_element(values.begin(), values.end());
+      out.value = limit.of == Of::worst ? largest : quantile(values, 0.95);
+      out.components = of_one_visit(*row, limit.quantity, *out.value);
+      if (limit.of == Of::p95) out.percentile = p95_bounds(values);
     }
-    out.value = limit.of == Of::mean ? mean.mean : pick(values, limit.of);
-    out.components = limit.of == Of::mean ? std::move(of_mean) : std::move(of_one);
-  };
-  switch (limit.quantity) {
-    case LimitQuantity::mean_current:
-      if (limit.of == Of::mean) {
-        out.value = row->mean;
-        out.components = mean_components(*row, basis);
-      } else {
-        const auto means = visit_means(*row);
-        if (means.empty()) {
-          out.note = "no whole visit to " + limit.state;
-          break;
-        }
-        out.value = pick(means, limit.of);
-        out.components = accuracy_components(basis.accuracy, *out.value);
-      }
-      break;
-    case LimitQuantity::charge_per_visit:
-    case LimitQuantity::energy_per_visit: {
-      std::vector<Component> one = scaled(
-          accuracy_components(basis.accuracy, row->mean.value_or(0)), row->visit_length.mean);
-      one.push_back({row->edge_charge_u, 0, true});
-      per_visit(row->charges, row->charge_per_visit, charge_per_visit_components(*row, basis), one);
-      if (limit.quantity == LimitQuantity::energy_per_visit && out.value) {
-        if (basis.voltage <= 0) {
-          out.value.reset();
-          out.note = "the supply voltage is not known";
-        } else {
-          *out.value *= basis.voltage;
-          out.components = scaled(out.components, basis.voltage);
-          out.note = "at the nominal supply voltage";
-        }
-      }
-      break;
-    }
-    case LimitQuantity::visit_length:
-      per_visit(row->lengths, row->visit_length, visit_length_components(*row),
-                {{row->edge_length_u, 0, true}});
-      break;
-    case LimitQuantity::peak_current:
-      if (limit.of == Of::worst) {
-        out.value = row->peak;
-      } else if (!row->peaks.empty()) {
-        out.value = limit.of == Of::p95 ? percentile95(row->peaks) : repeatability(row->peaks).mean;
-      }
-      if (out.value) out.components = accuracy_components(basis.accuracy, *out.value);
-      break;
-    case LimitQuantity::lifetime:
-      out.note = "a life is of the field, not of a state";
-      break;
   }
+  if (!out.value && out.note.empty()) out.note = "no whole visit to " + limit.state;
+  if (out.value && row->all_narrow()) add_note(out.note, "visits are narrower than a sample");
+  if (out.value && limit.of == Of::worst && out.visits > 0)
+    add_note(out.note, fmt::format("the largest of the {} seen", out.visits));
   return out;
 }
 
 Reading read_whole(const Limit& limit, const Ledger& ledger) {
   Reading out;
-  out.lower_bound = ledger.lower_bound;
+  out.bounds = ledger.bounds;
+  out.accuracy_stated = ledger.basis.accuracy.stated();
+  const Accuracy* accuracy = &ledger.basis.accuracy;
   if (limit.quantity == LimitQuantity::mean_current) {
     out.value = ledger.mean;
   } else if (limit.quantity == LimitQuantity::peak_current) {
     for (const LedgerRow& row : ledger.rows) {
-      if (row.peak && row.state != kOff)
-        out.value = std::max(out.value.value_or(*row.peak), *row.peak);
+      if (!row.peak || row.state == kOff) continue;
+      if (out.value && *out.value >= *row.peak) continue;
+      out.value = row.peak;
+      accuracy = &row.accuracy;
     }
   }
   if (out.value) {
-    out.components = accuracy_components(ledger.basis.accuracy, *out.value);
+    out.components = accuracy_components(*accuracy, *out.value);
   } else {
     out.note = "the capture holds no samples";
   }
   return out;
 }
 
-std::string names(const std::vector<std::string>& list) {
-  std::string out;
-  for (const std::string& name : list) out += (out.empty() ? "" : ", ") + name;
-  return out;
-}
-
 void judge(const Limit& limit, LimitResult& out) {
   if (!out.measured) return;
+  constexpr double kEver = std::numeric_limits<double>::infinity();
   out.verdict = Verdict::within;
   if (limit.max) {
     out.headroom = *limit.max - *out.measured;
-    out.verdict = judge_upper(*out.measured, out.U, *limit.max, out.lower_bound);
+    out.verdict =
+        judge_upper(out.low.value_or(-kEver), out.high.value_or(kEver), *limit.max, out.bounds);
   }
   if (limit.min) {
     out.headroom = *out.measured - *limit.min;
-    out.verdict = worse(out.verdict, judge_lower(out.low, out.high, *limit.min));
+    out.verdict = worse(out.verdict, judge_lower(out.low.value_or(-kEver), out.high.value_or(kEver),
+                                                 *limit.min, out.bounds));
   }
 }
 
-LimitResult field_result(const Limit& limit, const Ledger& ledger) {
+/// How many visits would settle a verdict that is too close by their scatter alone, were the mean
+/// to stay; nothing when no number would, or very many.
+std::optional<std::size_t> needed_visits(const Limit& limit, const LimitResult& r,
+                                         std::size_t visits) {
+  if (!r.measured || r.verdict != Verdict::too_close || visits < 2) return std::nullopt;
+  const double distance = std::fabs(limit.max.value_or(limit.min.value_or(0)) - *r.measured);
+  for (std::size_t n = visits + 1; n <= 10000; n += std::max<std::size_t>(1, n / 20)) {
+    std::vector<Component> then = r.components;
+    for (Component& c : then) {
+      if (c.origin != Origin::scatter || !c.freedom) continue;
+      c.u *= std::sqrt(static_cast<double>(visits) / static_cast<double>(n));
+      c.freedom = *c.freedom * static_cast<double>(n) / static_cast<double>(visits);
+    }
+    if (expand(then).U <= distance) return n;
+  }
+  return std::nullopt;
+}
+
+LimitResult held(const Limit& limit, const Reading& reading, const Ledger& ledger) {
+  LimitResult out;
+  out.limit = &limit;
+  out.note = reading.note;
+  out.measured = reading.value;
+  out.bounds = reading.bounds;
+  if (!reading.value) return out;
+  out.components = reading.components;
+  out.visits = reading.visits;
+  out.single_visit = reading.single_visit;
+  out.accuracy_stated = reading.accuracy_stated;
+  const Expanded e = expand(reading.components);
+  out.U = e.U;
+  out.coverage_factor = e.coverage_factor;
+  out.low = *reading.value - e.U;
+  out.high = *reading.value + e.U;
+  if (reading.percentile) {
+    out.coverage_factor = 0;
+    out.low =
+        reading.percentile->low ? std::optional(*reading.percentile->low - e.U) : std::nullopt;
+    out.high =
+        reading.percentile->high ? std::optional(*reading.percentile->high + e.U) : std::nullopt;
+    if (out.low && out.high) out.U = (*out.high - *out.low) / 2;
+  }
+  judge(limit, out);
+  if (out.verdict == Verdict::too_close && reading.percentile && reading.visits < kNeededForP95) {
+    out.needed_visits = kNeededForP95;
+    add_note(out.note, fmt::format("{} of the {} visits that a 95th percentile needs",
+                                   reading.visits, kNeededForP95));
+  } else if (limit.of == Of::mean && limit.scope == Scope::state) {
+    const LedgerRow* row = ledger.find(limit.state);
+    out.needed_visits = needed_visits(limit, out, row ? row->whole_visits : 0);
+  }
+  if (reading.single_visit) add_note(out.note, "single visit: accuracy and edges only");
+  return out;
+}
+
+LimitResult field_result(const Limit& limit, const Ledger& ledger, std::vector<Unnamed>& unnamed) {
   LimitResult out;
   out.limit = &limit;
   const FieldMean field = field_mean(*limit.duty, ledger);
+  out.bounds = field.bounds;
+  for (const Unnamed& u : field.unnamed) {
+    if (std::none_of(unnamed.begin(), unnamed.end(),
+                     [&](const Unnamed& have) { return have.state == u.state; }))
+      unnamed.push_back(u);
+  }
   if (!field.missing.empty()) {
     out.note = "no visit to " + names(field.missing);
     return out;
   }
-  out.lower_bound = field.lower_bound;
-  out.single_visit = field.single_visit;
+  out.single_visit = !field.single.empty();
+  out.accuracy_stated = field.accuracy_stated;
+  out.components = field.components;
   out.coverage_factor = field.mean_u.coverage_factor;
   if (limit.quantity == LimitQuantity::mean_current) {
     out.measured = field.mean;
@@ -167,19 +289,23 @@ LimitResult field_result(const Limit& limit, const Ledger& ledger) {
     out.low = field.mean - out.U;
     out.high = field.mean + out.U;
   } else {
-    const auto middle = life(*limit.battery, field.mean, field.once_charge);
-    const auto shortest = life(*limit.battery, field.mean + field.mean_u.U, field.once_charge);
-    const auto longest = life(*limit.battery, field.mean - field.mean_u.U, field.once_charge);
-    if (!middle || !shortest) {
+    const LifeInterval life = life_interval(field, *limit.battery);
+    out.bounds = life.bounds;
+    if (!life.life || !life.low) {
       out.note = "nothing drains the battery";
       return out;
     }
-    out.measured = middle;
-    out.low = field.lower_bound ? 0 : *shortest;
-    out.high = longest.value_or(1e300);
-    out.U = longest ? (out.high - *shortest) / 2 : *middle - *shortest;
+    out.measured = life.life;
+    out.low = life.low;
+    out.high = life.high;
+    out.U = life.high ? (*life.high - *life.low) / 2 : *life.life - *life.low;
   }
   judge(limit, out);
+  if (!field.single.empty()) add_note(out.note, "single visit to " + names(field.single));
+  if (field.open()) {
+    add_note(out.note, "the plan does not name all that was captured");
+    if (out.verdict == Verdict::within) out.verdict = Verdict::too_close;
+  }
   return out;
 }
 
@@ -231,29 +357,17 @@ std::string Limit::name() const {
 CheckResult check(const Budget& budget, const Ledger& ledger) {
   CheckResult out;
   for (const Limit& limit : budget.limits) {
-    if (limit.scope == Scope::field) {
-      out.limits.push_back(field_result(limit, ledger));
-    } else {
-      const Reading reading =
-          limit.scope == Scope::state ? read_state(limit, ledger) : read_whole(limit, ledger);
-      LimitResult result;
-      result.limit = &limit;
-      result.note = reading.note;
-      result.measured = reading.value;
-      result.lower_bound = reading.lower_bound;
-      if (reading.value) {
-        const Expanded e = combine(reading.components);
-        result.U = e.U;
-        result.coverage_factor = e.coverage_factor;
-        result.low = *reading.value - e.U;
-        result.high = *reading.value + e.U;
-        result.single_visit = reading.single_visit;
-        if (reading.single_visit && result.note.empty())
-          result.note = "single visit: accuracy only";
-      }
-      judge(limit, result);
-      out.limits.push_back(std::move(result));
-    }
+    LimitResult result = limit.scope == Scope::field ? field_result(limit, ledger, out.unnamed)
+                         : limit.scope == Scope::state
+                             ? held(limit, read_state(limit, ledger), ledger)
+                             : held(limit, read_whole(limit, ledger), ledger);
+    // An uncertainty that leaves the instrument out is said with whatever rests on it.
+    if (result.measured && !result.accuracy_stated) add_note(result.note, "accuracy not stated");
+    if (result.measured && result.bounds.any())
+      add_note(result.note, result.bounds.lower && result.bounds.upper ? "clipped on both sides"
+                            : result.bounds.lower                      ? "clipped: at least"
+                                                                       : "clipped: at most");
+    out.limits.push_back(std::move(result));
     out.verdict = worse(out.verdict, out.limits.back().verdict);
   }
   return out;

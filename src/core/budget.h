@@ -55,11 +55,17 @@ struct Budget {
 struct LimitResult {
   const Limit* limit = nullptr;
   std::optional<double> measured;
-  double U = 0;              ///< expanded uncertainty (95 %); for a life half of its interval
-  double low = 0, high = 0;  ///< measured - U … measured + U; a life's interval is not symmetric
-  double coverage_factor = 0;
-  bool lower_bound = false;
-  bool single_visit = false;  ///< the uncertainty is the accuracy's alone
+  double U = 0;  ///< expanded uncertainty (95 %); for a life half of its interval
+  /// What is judged: measured - U … measured + U; a life's interval and that of a 95th percentile
+  /// are not symmetric. Nothing at an end without end.
+  std::optional<double> low, high;
+  double coverage_factor = 0;         ///< U / u; 0 where there is none (percentiles)
+  std::vector<Component> components;  ///< of U
+  Bounds bounds;
+  bool single_visit = false;    ///< fewer than two whole visits: accuracy and edges alone
+  bool accuracy_stated = true;  ///< else the instrument's part is not in U
+  std::size_t visits = 0;       ///< that the figure is of; 0 where it is not of visits
+  std::optional<std::size_t> needed_visits;  ///< for a verdict that is too close for want of visits
   std::optional<double>
       headroom;  ///< limit minus measured (measured minus limit for a lower limit)
   Verdict verdict = Verdict::no_data;
@@ -68,12 +74,18 @@ struct LimitResult {
 
 struct CheckResult {
   std::vector<LimitResult> limits;
-  /// over if any is over, else no data if any has none, else too close if any is, else within.
+  /// outside if any is outside, else no data if any has none, else too close if any is, else
+  /// within.
   Verdict verdict = Verdict::within;
+  std::vector<Unnamed> unnamed;  ///< by the budget's duty plans
 };
 
 /// Holds every limit of a budget against a build's pooled ledger. A limit whose state the ledger
-/// does not hold has no data, which is never a pass. The results point into `budget`.
+/// does not hold has no data, which is never a pass. Means are those of whole visits where there
+/// are two. The largest of the n visits seen decides `worst` by itself; a 95th percentile is judged
+/// by order statistics (core/quantiles.h). What was clipped is never within on its open side, and a
+/// field whose plan leaves out over 1 % of the charge is never within. The results point into
+/// `budget`.
 CheckResult check(const Budget& budget, const Ledger& ledger);
 
 }  // namespace kuvio

@@ -39,6 +39,10 @@ void ClockFit::add(const SyncPoint& point) {
   ++points_;
   if (over) extend(below_latest_, {point.own_s, point.latest_s}, 1);
   if (under) extend(above_earliest_, {point.own_s, point.earliest_s}, -1);
+  if (over) {
+    over_own_ += point.own_s;
+    over_delay_ += point.latest_s - point.own_s;
+  }
   bounds_over_ += over ? 1 : 0;
   bounds_under_ += under ? 1 : 0;
 }
@@ -62,12 +66,17 @@ std::optional<ClockMap> ClockFit::fit() const {
   double high = kNone, low = -kNone;
   for (const Corner& c : below_latest_) high = std::min(high, c.y - c.x);
   for (const Corner& c : above_earliest_) low = std::max(low, c.y - c.x);
-  const double nominal_spread = two_way ? std::fabs(high - low) / 2 : 0;
+  const double own_mean = over_own_ / static_cast<double>(bounds_over_),
+               delay_mean = over_delay_ / static_cast<double>(bounds_over_);
+  const double nominal_spread = two_way ? std::fabs(high - low) / 2 : delay_mean - high;
   const ClockMap nominal{two_way ? (low + high) / 2 : high, 1, nominal_spread};
   if (length < kLeast) return nominal;
   const Line over = edge_over(below_latest_, middle);
   Line line = over;
-  double spread = 0, feigned = wander_s_;
+  // Mean arrival less the line there.
+  double spread =
+      std::max(0.0, own_mean + delay_mean - (over.height + over.slope * (own_mean - middle)));
+  double feigned = wander_s_;
   if (two_way) {
     const Line under = edge_over(above_earliest_, middle);
     // The least of many delays wanders less than that of a few: rates are weighed by it.

@@ -19,8 +19,10 @@ struct SyncPoint {
 /// How an input's own time lies on a reference clock: reference = origin_s + rate * own.
 struct ClockMap {
   double origin_s = 0;
-  double rate = 1;      ///< reference seconds per second of the input's own; 1 + 1e-6 per ppm slow
-  double spread_s = 0;  ///< half the width left between the bounds, or the scatter of arrivals
+  double rate = 1;  ///< reference seconds per second of the input's own; 1 + 1e-6 per ppm slow
+  /// Half the width left between the bounds; of a one-way link, whose least delay nobody knows, by
+  /// how much arrivals lie behind the line on average.
+  double spread_s = 0;
 
   double at(double own_s) const { return origin_s + rate * own_s; }
   double own(double reference_s) const { return (reference_s - origin_s) / rate; }
@@ -68,6 +70,7 @@ private:
   std::vector<Corner> below_latest_, above_earliest_;
   double wander_s_, first_ = 0, last_ = 0;
   std::size_t points_ = 0, bounds_over_ = 0, bounds_under_ = 0;
+  double over_own_ = 0, over_delay_ = 0;  // sums over upper bounds: own; latest - own
 };
 
 }  // namespace kuvio

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/compare.h"
 
+#include "core/differences.h"
+#include "core/recipe.h"
+
 #include <algorithm>
 #include <cmath>
 #include <set>
@@ -8,144 +11,198 @@
 namespace kuvio {
 namespace {
 
-bool same_instrument(const Side& a, const Side& b) {
-  for (const char* key : {"input", "range", "zeroed"}) {
-    const auto x = a.conditions.find(key), y = b.conditions.find(key);
-    const std::string vx = x == a.conditions.end() ? "" : x->second;
-    const std::string vy = y == b.conditions.end() ? "" : y->second;
-    if (vx != vy) return false;
-  }
-  return a.conditions.count("input") > 0 && a.ledger.basis.accuracy == b.ledger.basis.accuracy;
-}
+constexpr double kSingleShare = 0.1;  // of the charge, in states visited once
 
-void conclude(Difference& d, const std::vector<Component>& components, double level = 0.95) {
-  const Expanded e = combine(components, level);
-  d.u = e.u;
-  d.freedom = e.freedom;
-  d.low = d.value - e.U;
-  d.high = d.value + e.U;
-  d.p = e.u > 0 ? student_p(d.value / e.u, e.freedom) : d.value == 0 ? 1 : 0;
-  d.known = true;
-}
-
-/// Components of a difference: the instrument's part, then both sides' own.
-std::vector<Component> join(std::vector<Component> instrument, const std::vector<Component>& a,
-                            const std::vector<Component>& b) {
-  instrument.insert(instrument.end(), a.begin(), a.end());
-  instrument.insert(instrument.end(), b.begin(), b.end());
+std::vector<Component> together(std::vector<Component> instrument, const std::vector<Component>& a,
+                                const std::vector<Component>& b) {
+  append(instrument, a);
+  append(instrument, b);
   return instrument;
 }
 
-std::vector<Component> instrument_part(bool same, const Basis& a, double reading_a, const Basis& b,
-                                       double reading_b, double weight_a = 1, double weight_b = 1) {
-  if (same) {
-    // One instrument: gain acts on the difference of the charges, offset on that of the lengths.
-    Accuracy gain = a.accuracy, offset = a.accuracy;
-    gain.offset = 0;
-    offset.gain = 0;
-    auto out = accuracy_components(gain, reading_a * weight_a - reading_b * weight_b);
-    auto more = accuracy_components(offset, 0);
-    for (Component& c : more) c.u *= std::fabs(weight_a - weight_b);
-    out.insert(out.end(), more.begin(), more.end());
-    return out;
-  }
-  auto out = accuracy_components(a.accuracy, reading_a);
-  for (Component& c : out) c.u *= weight_a;
-  auto more = accuracy_components(b.accuracy, reading_b);
-  for (Component& c : more) c.u *= weight_b;
-  out.insert(out.end(), more.begin(), more.end());
-  return out;
-}
-
-Shown sign_of(const Difference& d) {
-  if (d.low > 0) return Shown::higher;
-  if (d.high < 0) return Shown::lower;
-  return Shown::none;
-}
-
-/// Two one-sided tests: the 90 % interval inside the margin shows equality (Schuirmann 1987).
-bool within_margin(const Difference& d, double margin) {
-  const double half = student_t(d.freedom, 0.90) * d.u;
-  return d.value - half > -margin && d.value + half < margin;
-}
-
 CompareRow make_row(const std::string& state, const Side& reference, const Side& candidate,
-                    bool same) {
+                    const Instruments& instruments) {
   CompareRow row;
   row.state = state;
   const LedgerRow* a = reference.ledger.find(state);
   const LedgerRow* b = candidate.ledger.find(state);
-  if (a) row.reference_mean = a->mean;
-  if (b) row.candidate_mean = b->mean;
-  if (!a || !b || !a->mean || !b->mean) return row;
-  const Basis &ba = reference.ledger.basis, &bb = candidate.ledger.basis;
+  if (a) row.reference_mean = a->tested_mean();
+  if (b) row.candidate_mean = b->tested_mean();
+  if (!row.reference_mean || !row.candidate_mean) return row;
+  const double ma = *row.reference_mean, mb = *row.candidate_mean;
+  const Bounds bounds = bounds_of_difference(a->bounds, b->bounds);
 
-  row.mean.value = *b->mean - *a->mean;
-  conclude(row.mean, join(instrument_part(same, ba, *a->mean, bb, *b->mean),
-                          mean_components(*a, ba, false), mean_components(*b, bb, false)));
-  row.mean.tested = a->whole_visits >= 2 && b->whole_visits >= 2;
+  row.mean.value = mb - ma;
+  row.mean.bounds = bounds;
+  conclude(row.mean,
+           together(instrument_part(instruments, {{ma, 1, mb, 1, a->accuracy, b->accuracy}}),
+                    mean_components(*a, false), mean_components(*b, false)));
+  row.mean.tested = !is_built_in_state(state) && a->whole_visits >= 2 && b->whole_visits >= 2;
+  if (a->whole.empty() || b->whole.empty()) return row;
 
-  if (a->whole_visits > 0 && b->whole_visits > 0) {
-    row.charge_per_visit.value = b->charge_per_visit.mean - a->charge_per_visit.mean;
-    conclude(row.charge_per_visit, join(instrument_part(same, ba, *a->mean, bb, *b->mean,
-                                                        a->visit_length.mean, b->visit_length.mean),
-                                        charge_per_visit_components(*a, ba, false),
-                                        charge_per_visit_components(*b, bb, false)));
-    row.charge_per_visit.tested = row.mean.tested;
-    row.visit_length.value = b->visit_length.mean - a->visit_length.mean;
-    conclude(row.visit_length, join({}, visit_length_components(*a), visit_length_components(*b)));
-  }
+  const double da = a->visit_length.mean, db = b->visit_length.mean;
+  row.charge_per_visit.value = b->charge_per_visit.mean - a->charge_per_visit.mean;
+  row.charge_per_visit.bounds = bounds;
+  conclude(
+      row.charge_per_visit,
+      together(instrument_part(instruments, {{ma, da, mb, db, a->accuracy, b->accuracy}}),
+               charge_per_visit_components(*a, false), charge_per_visit_components(*b, false)));
+  row.charge_per_visit.tested = row.mean.tested;
+  row.visit_length.value = db - da;
+  row.visit_length.bounds = bounds;
+  conclude(row.visit_length,
+           together({}, visit_length_components(*a), visit_length_components(*b)));
   return row;
 }
 
-void total_as_captured(Comparison& out, const Side& reference, const Side& candidate, bool same) {
+/// How a capture's mean varies from the visits that it happened to hold, as many as they were: a
+/// visit that draws more than the rest would have takes from the rest's time. Of three captures and
+/// more, what the captures' means show themselves.
+std::vector<Component> scatter_as_captured(const Ledger& ledger) {
+  std::vector<double> charges(ledger.captures), times(ledger.captures);
+  std::vector<std::size_t> captures(ledger.captures);
+  for (const Passed& p : ledger.sequence) {
+    if (p.state == kOff || p.state == kMissing) continue;
+    charges[p.capture] += p.charge;
+    times[p.capture] += p.length;
+  }
+  for (std::size_t i = 0; i < captures.size(); ++i) captures[i] = i;
+  const double time = ledger.observed_s();
+  std::vector<Component> out;
+  if (ledger.captures >= kCapturesOfBuild) {
+    if (const auto c =
+            ratio_over_captures(charges, times, captures).component("spread of captures"))
+      out.push_back(*c);
+    return out;
+  }
+  const LedgerRow* rest = ledger.longest();
+  const double level = rest ? rest->tested_mean().value_or(0) : 0;
+  for (const LedgerRow& row : ledger.rows) {
+    if (row.state == kOff || row.state == kMissing) continue;
+    if (&row == rest) {
+      if (const auto c = row.level.component("spread of " + row.state, row.time_s / time))
+        out.push_back(*c);
+      continue;
+    }
+    const Repeatability spread =
+        row.repeat([&](const WholeVisit& v) { return v.charge - level * v.length; });
+    if (const auto c =
+            spread.component("spread of " + row.state, static_cast<double>(row.visits) / time))
+      out.push_back(*c);
+  }
+  return out;
+}
+
+/// States that carry charge on a single visit, and how much of it.
+double share_of_single(const Ledger& ledger, std::vector<std::string>& names) {
+  double share = 0;
+  const LedgerRow* rest = ledger.longest();
+  for (const LedgerRow& row : ledger.rows) {
+    if (&row == rest || is_built_in_state(row.state) || row.visits == 0) continue;
+    if (!row.single_visit()) continue;
+    share += std::fabs(row.charge_share);
+    if (std::find(names.begin(), names.end(), row.state) == names.end()) names.push_back(row.state);
+  }
+  return share;
+}
+
+void total_as_captured(Comparison& out, const Side& reference, const Side& candidate,
+                       const Instruments& instruments) {
   const Ledger &a = reference.ledger, &b = candidate.ledger;
   out.reference_mean = a.mean;
   out.candidate_mean = b.mean;
   const double ta = a.observed_s(), tb = b.observed_s();
+  std::vector<ReadingPair> readings;
   for (CompareRow& row : out.rows) {
     if (row.state == kOff || row.state == kMissing) continue;  // neither is in the mean
     const LedgerRow *ra = a.find(row.state), *rb = b.find(row.state);
     row.bridge = (rb && tb > 0 ? rb->charge / tb : 0) - (ra && ta > 0 ? ra->charge / ta : 0);
+    readings.push_back({ra ? ra->mean.value_or(0) : 0, ra && ta > 0 ? ra->time_s / ta : 0,
+                        rb ? rb->mean.value_or(0) : 0, rb && tb > 0 ? rb->time_s / tb : 0,
+                        ra ? ra->accuracy : a.basis.accuracy,
+                        rb ? rb->accuracy : b.basis.accuracy});
   }
   if (!a.mean || !b.mean) return;
   out.total.value = *b.mean - *a.mean;
-  auto components = instrument_part(same, a.basis, *a.mean, b.basis, *b.mean);
-  for (const auto& [ledger, t] : {std::pair{&a, ta}, std::pair{&b, tb}}) {
-    for (const LedgerRow& row : ledger->rows) {
-      // A capture holds the visits it happened to hold: n visits vary by s sqrt(n).
-      if (row.charge_per_visit.n >= 2 && &row != ledger->longest()) {
-        const auto n = static_cast<double>(row.charge_per_visit.n);
-        components.push_back({row.charge_per_visit.u * n / t, row.charge_per_visit.freedom});
-      }
-    }
+  out.total.bounds = bounds_of_difference(a.bounds, b.bounds);
+  conclude(out.total, together(instrument_part(instruments, readings), scatter_as_captured(a),
+                               scatter_as_captured(b)));
+  out.total.tested = true;
+  const double single = std::max(share_of_single(a, out.single), share_of_single(b, out.single));
+  if (single > kSingleShare) {
+    out.total.tested = false;
+    out.total_shown = Shown::single_visit;
   }
-  conclude(out.total, components);
 }
 
-void total_in_field(Comparison& out, const Side& reference, const Side& candidate, bool same,
-                    const DutyPlan& plan) {
+void total_in_field(Comparison& out, const Side& reference, const Side& candidate,
+                    const Instruments& instruments, const DutyPlan& plan) {
   out.field = true;
   const FieldMean a = field_mean(plan, reference.ledger), b = field_mean(plan, candidate.ledger);
+  out.unnamed_reference = a.unnamed;
+  out.unnamed_candidate = b.unnamed;
   out.missing = a.missing;
   for (const std::string& state : b.missing) {
-    if (std::find(out.missing.begin(), out.missing.end(), state) == out.missing.end()) {
+    if (std::find(out.missing.begin(), out.missing.end(), state) == out.missing.end())
       out.missing.push_back(state);
-    }
   }
   if (!out.missing.empty()) return;
   out.reference_mean = a.mean;
   out.candidate_mean = b.mean;
+  out.single = a.single;
   const auto part = [](const FieldMean& mean, const std::string& state) {
     double sum = 0;
     for (const Share& s : mean.shares) sum += s.state == state ? s.current : 0;
     return sum;
   };
-  for (CompareRow& row : out.rows) row.bridge = part(b, row.state) - part(a, row.state);
+  std::vector<ReadingPair> readings;
+  for (CompareRow& row : out.rows) {
+    const double ca = part(a, row.state), cb = part(b, row.state);
+    row.bridge = cb - ca;
+    const LedgerRow *ra = reference.ledger.find(row.state), *rb = candidate.ledger.find(row.state);
+    if (!ra || !rb || (ca == 0 && cb == 0)) continue;
+    const double ma = ra->tested_mean().value_or(0), mb = rb->tested_mean().value_or(0);
+    readings.push_back(
+        {ma, ma != 0 ? ca / ma : 0, mb, mb != 0 ? cb / mb : 0, ra->accuracy, rb->accuracy});
+  }
   out.total.value = b.mean - a.mean;
-  conclude(out.total, join(instrument_part(same, reference.ledger.basis, a.mean,
-                                           candidate.ledger.basis, b.mean),
-                           a.repeat, b.repeat));
+  out.total.bounds = bounds_of_difference(a.bounds, b.bounds);
+  conclude(out.total, together(instrument_part(instruments, readings), a.scatter, b.scatter));
+  out.total.tested = true;
+}
+
+Shown shown_of(const Difference& d) {
+  if (!d.rejected) return Shown::none;
+  // What was clipped may lie on the other side of zero.
+  if (d.value > 0) return d.bounds.upper ? Shown::none : Shown::higher;
+  return d.bounds.lower ? Shown::none : Shown::lower;
+}
+
+void show_row(CompareRow& row, const Side& reference, bool per_visit,
+              const CompareSettings& settings) {
+  if (is_built_in_state(row.state) || !row.mean.known) return;
+  if (!row.mean.tested) {
+    row.shown = Shown::single_visit;
+    return;
+  }
+  const Shown by_charge = per_visit ? shown_of(row.charge_per_visit) : Shown::none;
+  row.by_charge = by_charge != Shown::none;
+  row.shown = row.by_charge ? by_charge : shown_of(row.mean);
+  if (!settings.equal_within) return;
+  const double margin = *settings.equal_within;
+  const double charge = reference.ledger.find(row.state)->charge_per_visit.mean;
+  const bool level = within_margin(row.mean, margin * std::fabs(*row.reference_mean));
+  const bool visit = !per_visit || within_margin(row.charge_per_visit, margin * std::fabs(charge));
+  if (level && visit) {
+    row.shown = Shown::equal;
+    row.by_charge = false;
+  }
+}
+
+Shown shown_within(const Difference& d, double reference, const CompareSettings& settings) {
+  if (settings.equal_within && within_margin(d, *settings.equal_within * std::fabs(reference)))
+    return Shown::equal;
+  return shown_of(d);
 }
 
 }  // namespace
@@ -164,6 +221,20 @@ std::string_view to_string(Shown shown) {
       return "single-visit";
   }
   return "none";
+}
+
+bool Comparison::worse() const {
+  return total_shown == Shown::higher || (same_use && same_use->shown == Shown::higher) ||
+         std::any_of(rows.begin(), rows.end(),
+                     [](const CompareRow& r) { return r.shown == Shown::higher; });
+}
+
+bool Comparison::open() const {
+  return !missing.empty() || too_much_unnamed(unnamed_reference) ||
+         too_much_unnamed(unnamed_candidate) || total.bounds.lower ||
+         std::any_of(rows.begin(), rows.end(), [](const CompareRow& r) {
+           return r.mean.bounds.lower || r.charge_per_visit.bounds.lower;
+         });
 }
 
 std::vector<Unlike> unlike_conditions(const Conditions& reference, const Conditions& candidate) {
@@ -187,14 +258,10 @@ void holm(std::vector<Difference*> tests) {
   std::sort(tests.begin(), tests.end(),
             [](const Difference* a, const Difference* b) { return a->p < b->p; });
   const std::size_t m = tests.size();
-  std::size_t rejected = 0;
-  while (rejected < m && tests[rejected]->p <= 0.05 / static_cast<double>(m - rejected)) ++rejected;
+  bool going = true;
   for (std::size_t i = 0; i < m; ++i) {
-    const auto left = static_cast<double>(m - std::min(i, rejected));
-    Difference& d = *tests[i];
-    const double half = student_t(d.freedom, 1 - 0.05 / left) * d.u;
-    d.low = d.value - half;
-    d.high = d.value + half;
+    going &= tests[i]->p <= 0.05 / static_cast<double>(m - i);
+    tests[i]->rejected = going;
   }
 }
 
@@ -203,8 +270,13 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
   out.reference = reference.name;
   out.candidate = candidate.name;
   out.unlike = unlike_conditions(reference.conditions, candidate.conditions);
-  const bool same = same_instrument(reference, candidate);
+  out.of_builds =
+      std::min(reference.ledger.captures, candidate.ledger.captures) >= kCapturesOfBuild;
+  out.accuracy_stated =
+      reference.ledger.basis.accuracy.stated() && candidate.ledger.basis.accuracy.stated();
+  const Instruments instruments = instruments_of(reference, candidate);
   const LedgerRow* rest = reference.ledger.longest();
+  const auto per_visit = [&](const CompareRow& row) { return !rest || row.state != rest->state; };
 
   std::vector<std::string> states;
   for (const Ledger* ledger : {&reference.ledger, &candidate.ledger}) {
@@ -214,47 +286,45 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
     }
   }
   for (const std::string& state : states)
-    out.rows.push_back(make_row(state, reference, candidate, same));
+    out.rows.push_back(make_row(state, reference, candidate, instruments));
+  if (settings.duty) {
+    total_in_field(out, reference, candidate, instruments, *settings.duty);
+  } else {
+    total_as_captured(out, reference, candidate, instruments);
+  }
+  const DutyPlan plan =
+      settings.duty ? *settings.duty : pooled_plan(reference.ledger, candidate.ledger);
+  if (!plan.activities.empty())
+    out.same_use = same_use(reference, candidate, plan, instruments, out.rows);
 
+  // What is left of two equal numbers is no step.
+  const double dust = 1e-12 * std::max(std::fabs(out.reference_mean.value_or(0)),
+                                       std::fabs(out.candidate_mean.value_or(0)));
+  for (CompareRow& row : out.rows) {
+    for (double* part : {&row.bridge, &row.level_part, &row.length_part}) {
+      if (std::fabs(*part) < dust) *part = 0;
+    }
+  }
   std::vector<Difference*> tests;
   for (CompareRow& row : out.rows) {
-    if (is_built_in_state(row.state)) continue;
     tests.push_back(&row.mean);
-    if (!rest || row.state != rest->state) tests.push_back(&row.charge_per_visit);
+    if (per_visit(row)) {
+      tests.push_back(&row.charge_per_visit);
+    } else {
+      row.charge_per_visit.tested = false;
+    }
   }
+  tests.push_back(&out.total);
+  if (out.same_use) tests.push_back(&out.same_use->difference);
   holm(tests);
+  out.tests = static_cast<std::size_t>(
+      std::count_if(tests.begin(), tests.end(), [](const Difference* d) { return d->tested; }));
 
-  for (CompareRow& row : out.rows) {
-    if (is_built_in_state(row.state) || !row.mean.known) continue;
-    if (!row.mean.tested) {
-      row.shown = Shown::single_visit;
-      continue;
-    }
-    const bool per_visit = !rest || row.state != rest->state;
-    const Shown by_charge = per_visit ? sign_of(row.charge_per_visit) : Shown::none;
-    row.by_charge = by_charge != Shown::none;
-    row.shown = row.by_charge ? by_charge : sign_of(row.mean);
-    if (row.shown == Shown::none && settings.equal_within) {
-      const bool level =
-          within_margin(row.mean, *settings.equal_within * std::fabs(*row.reference_mean));
-      const double q = reference.ledger.find(row.state)->charge_per_visit.mean;
-      const bool charge =
-          !per_visit || within_margin(row.charge_per_visit, *settings.equal_within * std::fabs(q));
-      if (level && charge) row.shown = Shown::equal;
-    }
-  }
-  if (settings.duty) {
-    total_in_field(out, reference, candidate, same, *settings.duty);
-  } else {
-    total_as_captured(out, reference, candidate, same);
-  }
-  if (out.total.known) {
-    out.total_shown = sign_of(out.total);
-    if (out.total_shown == Shown::none && settings.equal_within &&
-        within_margin(out.total, *settings.equal_within * std::fabs(*out.reference_mean))) {
-      out.total_shown = Shown::equal;
-    }
-  }
+  for (CompareRow& row : out.rows) show_row(row, reference, per_visit(row), settings);
+  const double mean = out.reference_mean.value_or(0);
+  if (out.total.known && out.total.tested)
+    out.total_shown = shown_within(out.total, mean, settings);
+  if (out.same_use) out.same_use->shown = shown_within(out.same_use->difference, mean, settings);
   return out;
 }
 

@@ -62,7 +62,7 @@ public:
     out_.charge.assign(static_cast<std::size_t>(bins.count()), 0);
   }
 
-  /// Every `every`-th piece of 4096 samples is looked at.
+  /// One of `every` pieces of 4096 samples is looked at.
   Distribution run(std::int64_t every) {
     every_ = every;
     const TimeBase base = trace_.time_base();
@@ -104,12 +104,23 @@ private:
     }
   }
 
+  /// One piece of each `every_` in a row, now an earlier one and now a later: what repeats with the
+  /// pieces would be seen always or never.
+  bool chosen(std::int64_t piece) const {
+    const auto group = static_cast<std::uint64_t>(piece / every_);
+    std::uint64_t x = group * 0x9e3779b97f4a7c15U + 0x9e3779b97f4a7c15U;  // splitmix64
+    x = (x ^ (x >> 30)) * 0xbf58476d1ce4e5b9U;
+    x = (x ^ (x >> 27)) * 0x94d049bb133111ebU;
+    x ^= x >> 31;
+    return piece % every_ == static_cast<std::int64_t>(x % static_cast<std::uint64_t>(every_));
+  }
+
   void block(const Block& b) {
     const TimeBase base = trace_.time_base();
     const std::int64_t first = cell_at(trace_, b, base.ticks(from_)),
                        last = std::min(b.count - 1, cell_at(trace_, b, base.ticks(to_)) + 1);
     for (std::int64_t at = first; at <= last && !stopped_;) {
-      if (at % kPiece == 0 && every_ > 1 && pieces_++ % every_ != 0) {
+      if (at % kPiece == 0 && every_ > 1 && !chosen(pieces_++)) {
         at += kPiece;
         continue;
       }

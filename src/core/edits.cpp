@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/edits.h"
 
+#include "core/measure.h"
 #include "core/present.h"
 
 #include <algorithm>
@@ -65,6 +66,7 @@ public:
 
   Visits take() {
     settle_whole();
+    settle_cells();
     return std::move(visits_);
   }
 
@@ -76,6 +78,8 @@ private:
     if (left.state == kMissing || right.state == kMissing) return "missing time has no state";
     if (e.to_s <= left.from_s || e.to_s >= right.to_s) return "a neighbour is in the way";
     left.to_s = right.from_s = e.to_s;
+    left.ends = right.begins = {};
+    left.narrow = right.narrow = false;
     touched(*i - 1);
     touched(*i);
     return {};
@@ -108,6 +112,8 @@ private:
       return "there is no visit to " + e.before + " any more";
     Visit right = visits_[*i];
     right.from_s = visits_[*i].to_s = e.at_s;
+    right.begins = visits_[*i].ends = {};
+    right.continues = false;
     visits_.insert(visits_.begin() + static_cast<std::ptrdiff_t>(*i) + 1, right);
     touched(*i);
     touched(*i + 1);
@@ -118,6 +124,8 @@ private:
     if (!i) return "there is no edge from " + e.before + " to " + e.after + " any more";
     if (e.before == kMissing || e.after == kMissing) return "missing time has no state";
     visits_[*i - 1].to_s = visits_[*i].to_s;
+    visits_[*i - 1].ends = visits_[*i].ends;
+    visits_[*i - 1].narrow = false;
     visits_[*i - 1].state = e.state;
     visits_.erase(visits_.begin() + static_cast<std::ptrdiff_t>(*i));
     touched(*i - 1);
@@ -134,19 +142,29 @@ private:
         continue;
       }
       any = true;
-      if (a > v.from_s) out.push_back({v.state, v.from_s, a, v.whole});
+      if (a > v.from_s) {
+        out.push_back(v);
+        out.back().to_s = a;
+        out.back().ends = {};
+      }
       // Pieces that follow each other without missing time between are one visit.
       if (!out.empty() && out.back().state == e.state && out.back().to_s == a) {
         out.back().to_s = b;
       } else {
         out.push_back({e.state, a, b, true});
+        if (a == v.from_s) out.back().begins = v.begins;
       }
+      out.back().ends = b == v.to_s ? v.ends : Cell{};
       touched_.push_back((a + b) / 2);
       if (b < v.to_s) {
         if (v.state == e.state) {
           out.back().to_s = v.to_s;
+          out.back().ends = v.ends;
         } else {
-          out.push_back({v.state, b, v.to_s, v.whole});
+          out.push_back(v);
+          out.back().from_s = b;
+          out.back().begins = {};
+          out.back().continues = false;
           touched_.push_back((b + v.to_s) / 2);
         }
       }
@@ -167,6 +185,8 @@ private:
     Visit& left = visits_[right - 1];
     if (left.state != visits_[right].state || left.to_s != visits_[right].from_s) return;
     left.to_s = visits_[right].to_s;
+    left.ends = visits_[right].ends;
+    left.narrow = false;
     visits_.erase(visits_.begin() + static_cast<std::ptrdiff_t>(right));
     touched(right - 1);
   }
@@ -175,11 +195,19 @@ private:
     for (const double t : touched_) {
       const auto i = visit(t);
       if (!i) continue;
-      const auto open = [&](std::size_t k) {
-        return visits_[k].state == kMissing || visits_[k].state == kOff;
-      };
-      visits_[*i].whole = *i > 0 && *i + 1 < visits_.size() && !open(*i - 1) && !open(*i + 1);
+      visits_[*i].whole = is_whole(visits_, *i);
     }
+  }
+  /// A cell stays only where both visits still know it, with room beside it.
+  void settle_cells() {
+    for (std::size_t i = 1; i < visits_.size(); ++i) {
+      Visit &left = visits_[i - 1], &right = visits_[i];
+      const Cell& cell = right.begins;
+      const bool kept = left.ends == cell && cell.from_s > left.from_s && cell.to_s < right.to_s &&
+                        cell.from_s <= right.from_s && right.from_s <= cell.to_s;
+      if (!kept) left.ends = right.begins = {};
+    }
+    if (!visits_.empty()) visits_.front().begins = visits_.back().ends = {};
   }
 
   Visits visits_;

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/split.h"
+#include "core/trace.h"
+#include "core/visit.h"
 
 #include <string>
 #include <vector>
@@ -47,8 +48,8 @@ struct Edited {
 /// Applies edits in order. Visits go on covering the capture without overlap; Missing stays where
 /// it is, since what was not captured is in no state, and a moved edge stops at its neighbours. An
 /// edge is found again when it lies no further than `reach_s` from where it was, between the same
-/// states. A visit made longer, shorter or by hand counts as whole unless it touches the ends of
-/// the capture, Missing or Off.
+/// states. An edge that was put by hand has no cell. A visit made longer, shorter or by hand is
+/// whole by `is_whole`.
 Edited apply_edits(Visits visits, const std::vector<Edit>& edits, double reach_s);
 
 /// Start of the sample whose edge lies nearest to `t` (s), inside the trace; t itself when it lies

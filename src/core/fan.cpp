@@ -14,6 +14,13 @@ std::size_t visit_at(const std::vector<VisitFigures>& visits, double t) {
   return static_cast<std::size_t>(it - visits.begin());
 }
 
+std::size_t visit_spoken_of(const std::vector<VisitFigures>& visits, double t) {
+  const std::size_t at = visit_at(visits, t);
+  if (at + 1 >= visits.size()) return at;
+  const Cell& cell = visits[at + 1].visit.begins;
+  return !cell.empty() && t >= cell.from_s ? at + 1 : at;
+}
+
 Fan make_fan(const Trace& trace, const std::vector<VisitFigures>& visits, double from_s,
              double to_s) {
   Fan out;

@@ -28,5 +28,8 @@ Fan make_fan(const Trace& trace, const std::vector<VisitFigures>& visits, double
 
 /// Index of the visit that holds t, or visits.size().
 std::size_t visit_at(const std::vector<VisitFigures>& visits, double t);
+/// The visit that a line of the device's log at a moment speaks of: where that moment lies in the
+/// cell of an edge, the one that begins there.
+std::size_t visit_spoken_of(const std::vector<VisitFigures>& visits, double t);
 
 }  // namespace kuvio

@@ -1,110 +1,223 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/ledger.h"
 
+#include "core/quantiles.h"
+#include "core/recipe.h"
 #include "core/running.h"
 #include "core/sum.h"
 
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace kuvio {
 namespace {
 
-constexpr double kEdgePair = 0.40824829046386302;  // sqrt(2/12): two edges, each within one sample
-
-double median(std::vector<double> v) {
-  const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-  std::nth_element(v.begin(), middle, v.end());
-  return *middle;
-}
-
 /// Totals of a state while the accounts are read.
-struct Gathering {
+struct RowSums {
   LedgerRow row;
-  Sum time, charge, settled_weight, settled_sum, observed;
+  Sum time, charge, observed, settled_weight, settled_sum, energy;
+  bool energy_known = true;
+  double edges = 0;  // sum of squares of the charges' edge uncertainties
+  std::map<std::size_t, std::pair<double, double>> by_capture;  // time observed, charge
 };
 
-void add_visit(Gathering& g, const Trace& trace, const VisitFigures& f) {
-  LedgerRow& row = g.row;
-  ++row.visits;
-  g.time += f.visit.length_s();
-  g.observed += f.observed_s;
-  g.charge += f.charge;
-  row.lower_bound |= f.lower_bound;
+void add_visit(RowSums& s, const Account& account, std::size_t capture, const VisitFigures& f) {
+  LedgerRow& row = s.row;
+  row.visits += f.visit.continues ? 0 : 1;
+  s.time += f.visit.length_s();
+  s.observed += f.observed_s;
+  s.charge += f.charge;
+  s.energy += f.charge * account.basis.voltage;
+  s.energy_known &= account.basis.voltage > 0;
+  s.edges += f.charge_u * f.charge_u;
+  s.by_capture[capture].first += f.observed_s;
+  s.by_capture[capture].second += f.charge;
+  row.bounds |= f.bounds;
   if (f.peak) row.peak = row.peak ? std::max(*row.peak, *f.peak) : *f.peak;
+  if (f.least) row.least = row.least ? std::min(*row.least, *f.least) : *f.least;
   if (f.visit.whole) {
     ++row.whole_visits;
-    row.charges.push_back(f.charge);
-    row.lengths.push_back(f.visit.length_s());
-    row.peaks.push_back(f.peak.value_or(0));
+    row.narrow_visits += f.visit.narrow ? 1 : 0;
+    row.whole.push_back({capture, f.charge, f.visit.length_s(), f.peak, account.basis.voltage,
+                         f.charge_u, f.length_u_s, f.visit.narrow});
   }
   if (row.state != kMissing) {
-    if (const auto level = settled_level(trace, f.visit)) {
-      g.settled_sum += *level * f.visit.length_s();
-      g.settled_weight += f.visit.length_s();
+    if (const auto level = settled_level(*account.trace, f.visit)) {
+      s.settled_sum += *level * f.visit.length_s();
+      s.settled_weight += f.visit.length_s();
     }
   }
 }
 
-/// Repeatability of the mean of one long stay from the means of 20 equal batches.
-Repeatability batch_means(const Trace& trace, const VisitFigures& stay) {
-  constexpr int kBatches = 20;
-  std::vector<double> means;
-  const double width = stay.visit.length_s() / kBatches;
-  for (int i = 0; i < kBatches; ++i) {
-    const double from = stay.visit.from_s + width * i;
-    if (const auto m = measure(trace, from, std::min(stay.visit.to_s, from + width)).mean()) {
-      means.push_back(*m);
-    }
+/// Per-visit figures of a row.
+void repeat_visits(LedgerRow& row) {
+  std::vector<double> charges, lengths, ones;
+  std::vector<std::size_t> captures;
+  for (const WholeVisit& v : row.whole) {
+    if (v.narrow) continue;
+    charges.push_back(v.charge);
+    lengths.push_back(v.length);
+    ones.push_back(1);
+    captures.push_back(v.capture);
   }
-  return repeatability(means);
+  row.level = ratio_over_captures(charges, lengths, captures);
+  row.visit_length = ratio_over_captures(lengths, ones, captures);
+  row.charge_per_visit = row.repeat([](const WholeVisit& v) { return v.charge; });
+  if (row.level.n >= 2) row.spread = row.level.groups > 0 ? SpreadOf::captures : SpreadOf::visits;
+  if (row.whole.empty()) return;
+  const auto [lo, hi] = std::minmax_element(
+      row.whole.begin(), row.whole.end(),
+      [](const WholeVisit& a, const WholeVisit& b) { return a.charge < b.charge; });
+  row.charge_per_visit_min = lo->charge;
+  row.charge_per_visit_max = hi->charge;
 }
 
-void finish(LedgerRow& row, const Basis& basis) {
-  row.level = ratio_of_sums(row.charges, row.lengths);
-  row.charge_per_visit = repeatability(row.charges);
-  row.visit_length = repeatability(row.lengths);
-  if (!row.charges.empty()) {
-    const auto [lo, hi] = std::minmax_element(row.charges.begin(), row.charges.end());
-    row.charge_per_visit_min = *lo;
-    row.charge_per_visit_max = *hi;
-  }
-  row.edge_length_u = basis.sample_s * kEdgePair;
-  row.edge_charge_u = std::fabs(row.mean.value_or(0)) * row.edge_length_u;
+void repeat_batches(LedgerRow& row, const std::vector<Account>& accounts) {
+  if (row.level.n >= 2 || row.visits == 0) return;
+  if (row.state == kMissing || row.state == kOff) return;
+  std::vector<const Account*> all;
+  for (const Account& a : accounts) all.push_back(&a);
+  const Repeatability batches = batch_means(all, row.state);
+  if (batches.n < 2) return;
+  row.level = batches;
+  row.spread = SpreadOf::batches;
 }
 
-void uncertainties(LedgerRow& row, const Basis& basis) {
-  row.mean_u = combine(mean_components(row, basis));
-  const double observed = row.mean && *row.mean != 0 ? row.charge / *row.mean : row.time_s;
-  row.charge_u = row.mean_u;
-  row.charge_u.U *= observed;
-  row.charge_u.u *= observed;
-  row.charge_per_visit_u = combine(charge_per_visit_components(row, basis));
-  row.visit_length_u = combine(visit_length_components(row));
+void close(RowSums& s, const std::vector<Account>& accounts) {
+  LedgerRow& row = s.row;
+  row.time_s = s.time.value();
+  row.charge = s.charge.value();
+  const double observed = s.observed.value();
+  if (observed > 0 && row.state != kMissing) row.mean = row.charge / observed;
+  if (s.settled_weight.value() > 0) row.settled = s.settled_sum.value() / s.settled_weight.value();
+  if (s.energy_known && row.visits > 0 && row.state != kMissing) row.energy = s.energy.value();
+  std::vector<WeightedAccuracy> parts;
+  for (const auto& [capture, sums] : s.by_capture) {
+    const double mean = sums.first > 0 ? sums.second / sums.first : 0;
+    parts.push_back({accounts[capture].basis.accuracy, sums.first, mean});
+  }
+  row.accuracy = pooled_accuracy(parts);
+  repeat_visits(row);
+  repeat_batches(row, accounts);
+  row.mean_u = expand(mean_components(row));
+  auto charge = accuracy_components(row.accuracy, row.mean.value_or(0), observed);
+  charge.push_back({"edges", std::sqrt(s.edges), {}, Origin::normal});
+  row.charge_u = expand(charge);
+  row.charge_per_visit_u = expand(charge_per_visit_components(row));
+  row.visit_length_u = expand(visit_length_components(row));
 }
 
 int order_class(const LedgerRow& row) {
   return row.state == kUnassigned ? 1 : row.state == kOff ? 2 : row.state == kMissing ? 3 : 0;
 }
 
+/// What the captures' figures rest on together.
+Basis common_basis(const std::vector<Account>& accounts, const std::vector<double>& observed,
+                   const std::vector<double>& charges) {
+  Basis out = accounts.front().basis;
+  std::vector<WeightedAccuracy> parts;
+  for (std::size_t i = 0; i < accounts.size(); ++i) {
+    const Basis& b = accounts[i].basis;
+    parts.push_back({b.accuracy, observed[i], observed[i] > 0 ? charges[i] / observed[i] : 0});
+    if (b.voltage != out.voltage) out.voltage = 0;
+    out.sample_s = std::max(out.sample_s, b.sample_s);
+  }
+  out.accuracy = pooled_accuracy(parts);
+  return out;
+}
+
+/// Charge and length of one part of a stay.
+struct Batch {
+  double charge = 0, length = 0;
+};
+
+std::vector<Batch> halved(const std::vector<Batch>& batches) {
+  std::vector<Batch> out;
+  for (std::size_t i = 0; i + 1 < batches.size(); i += 2)
+    out.push_back(
+        {batches[i].charge + batches[i + 1].charge, batches[i].length + batches[i + 1].length});
+  return out;
+}
+
+bool neighbours_go_together(const std::vector<Batch>& batches, double mean) {
+  double num = 0, den = 0;
+  for (std::size_t i = 0; i < batches.size(); ++i) {
+    const double d = batches[i].charge - mean * batches[i].length;
+    den += d * d;
+    if (i + 1 < batches.size()) num += d * (batches[i + 1].charge - mean * batches[i + 1].length);
+  }
+  return den > 0 && num / den + 1 / static_cast<double>(batches.size()) > 0.1;
+}
+
 }  // namespace
 
-std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visits) {
-  std::vector<VisitFigures> out;
-  out.reserve(visits.size());
-  for (const Visit& visit : visits) {
-    VisitFigures f{visit, 0, visit.length_s(), 0, {}, {}, false};
-    const SpanFigures span = measure(trace, visit.from_s, visit.to_s);
-    f.lower_bound = span.lower_bound();
-    if (visit.state != kMissing) {
-      f.observed_s = span.observed_s;
-      f.missing_s = span.missing_s;
-      f.charge = span.charge;
-      f.mean = span.mean();
-      f.peak = span.max;
+std::string_view to_string(SpreadOf spread) {
+  switch (spread) {
+    case SpreadOf::none:
+      return "none";
+    case SpreadOf::visits:
+      return "visits";
+    case SpreadOf::batches:
+      return "batches";
+    case SpreadOf::captures:
+      return "captures";
+  }
+  return "none";
+}
+
+std::optional<double> LedgerRow::tested_mean() const {
+  if (level.n >= 2 && spread != SpreadOf::batches) return level.mean;
+  return mean;
+}
+
+Repeatability batch_means(const std::vector<const Account*>& accounts, const std::string& state) {
+  constexpr double kMost = 160, kFewest = 20, kSamples = 5;  // samples in a batch at least
+  struct Stretch {
+    const Trace* trace;
+    double from_s, to_s, samples;
+  };
+  std::vector<Stretch> stays;
+  double length = 0, samples = 0;
+  for (const Account* a : accounts) {
+    for (const VisitFigures& f : a->visits) {
+      if (f.visit.state != state) continue;
+      const double from = f.visit.begins.empty() ? f.visit.from_s : f.visit.begins.to_s;
+      const double to = f.visit.ends.empty() ? f.visit.to_s : f.visit.ends.from_s;
+      if (!(to > from)) continue;
+      stays.push_back(
+          {a->trace, from, to, static_cast<double>(measure(*a->trace, from, to).samples)});
+      length += to - from;
+      samples += stays.back().samples;
     }
-    out.push_back(std::move(f));
+  }
+  const double wanted = std::min(kMost, std::floor(samples / kSamples));
+  if (wanted < kFewest) return {};
+  std::vector<Batch> batches;
+  for (const Stretch& s : stays) {
+    const double share = std::round(wanted * (s.to_s - s.from_s) / length);
+    const double n = std::min(share, std::floor(s.samples / kSamples));
+    for (double i = 0; i < n; ++i) {
+      const double from = s.from_s + (s.to_s - s.from_s) * i / n;
+      const double to = i + 1 < n ? s.from_s + (s.to_s - s.from_s) * (i + 1) / n : s.to_s;
+      const SpanFigures part = measure(*s.trace, from, to);
+      if (part.observed_s > 0) batches.push_back({part.charge, part.observed_s});
+    }
+  }
+  const auto repeated = [](const std::vector<Batch>& list) {
+    std::vector<double> y, x;
+    for (const Batch& b : list) {
+      y.push_back(b.charge);
+      x.push_back(b.length);
+    }
+    return ratio_of_sums(y, x);
+  };
+  Repeatability out = repeated(batches);
+  while (static_cast<double>(batches.size()) >= 2 * kFewest &&
+         neighbours_go_together(batches, out.mean)) {
+    batches = halved(batches);
+    out = repeated(batches);
   }
   return out;
 }
@@ -112,14 +225,17 @@ std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visit
 std::optional<double> settled_level(const Trace& trace, const Visit& visit) {
   constexpr int kParts = 16;
   constexpr double kLong = 300'000;  // samples
-  const double width = visit.length_s() / kParts;
+  // Beside an edge's cell lies another level.
+  const double begin = visit.begins.empty() ? visit.from_s : visit.begins.to_s;
+  const double end = visit.ends.empty() ? visit.to_s : visit.ends.from_s;
+  const double width = (end - begin) / kParts;
   const double whole = trace.to_s() - trace.from_s();
   const double samples =
-      whole > 0 ? static_cast<double>(trace.samples()) * visit.length_s() / whole : 0;
+      whole > 0 ? static_cast<double>(trace.samples()) * (end - begin) / whole : 0;
   std::vector<double> means, spans;
   for (int i = 0; i < kParts; ++i) {
-    const double from = visit.from_s + width * i;
-    const double to = i + 1 == kParts ? visit.to_s : from + width;
+    const double from = begin + width * i;
+    const double to = i + 1 == kParts ? end : from + width;
     // The outer parts end just where the visit does: beside it lies another level. Of a long visit
     // they begin a little inside it, and whole nodes tell them.
     const bool first_part = i == 0, last_part = i + 1 == kParts;
@@ -158,126 +274,85 @@ const LedgerRow* Ledger::longest() const {
   return best;
 }
 
-std::vector<Component> mean_components(const LedgerRow& row, const Basis& basis,
-                                       bool with_accuracy) {
+std::vector<Component> mean_components(const LedgerRow& row, bool with_accuracy) {
   std::vector<Component> out;
-  if (with_accuracy) out = accuracy_components(basis.accuracy, row.mean.value_or(0));
-  if (row.level.n >= 2) out.push_back({row.level.u, row.level.freedom});
+  if (with_accuracy) out = accuracy_components(row.accuracy, row.tested_mean().value_or(0));
+  if (const auto c = row.level.component("spread of " + std::string(to_string(row.spread))))
+    out.push_back(*c);
   return out;
 }
 
-std::vector<Component> charge_per_visit_components(const LedgerRow& row, const Basis& basis,
-                                                   bool with_accuracy) {
+std::vector<Component> charge_per_visit_components(const LedgerRow& row, bool with_accuracy) {
   std::vector<Component> out;
-  const double length = row.visit_length.mean;
-  if (with_accuracy) {
-    out = accuracy_components(basis.accuracy, row.mean.value_or(0));
-    for (Component& c : out) c.u *= length;
+  if (row.whole.empty()) return out;
+  if (with_accuracy)
+    out = accuracy_components(row.accuracy, row.tested_mean().value_or(0), row.visit_length.mean);
+  const std::string_view of = row.charge_per_visit.groups > 0 ? "captures" : "visits";
+  if (const auto c = row.charge_per_visit.component("spread of " + std::string(of))) {
+    out.push_back(*c);
+  } else {
+    out.push_back({"edges", row.whole.front().charge_u, {}, Origin::normal});
   }
-  if (row.charge_per_visit.n >= 2) {
-    out.push_back({row.charge_per_visit.u, row.charge_per_visit.freedom});
-  }
-  out.push_back({row.edge_charge_u, 0, true});
   return out;
 }
 
 std::vector<Component> visit_length_components(const LedgerRow& row) {
   std::vector<Component> out;
-  if (row.visit_length.n >= 2) out.push_back({row.visit_length.u, row.visit_length.freedom});
-  out.push_back({row.edge_length_u, 0, true});
+  const std::string_view of = row.visit_length.groups > 0 ? "captures" : "visits";
+  if (const auto c = row.visit_length.component("spread of " + std::string(of))) {
+    out.push_back(*c);
+  } else if (!row.whole.empty()) {
+    out.push_back({"edges", row.whole.front().length_u, {}, Origin::normal});
+  }
   return out;
 }
 
-Ledger make_ledger(const std::vector<Account>& accounts, const Basis& basis,
-                   const std::vector<std::string>& states) {
+Ledger make_ledger(const std::vector<Account>& accounts, const std::vector<std::string>& states) {
   Ledger out;
-  out.basis = basis;
-  std::map<std::string, Gathering> found;
+  out.captures = accounts.size();
+  std::map<std::string, RowSums> found;
   for (const std::string& name : states) found[name].row.state = name;
   for (const char* name : {kUnassigned, kMissing}) found[name].row.state = name;
-  Sum time, charge, off_charge;
-  for (const Account& account : accounts) {
-    for (const VisitFigures& f : account.visits) {
-      Gathering& g = found[f.visit.state];
-      g.row.state = f.visit.state;
-      add_visit(g, *account.trace, f);
+  Sum time, charge;
+  std::vector<double> observed(accounts.size()), charges(accounts.size());
+  for (std::size_t i = 0; i < accounts.size(); ++i) {
+    for (const VisitFigures& f : accounts[i].visits) {
+      RowSums& sums = found[f.visit.state];
+      sums.row.state = f.visit.state;
+      add_visit(sums, accounts[i], i, f);
+      out.sequence.push_back(
+          {i, f.visit.state, f.visit.whole, f.visit.narrow, f.charge, f.visit.length_s()});
+      if (f.visit.state == kOff) continue;
+      observed[i] += f.observed_s;
+      charges[i] += f.charge;
     }
-    time += account.trace->to_s() - account.trace->from_s();
-    charge += measure(*account.trace).charge;
+    time += accounts[i].trace->to_s() - accounts[i].trace->from_s();
+    charge += measure(*accounts[i].trace).charge;
   }
   out.time_s = time.value();
   out.charge = charge.value();
-  for (auto& [name, g] : found) {
-    LedgerRow& row = g.row;
-    row.time_s = g.time.value();
-    row.charge = g.charge.value();
-    const double observed = g.observed.value();
-    if (observed > 0) row.mean = row.charge / observed;
-    if (g.settled_weight.value() > 0)
-      row.settled = g.settled_sum.value() / g.settled_weight.value();
+  out.basis = common_basis(accounts, observed, charges);
+  for (auto& [name, sums] : found) {
+    close(sums, accounts);
+    LedgerRow& row = sums.row;
     row.time_share = out.time_s > 0 ? row.time_s / out.time_s : 0;
     row.charge_share = out.charge != 0 ? row.charge / out.charge : 0;
-    if (basis.voltage > 0 && name != kMissing) row.energy = row.charge * basis.voltage;
-    if (name == kMissing) {
-      out.missing_s = row.time_s;
-      row.mean.reset();
+    if (name == kMissing) out.missing_s = row.time_s;
+    if (name == kOff) {
+      out.off_s = row.time_s;
+      out.off_charge = row.charge;
     }
-    if (name == kOff) out.off_s = row.time_s;
-    if (name == kOff) off_charge += row.charge;
-    finish(row, basis);
-    out.lower_bound |= row.lower_bound;
+    out.bounds |= row.bounds;
     out.rows.push_back(row);
   }
-  // One long stay has no visits to repeat: its batches stand in for them.
-  for (LedgerRow& row : out.rows) {
-    if (row.level.n < 2 && row.visits == 1 && row.state != kMissing) {
-      for (const Account& account : accounts) {
-        for (const VisitFigures& f : account.visits) {
-          if (f.visit.state == row.state && f.observed_s > 1000 * basis.sample_s &&
-              basis.sample_s > 0) {
-            row.level = batch_means(*account.trace, f);
-          }
-        }
-      }
-    }
-    uncertainties(row, basis);
-  }
   if (out.observed_s() > 0) {
-    out.mean = (out.charge - off_charge.value()) / out.observed_s();
-    out.mean_u = combine(accuracy_components(basis.accuracy, *out.mean));
+    out.mean = (out.charge - out.off_charge) / out.observed_s();
+    out.mean_u = expand(accuracy_components(out.basis.accuracy, *out.mean));
   }
   std::stable_sort(out.rows.begin(), out.rows.end(), [](const LedgerRow& a, const LedgerRow& b) {
     if (order_class(a) != order_class(b)) return order_class(a) < order_class(b);
     return a.charge > b.charge;
   });
-  return out;
-}
-
-Cycles find_cycles(const Trace& trace, const Visits& visits, const std::string& state) {
-  Cycles out;
-  out.state = state;
-  std::vector<double> periods, charges;
-  const Visit* entry = nullptr;
-  for (std::size_t i = 0; i < visits.size(); ++i) {
-    const Visit& v = visits[i];
-    if (v.state == kMissing || v.state == kOff) {
-      entry = nullptr;
-      continue;
-    }
-    const bool entered =
-        v.state == state && i > 0 && visits[i - 1].state != kMissing && visits[i - 1].state != kOff;
-    if (!entered) continue;
-    if (entry) {
-      periods.push_back(v.from_s - entry->from_s);
-      charges.push_back(measure(trace, entry->from_s, v.from_s).charge);
-      if (out.count == 0) out.from_s = entry->from_s;
-      out.to_s = v.from_s;
-      ++out.count;
-    }
-    entry = &v;
-  }
-  out.period = repeatability(periods);
-  out.charge = repeatability(charges);
   return out;
 }
 

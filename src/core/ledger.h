@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/split.h"
-#include "core/uncertainty.h"
+#include "core/accuracy.h"
+#include "core/repeatability.h"
+#include "core/visit_figures.h"
 
 #include <optional>
 #include <string>
@@ -10,50 +11,85 @@
 
 namespace kuvio {
 
-/// One visit with what was measured in it. SI units.
-struct VisitFigures {
-  Visit visit;
-  double observed_s = 0, missing_s = 0;
-  double charge = 0;                 ///< C
-  std::optional<double> mean, peak;  ///< A; peak is the largest sample
-  bool lower_bound = false;          ///< over-range samples inside
-
-  bool operator==(const VisitFigures&) const = default;
-};
-
-/// Measures every visit of a split.
-std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visits);
-
 /// What a capture's figures rest on besides its samples.
 struct Basis {
   Accuracy accuracy;
   double voltage = 0;   ///< nominal supply voltage (V), for energy; 0: unknown
-  double sample_s = 0;  ///< length of one sample (s): edges are known no better
+  double sample_s = 0;  ///< usual length of one sample (s); 0: unknown
 };
+
+/// What per-visit figures are made of: a visit that nothing cut.
+struct WholeVisit {
+  std::size_t capture = 0;  ///< which of the ledger's captures
+  double charge = 0, length = 0;
+  std::optional<double> peak;
+  double voltage = 0;                 ///< of its capture; 0: unknown
+  double charge_u = 0, length_u = 0;  ///< standard uncertainties from its edges
+  bool narrow = false;                ///< out of level and length statistics; its charge is right
+};
+
+/// What the spread of a row's level was told by.
+enum class SpreadOf {
+  none,      ///< nothing repeats: the uncertainty is the accuracy's alone
+  visits,    ///< whole visits, of one capture or two: holds for these captures
+  batches,   ///< equal parts of long stays, where fewer than two visits are whole
+  captures,  ///< three captures or more: holds for the build
+};
+std::string_view to_string(SpreadOf spread);
 
 /// All visits of one state: a row of the ledger. U are expanded uncertainties at 95 %.
 struct LedgerRow {
   std::string state;
-  std::size_t visits = 0;  ///< whole and cut
-  std::size_t whole_visits = 0;
+  std::size_t visits = 0;        ///< whole and cut; one that goes on out of range counts once
+  std::size_t whole_visits = 0;  ///< narrow ones included
+  std::size_t narrow_visits = 0;
   double time_s = 0, time_share = 0;
-  std::optional<double> mean, settled;
+  std::optional<double> mean;  ///< over all stays, cut ones too: charge / time observed (A)
+  std::optional<double> settled;
   double charge = 0, charge_share = 0;
-  std::optional<double> peak;
-  std::optional<double> energy;  ///< J, at the nominal supply voltage
-  bool lower_bound = false;
+  std::optional<double> peak, least;
+  std::optional<double> energy;  ///< J, at each capture's nominal supply voltage
+  Bounds bounds;                 ///< some visit was clipped: holds for every figure of the state
+  Accuracy accuracy;             ///< of its captures, by their time in the state
 
-  Expanded mean_u, charge_u;       ///< of the mean (A) and of the charge (C)
+  std::vector<WholeVisit> whole;
+  Repeatability level;  ///< of the mean current (A): over whole visits, or as `spread` says
+  SpreadOf spread = SpreadOf::none;
   Repeatability charge_per_visit;  ///< over whole visits (C)
-  Repeatability visit_length;      ///< over whole visits (s)
-  Expanded charge_per_visit_u, visit_length_u;
+  Repeatability visit_length;      ///< over whole visits that are not narrow (s)
   double charge_per_visit_min = 0, charge_per_visit_max = 0;
 
-  // What the uncertainties above were combined from; comparisons and budgets recombine them.
-  Repeatability level;       ///< repeatability of the mean over whole visits
-  double edge_charge_u = 0;  ///< standard uncertainty of one visit's charge from its two edges (C)
-  double edge_length_u = 0;  ///< of its length (s)
-  std::vector<double> charges, lengths, peaks;  ///< of the whole visits
+  Expanded mean_u, charge_u;  ///< of the mean (A); of the charge as captured (C), instrument alone
+  Expanded charge_per_visit_u, visit_length_u;
+
+  /// The mean that limits and comparisons test: of the whole visits where there are two or more,
+  /// else over all stays.
+  std::optional<double> tested_mean() const;
+  /// Fewer than two whole visits: only the accuracy and what a stay shows by itself speak.
+  bool single_visit() const { return whole_visits < 2; }
+  bool all_narrow() const { return narrow_visits > 0 && visit_length.n == 0; }
+
+  /// Mean over the whole visits of a + b, repeated over visits or captures: `value` gives a visit's
+  /// own.
+  template <typename Value>
+  Repeatability repeat(Value value) const {
+    std::vector<double> y, x;
+    std::vector<std::size_t> from;
+    for (const WholeVisit& v : whole) {
+      y.push_back(value(v));
+      x.push_back(1);
+      from.push_back(v.capture);
+    }
+    return ratio_over_captures(y, x, from);
+  }
+};
+
+/// One visit in the order in which a capture went through them.
+struct Passed {
+  std::size_t capture = 0;
+  std::string state;
+  bool whole = false, narrow = false;
+  double charge = 0, length = 0;
 };
 
 /// The account of one or several captures by state. It closes: the rows' times and charges add up
@@ -62,11 +98,13 @@ struct Ledger {
   std::vector<LedgerRow> rows;  ///< by falling charge; Unassigned, Off and Missing last
   double time_s = 0;            ///< from the first to the last moment, missing time included
   double missing_s = 0, off_s = 0;
-  double charge = 0;
+  double charge = 0, off_charge = 0;
   std::optional<double> mean;  ///< charge outside Off / observed time outside Off
-  Expanded mean_u;
-  bool lower_bound = false;
-  Basis basis;
+  Expanded mean_u;             ///< of these captures: instrument alone
+  Bounds bounds;
+  Basis basis;  ///< of its captures together: accuracy by time, voltage where they share one
+  std::size_t captures = 0;
+  std::vector<Passed> sequence;
 
   double observed_s() const { return time_s - missing_s - off_s; }
   const LedgerRow* find(const std::string& state) const;
@@ -74,38 +112,34 @@ struct Ledger {
   const LedgerRow* longest() const;
 };
 
-/// One capture's part in a ledger.
+/// One capture's part in a ledger, with what its own figures rest on.
 struct Account {
   const Trace* trace = nullptr;
   std::vector<VisitFigures> visits;
+  Basis basis{};
 };
 
-/// Adds up one or several captures of the same build. Rows exist for every state met and for every
-/// name in `states`; Unassigned and Missing always. Requires at least one account.
-Ledger make_ledger(const std::vector<Account>& accounts, const Basis& basis,
+/// Adds up one or several captures of the same build, each by its own accuracy, voltage and rate.
+/// Rows exist for every state met and for every name in `states`; Unassigned and Missing always.
+/// Requires at least one account.
+Ledger make_ledger(const std::vector<Account>& accounts,
                    const std::vector<std::string>& states = {});
 
-/// Components of the uncertainty of a row's mean current: accuracy, repeatability, edges.
-std::vector<Component> mean_components(const LedgerRow& row, const Basis& basis,
-                                       bool with_accuracy = true);
-/// The same for its charge per visit and its visit length.
-std::vector<Component> charge_per_visit_components(const LedgerRow& row, const Basis& basis,
-                                                   bool with_accuracy = true);
+/// Components of the uncertainty of a row's tested mean: instrument, and what repeats.
+std::vector<Component> mean_components(const LedgerRow& row, bool with_accuracy = true);
+/// The same for its charge per visit and its visit length: what repeats, or of a single visit its
+/// edges.
+std::vector<Component> charge_per_visit_components(const LedgerRow& row, bool with_accuracy = true);
 std::vector<Component> visit_length_components(const LedgerRow& row);
 
-/// Cycles: from one entry into a state to the next one.
-struct Cycles {
-  std::string state;
-  std::size_t count = 0;
-  double from_s = 0, to_s = 0;   ///< the whole-cycle span
-  Repeatability period, charge;  ///< s, C
-};
-/// Cycles of `state` that no gap and no Off interrupts. count is 0 when there is none.
-Cycles find_cycles(const Trace& trace, const Visits& visits, const std::string& state);
-
-/// Settled level of one stay: means of 16 equal parts; from both ends, parts are dropped while they
-/// lie further than three scaled median absolute deviations from the median; then the mean of the
-/// rest.
+/// Settled level of one stay: means of 16 equal parts of what lies between its edges' cells; from
+/// both ends, parts are dropped while they lie further than three scaled median absolute deviations
+/// from the median; then the mean of the rest.
 std::optional<double> settled_level(const Trace& trace, const Visit& visit);
+
+/// Repeatability of the mean current of long stays that nothing else repeats, from equal parts of
+/// them: as many as 160, halved down to 20 while neighbours go together (batch means; Law 2015,
+/// 9.5.3). Nothing with fewer than 100 samples.
+Repeatability batch_means(const std::vector<const Account*>& accounts, const std::string& state);
 
 }  // namespace kuvio

@@ -2,6 +2,7 @@
 #include "core/lifetime.h"
 
 #include <cmath>
+#include <limits>
 
 namespace kuvio {
 
@@ -31,6 +32,36 @@ std::optional<double> needed_capacity(const Battery& battery, double mean_a, dou
   const double factor = 1 - (1 - used) * (1 + growth);
   if (factor <= 0) return std::nullopt;
   return (mean_a / k * growth + once_c) / factor;
+}
+
+LifeInterval life_interval(const FieldMean& mean, const Battery& battery, double harvest_a) {
+  const auto at = [&](double current) {
+    return kuvio::life(battery, current - harvest_a, mean.once_charge);
+  };
+  LifeInterval out;
+  out.life = at(mean.mean);
+  const CurrentInterval current = mean.interval();
+  out.low = at(current.high);
+  out.high = at(current.low);
+  out.unlimited = !out.life || !out.high;
+  if (mean.by_chance) {
+    out.has_chance = true;
+    out.chance_low = at(mean.by_chance->high);
+    out.chance_high = at(mean.by_chance->low);
+  }
+  out.bounds = mean.bounds.mirrored();
+  out.open = mean.open();
+  out.coverage_factor = mean.mean_u.coverage_factor;
+  return out;
+}
+
+Verdict judge_life(const LifeInterval& life, double wanted_s, Counts counts) {
+  constexpr double kEver = std::numeric_limits<double>::infinity();
+  const bool chance = counts == Counts::chance && life.has_chance;
+  const double low = (chance ? life.chance_low : life.low).value_or(kEver);
+  const double high = (chance ? life.chance_high : life.high).value_or(kEver);
+  const Verdict verdict = judge_lower(low, high, wanted_s, life.bounds);
+  return verdict == Verdict::within && life.open ? Verdict::too_close : verdict;
 }
 
 }  // namespace kuvio

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/line_up.h"
 
+#include "core/cycles.h"
+#include "core/quantiles.h"
 #include "core/running.h"
 #include "core/spectrum.h"
 
@@ -40,12 +42,8 @@ Gridded grid(const Trace& trace, double from_s, double step_s, std::size_t n, do
   return out;
 }
 
-double middle_of(std::vector<double>& v, double share) {
-  if (v.empty()) return 0;
-  const auto at =
-      v.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(v.size() - 1));
-  std::nth_element(v.begin(), at, v.end());
-  return *at;
+double quantile_or_zero(const std::vector<double>& v, double share) {
+  return v.empty() ? 0 : quantile(v, share);
 }
 
 /// Level below which a trace does not tell much: what it is quieter than for a tenth of the time,
@@ -59,8 +57,8 @@ double quiet_level(const Gridded& g) {
     top = std::max(top, levels.back());
     if (i > 0 && !std::isnan(g.mean[i - 1])) steps.push_back(std::fabs(g.mean[i] - g.mean[i - 1]));
   }
-  const double noise = 1.4826 / std::numbers::sqrt2 * middle_of(steps, 0.5);
-  return std::max({middle_of(levels, 0.1), 3 * noise, top * 1e-6, 1e-300});
+  const double noise = 1.4826 / std::numbers::sqrt2 * quantile_or_zero(steps, 0.5);
+  return std::max({quantile_or_zero(levels, 0.1), 3 * noise, top * 1e-6, 1e-300});
 }
 
 /// Values on the scale to be correlated, and a 1 where there is one.
@@ -254,7 +252,7 @@ double refine(const Closer& closer, const std::vector<double>& places, double of
     if (all) found.push_back(here);
   }
   if (found.empty()) return offset;
-  offset = middle_of(found, 0.5);
+  offset = quantile_or_zero(found, 0.5);
   std::vector<double> sum(2 * kFiner + 1, 0.0);
   for (const double at : places) {
     const auto curve = closer.around(at, offset, finest_s, kFiner);
@@ -319,9 +317,8 @@ std::optional<double> line_up_entries(const Visits& reference, const Visits& oth
                                       const std::string& state, int n) {
   const auto entry = [&](const Visits& visits) -> std::optional<double> {
     int seen = 0;
-    for (std::size_t i = 1; i < visits.size(); ++i) {
-      if (visits[i].state == state && visits[i - 1].state != kMissing && ++seen == n)
-        return visits[i].from_s;
+    for (std::size_t i = 0; i < visits.size(); ++i) {
+      if (visits[i].state == state && is_entry(visits, i) && ++seen == n) return visits[i].from_s;
     }
     return std::nullopt;
   };

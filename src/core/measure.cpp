@@ -120,6 +120,9 @@ void count_flags(const Trace& trace, SpanFigures& out) {
       case Flag::over_range:
         out.over_range += n;
         break;
+      case Flag::below_range:
+        out.below_range += n;
+        break;
       case Flag::not_a_number:
         out.not_a_number += n;
         break;
@@ -191,7 +194,7 @@ SpanFigures measure(const Trace& trace, double from_s, double to_s) {
 
 SpanFigures measure(const Trace& trace) { return measure(trace, trace.from_s(), trace.to_s()); }
 
-std::optional<double> value_at(const Trace& trace, double t_s) {
+const Block* block_at(const Trace& trace, double t_s) {
   const long double tick = trace.time_base().ticks(t_s);
   const auto blocks = trace.blocks();
   auto block = std::partition_point(blocks.begin(), blocks.end(), [&](const Block& b) {
@@ -200,7 +203,14 @@ std::optional<double> value_at(const Trace& trace, double t_s) {
   // Where one block ends and the next begins at the same moment, it is the next one's.
   const auto next = block == blocks.end() ? block : block + 1;
   if (next != blocks.end() && static_cast<long double>(next->start) <= tick) block = next;
-  if (block == blocks.end() || static_cast<long double>(block->start) > tick) return std::nullopt;
+  if (block == blocks.end() || static_cast<long double>(block->start) > tick) return nullptr;
+  return &*block;
+}
+
+std::optional<double> value_at(const Trace& trace, double t_s) {
+  const long double tick = trace.time_base().ticks(t_s);
+  const Block* block = block_at(trace, t_s);
+  if (!block) return std::nullopt;
   const std::int64_t at = cell_at(trace, *block, tick);
   const bool line = trace.kind() == SampleKind::instant && at + 1 < block->count;
   std::array<double, 2> v{};

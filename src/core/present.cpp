@@ -37,6 +37,17 @@ int magnitude(double value) {
   return static_cast<int>(std::floor(std::log10(std::fabs(value)) + 1e-12));
 }
 
+/// An uncertainty under this share of its value is the rounding of numbers in a computer.
+constexpr double kNoise = 1e-9;
+
+/// Decimal place of an uncertainty's second digit (JCGM 100:2008, 7.2.6): -2 for 0.12, and for
+/// 0.0996, which is written 0.10.
+int second_digit(double u) {
+  const int place = magnitude(u) - 1;
+  const double grain = std::pow(10.0, place);
+  return std::round(u / grain) >= 100 ? place + 1 : place;
+}
+
 }  // namespace
 
 std::string with_prefix(double value, std::string_view unit, int digits) {
@@ -58,11 +69,13 @@ std::string with_prefix(double value, std::string_view unit, int digits) {
 
 std::string with_uncertainty(double value, double U, std::string_view unit) {
   if (!(U > 0) || !std::isfinite(U)) return with_prefix(value, unit, 4);
-  const int step = step_of(std::max(std::fabs(value), U));
+  if (U < kNoise * std::fabs(value)) return with_prefix(value, unit, 7);
+  const double grain_of_U = std::pow(10.0, second_digit(U));
+  const double rounded_U = std::round(U / grain_of_U) * grain_of_U;
+  const int step = step_of(std::max(std::fabs(value), rounded_U));
   const double scale = std::pow(1000.0, step);
   const double u = U / scale;
-  int place = magnitude(u);
-  if (u / std::pow(10.0, place) < 1.95) --place;  // 0.012 keeps both digits
+  const int place = second_digit(u);
   const int decimals = std::max(0, -place);
   const double grain = std::pow(10.0, place);
   const auto cut = [&](double x) { return std::round(x / grain) * grain; };
@@ -74,10 +87,9 @@ std::string with_interval(double value, double low, double high, std::string_vie
   const double half = (high - low) / 2;
   const int step = step_of(std::max({std::fabs(value), std::fabs(low), std::fabs(high)}));
   const double scale = std::pow(1000.0, step);
-  int place = half > 0 && std::isfinite(half)
-                  ? magnitude(half / scale)
-                  : magnitude(std::max(std::fabs(value / scale), 1.0)) - 3;
-  if (half > 0 && half / scale / std::pow(10.0, place) < 1.95) --place;
+  const bool told = half > kNoise * std::fabs(value) && std::isfinite(half);
+  const int place =
+      told ? second_digit(half / scale) : magnitude(std::max(std::fabs(value / scale), 1.0)) - 3;
   const double grain = std::pow(10.0, place);
   const auto cut = [&](double x) {
     const double rounded = std::round(x / scale / grain) * grain;
@@ -119,10 +131,11 @@ std::string charge_with_uncertainty(double coulomb, double U, ChargeUnit unit, d
 std::string duration(double seconds) {
   const double s = std::fabs(seconds);
   if (s < 1) return with_prefix(seconds, "s", 3);
-  if (s < 60) return fmt::format("{:.3f}{}s", seconds, kThin);
-  if (s < 3600)
-    return fmt::format("{:.0f}{}min {:04.1f}{}s", std::floor(s / 60), kThin, std::fmod(s, 60),
-                       kThin);
+  // What rounds up to the next unit is told in it: never 60.0 s.
+  if (s < 59.9995) return fmt::format("{:.3f}{}s", seconds, kThin);
+  if (const long tenths = std::lround(s * 10); tenths < 36000)
+    return fmt::format("{}{}min {:04.1f}{}s", tenths / 600, kThin,
+                       static_cast<double>(tenths % 600) / 10, kThin);
   if (s < 48 * 3600) {
     const auto minutes = static_cast<long>(std::round(s / 60));
     return fmt::format("{}{}h {:02}{}min", minutes / 60, kThin, minutes % 60, kThin);

@@ -13,8 +13,9 @@ namespace kuvio {
 /// "3.12 mA", "105 mC", "0 A": `digits` significant digits.
 std::string with_prefix(double value, std::string_view unit, int digits = 3);
 
-/// "9.37 ± 0.02 mA": the uncertainty to one significant digit (two when it begins with 1), the
-/// value to the same place, both with one prefix. U <= 0 falls back to with_prefix(value, unit, 4).
+/// "9.370 ± 0.021 mA": the uncertainty to two significant digits (JCGM 100:2008, 7.2.6), the value
+/// to the same place, both with one prefix. U <= 0 falls back to with_prefix(value, unit, 4), and
+/// so does one that is only the rounding of numbers, with seven digits.
 std::string with_uncertainty(double value, double U, std::string_view unit);
 
 /// In which unit charge is told. A table never mixes them. Energies need a voltage.

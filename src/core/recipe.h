@@ -1,18 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/visit.h"
+
 #include <limits>
 #include <optional>
 #include <string>
 #include <vector>
 
 namespace kuvio {
-
-/// The states that every split knows. Off, Unassigned and Missing cannot be named in a recipe.
-inline constexpr const char* kOff = "Off";
-inline constexpr const char* kUnassigned = "Unassigned";
-inline constexpr const char* kMissing = "Missing";
-bool is_built_in_state(const std::string& name);
 
 /// A band of levels in the channel's unit: entered while low <= x < high, left only when x passes
 /// outside [release_low, release_high].

@@ -2,6 +2,7 @@
 #include "core/spectrum.h"
 
 #include "core/measure.h"
+#include "core/quantiles.h"
 
 #include <fftw3.h>
 
@@ -14,8 +15,10 @@ namespace kuvio {
 namespace {
 
 constexpr std::int64_t kMost = 1 << 20, kLeast = 16;
-constexpr double kDominant = 0.2;   // of all that swings
-constexpr double kBeyondNoise = 7;  // e^-7: once in a thousand
+constexpr std::int64_t kTellsNoise = 64;  // samples: fewer bins do not tell a line from noise
+constexpr double kDominant = 0.2;         // of all that swings
+constexpr double kBeyondNoise = 7;        // e^-7: once in a thousand
+constexpr double kLowBins = 4;            // the first bins have no other side to be judged by
 
 struct Free {
   void operator()(void* p) const { fftw_free(p); }
@@ -69,6 +72,40 @@ void take_off_trend(std::vector<double>& v) {
     v[i] -= mean + slope * (static_cast<double>(i) - (n - 1) / 2);
 }
 
+constexpr std::size_t kFirst = 5;  // bins, periods in the piece
+
+/// Noise around a bin.
+struct Background {
+  double power = 0;  ///< mean of a bin
+  double bins = 0;   ///< independent ones that tell it; a Hann window joins three in two
+  /// How far over it a line lies at least that noise reaches once in e^7 spans of `n` bins: the
+  /// quotient of two exponentials' sums (1 and `bins` of them).
+  double least_line(std::size_t n) const {
+    return bins * std::expm1((std::log(static_cast<double>(n)) + kBeyondNoise) / bins);
+  }
+};
+
+/// Of the bins on either side that a line there does not reach, by their medians, and between the
+/// sides as a power law has it.
+Background background(const std::vector<double>& power, std::size_t at) {
+  constexpr std::size_t kReach = 3;  // half the width of a Hann window's line, and one more
+  const std::size_t width = std::max<std::size_t>(12, at / 2);
+  const auto side = [&](std::size_t from, std::size_t to) {
+    return median({power.begin() + static_cast<std::ptrdiff_t>(from),
+                   power.begin() + static_cast<std::ptrdiff_t>(to)}) /
+           std::numbers::ln2;  // mean of an exponential of that median
+  };
+  const std::size_t above = std::min(power.size() - 1, at + kReach);
+  const std::size_t top = std::min(power.size(), above + width);
+  const double high = side(above, top);
+  const double told = static_cast<double>(top - above) / 1.5;
+  if (at < kReach + 4) return {kLowBins * high, told};
+  const std::size_t bottom = at - std::min(at - 1, kReach + width);
+  const double low = side(bottom, at - kReach);
+  const double both = told + static_cast<double>(at - kReach - bottom) / 1.5;
+  return {std::max(high, std::sqrt(low * high)), both};
+}
+
 }  // namespace
 
 std::vector<std::complex<double>> transform(std::span<const double> values) {
@@ -116,19 +153,21 @@ std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
   std::vector<double> power(bins.size());
   for (std::size_t i = 0; i < bins.size(); ++i) power[i] = std::norm(bins[i]);
   // Fewer than five periods are a change of level, not a ripple; the last bin has no neighbour.
-  constexpr std::size_t kFirst = 5;
-  if (power.size() < kFirst + 3) return out;
-  const auto begin = power.begin() + kFirst, end = power.end() - 1;
-  const auto peak = static_cast<std::size_t>(std::max_element(begin, end) - power.begin());
-  std::vector<double> sorted(begin, end);
-  const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-  std::nth_element(sorted.begin(), middle, sorted.end());
-  const double noise = *middle / std::numbers::ln2;  // mean of an exponential of that median
+  if (piece.count < kTellsNoise) return out;
   // What rounding leaves of a flat line is no ripple.
   const double rounding = std::pow(1e-13 * level * static_cast<double>(n), 2);
-  if (!(power[peak] >
-        (noise + rounding) * (std::log(static_cast<double>(sorted.size())) + kBeyondNoise)))
-    return out;
+  std::size_t peak = kFirst;
+  double most = 0;  // over its own surroundings: noise may rise towards low frequencies
+  for (std::size_t i = kFirst; i + 1 < power.size(); ++i) {
+    if (power[i] < power[i - 1] || power[i] < power[i + 1]) continue;
+    const Background noise = background(power, i);
+    const double over = power[i] / ((noise.power + rounding) * noise.least_line(power.size()));
+    if (over > most) {
+      most = over;
+      peak = i;
+    }
+  }
+  if (!(most > 1)) return out;
   const double near = power[peak - 1] + power[peak] + power[peak + 1];
   double all_power = 0;
   for (const double p : power) all_power += p;
@@ -139,6 +178,7 @@ std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
                c = std::log(power[peak + 1] + 1e-300);
   const double shift =
       a - 2 * b + c < 0 ? std::clamp(0.5 * (a - c) / (a - 2 * b + c), -0.5, 0.5) : 0;
+  if (static_cast<double>(peak) + shift < static_cast<double>(kFirst)) return out;
   out.frequency_hz = (static_cast<double>(peak) + shift) / (static_cast<double>(n) * dt);
   // A Hann window spreads a sine's power over three bins; its own mean square is 3/8.
   out.amplitude = 2 * std::sqrt(near / (0.375 * static_cast<double>(n) * static_cast<double>(n)));

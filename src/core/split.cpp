@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/split.h"
 
-#include <queue>
+#include "core/edge.h"
+#include "core/measure.h"
+#include "core/noise.h"
+#include "core/stays.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <stdexcept>
+#include <optional>
 
 namespace kuvio {
 
@@ -14,233 +17,140 @@ bool is_built_in_state(const std::string& name) {
   return name == kOff || name == kUnassigned || name == kMissing;
 }
 
+bool is_whole(const Visits& visits, std::size_t at) {
+  if (at == 0 || at + 1 >= visits.size()) return false;
+  const std::string &before = visits[at - 1].state, &after = visits[at + 1].state;
+  return before != kMissing && after != kMissing && after != kOff;
+}
+
 namespace {
 
-constexpr int kNone = -1;  // Unassigned
+/// Level at which the trace left one state for another: the edge of the band that it crossed.
+double crossed_threshold(const Recipe& recipe, int left, int right, double x_left, double x_right) {
+  const bool rising = x_right > x_left;
+  if (left != kNoRule) {
+    const Band& band = recipe.states[static_cast<std::size_t>(left)].level;
+    return rising ? band.release_high : band.release_low;
+  }
+  if (right != kNoRule) {
+    const Band& band = recipe.states[static_cast<std::size_t>(right)].level;
+    return rising ? band.low : band.high;
+  }
+  return (x_left + x_right) / 2;
+}
 
-/// A stay found in one block: cells [from, to) in a state (index of the rule, or kNone).
-struct Stay {
-  int state = kNone;
-  std::int64_t from = 0, to = 0;
-};
-
-/// Reads a block sample by sample through a buffer, and lets whole strides be skipped.
-class Walker {
+/// Turns the stays of one block into visits with edges inside samples.
+class EdgeFinder {
 public:
-  Walker(const Trace& trace, const Recipe& recipe, const Block& block)
-      : trace_(trace), recipe_(recipe), block_(block), buffer_(4096) {}
+  EdgeFinder(const Trace& trace, const Recipe& recipe, const Block& block,
+             const std::vector<Stay>& stays)
+      : trace_(trace), recipe_(recipe), block_(block), stays_(stays), cells_(stays.size()) {}
 
-  std::vector<Stay> stays() {
-    std::vector<Stay> out;
-    std::int64_t at = 0;
-    while (at < block_.count) {
-      const int state = enter(value(at));
-      const std::int64_t left = leave(state, at + 1);
-      if (!out.empty() && out.back().state == state) {
-        out.back().to = left;
-      } else {
-        out.push_back({state, at, left});
+  Visits visits() {
+    for (std::size_t i = 1; i < stays_.size(); ++i) cells_[i] = cell_before(i);
+    Visits out;
+    for (std::size_t i = 0; i < stays_.size(); ++i) {
+      Visit v{name(stays_[i].state), time(stays_[i].from), time(stays_[i].to)};
+      v.narrow = narrow(i);
+      if (i > 0) {
+        v.from_s = put_edge(i);
+        v.begins = to_cell(cells_[i]);
+        out.back().to_s = v.from_s;
+        out.back().ends = v.begins;
       }
-      at = left;
+      out.push_back(std::move(v));
     }
+    // What the noise hides is left on its sample, before any edge is placed by its neighbours.
+    for (std::size_t i = 1; i < out.size(); ++i) {
+      if (out[i].begins.empty() || edge_figures(trace_, out[i - 1], out[i]).clear) continue;
+      out[i].begins = out[i - 1].ends = {};
+      out[i].from_s = out[i - 1].to_s = put_edge(i);
+    }
+    for (std::size_t i = 1; i < out.size(); ++i) {
+      if (out[i].begins.empty()) continue;
+      out[i].from_s = out[i - 1].to_s = edge_figures(trace_, out[i - 1], out[i]).at_s;
+    }
+    // The last instant of a block has no length by itself.
+    std::erase_if(out, [](const Visit& v) { return !(v.to_s > v.from_s); });
     return out;
   }
 
 private:
-  int enter(double x) const {
-    for (std::size_t i = 0; i < recipe_.states.size(); ++i) {
-      if (recipe_.states[i].level.enters(x)) return static_cast<int>(i);
-    }
-    return kNone;
+  double time(std::int64_t at) const {
+    return trace_.time_base().seconds(tick_of(trace_, block_, at));
+  }
+  std::string name(int state) const {
+    return state == kNoRule ? kUnassigned : recipe_.states[static_cast<std::size_t>(state)].name;
+  }
+  bool line() const { return trace_.kind() == SampleKind::instant; }
+  double value(std::int64_t at) const {
+    double x = 0;
+    trace_.read(block_, at, {&x, 1});
+    return x;
   }
 
-  /// First sample from `at` on that is no longer held by the state.
-  std::int64_t leave(int state, std::int64_t at) {
-    while (at < block_.count) {
-      if (state != kNone) {
-        const Band& band = recipe_.states[static_cast<std::size_t>(state)].level;
-        const std::int64_t skipped = skip_held(band, at);
-        if (skipped > at) {
-          at = skipped;
-          continue;
-        }
-      }
-      const double x = value(at);
-      const bool held = state == kNone
-                            ? enter(x) == kNone
-                            : recipe_.states[static_cast<std::size_t>(state)].level.holds(x);
-      if (!held) return at;
-      ++at;
-    }
-    return block_.count;
+  /// Each of its edges takes one sample at least.
+  bool narrow(std::size_t i) const {
+    const std::int64_t edges = (i > 0 ? 1 : 0) + (i + 1 < stays_.size() ? 1 : 0);
+    return !line() && edges > 0 && stays_[i].samples() <= edges;
   }
 
-  /// Skips strides that start at `at` and lie inside the band as a whole.
-  std::int64_t skip_held(const Band& band, std::int64_t at) {
-    constexpr std::array<std::int64_t, 3> kSizes{65536, 4096, 256};
-    for (const std::int64_t size : kSizes) {
-      if (at % size != 0) continue;
-      if (at + size > block_.count) continue;
-      const CellSum sum = trace_.sum(block_, at, at + size);
-      if (band.holds(sum.lo) && band.holds(sum.hi)) return at + size;
-    }
-    return at;
+  std::optional<SampleRange> cell_before(std::size_t i) const {
+    if (narrow(i - 1) || narrow(i)) return std::nullopt;
+    SampleRange left{stays_[i - 1].from, stays_[i - 1].to}, right{stays_[i].from, stays_[i].to};
+    if (cells_[i - 1]) left.from = line() ? cells_[i - 1]->to - 1 : cells_[i - 1]->to;
+    // The next edge begins with the last sample of this stay.
+    if (!line() && i + 1 < stays_.size() && !narrow(i + 1)) --right.to;
+    return find_cell(trace_, block_, left, right);
+  }
+  Cell to_cell(const std::optional<SampleRange>& cell) const {
+    if (!cell) return {};
+    return {time(cell->from), time(line() ? cell->to - 1 : cell->to)};
   }
 
-  double value(std::int64_t at) {
-    if (at < buffered_from_ || at >= buffered_to_) {
-      buffered_from_ = at;
-      buffered_to_ = std::min(block_.count, at + static_cast<std::int64_t>(buffer_.size()));
-      trace_.read(block_, at, {buffer_.data(), static_cast<std::size_t>(buffered_to_ - at)});
-    }
-    return buffer_[static_cast<std::size_t>(at - buffered_from_)];
+  /// Where an edge stands by the samples alone: on one, or where a straight line crosses.
+  double put_edge(std::size_t i) const {
+    const Stay &left = stays_[i - 1], &right = stays_[i];
+    if (!line()) return time(right.from);
+    const double a = value(left.to - 1), b = value(right.from);
+    const double level = crossed_threshold(recipe_, left.state, right.state, a, b);
+    const double share = a != b ? std::clamp((level - a) / (b - a), 0.0, 1.0) : 0.5;
+    const double from = time(left.to - 1), to = time(right.from);
+    return from + (to - from) * (std::isfinite(share) ? share : 0.5);
   }
 
   const Trace& trace_;
   const Recipe& recipe_;
   const Block& block_;
-  std::vector<double> buffer_;
-  std::int64_t buffered_from_ = 0, buffered_to_ = 0;
+  const std::vector<Stay>& stays_;
+  std::vector<std::optional<SampleRange>> cells_;  // before each stay
 };
 
-/// Stays of one block with their times, joined and cleaned of those that are too short.
-class Tidier {
-public:
-  Tidier(const Trace& trace, const Recipe& recipe, const Block& block, std::vector<Stay> stays)
-      : trace_(trace), recipe_(recipe), block_(block), stays_(std::move(stays)) {}
+std::vector<Stay> tidy_stays(const Trace& trace, const Block& block, const Recipe& recipe,
+                             double noise) {
+  auto stays = stays_by_level(trace, block, recipe);
+  stays = join_stays(trace, block, recipe, std::move(stays));
+  stays = absorb_short_stays(trace, block, recipe, std::move(stays), noise);
+  return drop_transitions(trace, block, recipe, std::move(stays));
+}
 
-  std::vector<Stay> run() {
-    for (std::size_t i = 0; i < recipe_.states.size(); ++i) {
-      if (recipe_.states[i].join_gaps_s > 0)
-        join(static_cast<int>(i), recipe_.states[i].join_gaps_s);
-    }
-    absorb();
-    return stays_;
+/// Whether samples out of range lie in a gap.
+bool out_of_range_within(const Trace& trace, double from_s, double to_s) {
+  for (const FlagRun& run : trace.flags()) {
+    const bool out = run.flag == Flag::over_range || run.flag == Flag::below_range;
+    if (out && run.from_s <= to_s && run.to_s >= from_s) return true;
   }
+  return false;
+}
 
-private:
-  double time(std::int64_t cell) const {
-    return trace_.time_base().seconds(tick_of(trace_, block_, cell));
+/// A visit on both sides of a stretch out of range is one.
+void join_through_clipping(const Trace& trace, Visits& visits) {
+  for (std::size_t i = 1; i + 1 < visits.size(); ++i) {
+    if (visits[i].state != kMissing || visits[i - 1].state != visits[i + 1].state) continue;
+    if (visits[i - 1].state == kOff) continue;
+    visits[i + 1].continues = out_of_range_within(trace, visits[i].from_s, visits[i].to_s);
   }
-  double length(const Stay& stay) const { return time(stay.to) - time(stay.from); }
-  double mean(std::int64_t from, std::int64_t to) const {
-    const CellSum sum = trace_.sum(block_, from, to);
-    const double width =
-        block_.period > 0
-            ? static_cast<double>(to - from)
-            : static_cast<double>(tick_of(trace_, block_, to) - tick_of(trace_, block_, from));
-    return width > 0 ? sum.q / width : sum.lo;
-  }
-
-  void join(int state, double gap_s) {
-    std::vector<Stay> out;
-    std::size_t last = 0;  // 1 + index in out of the last stay of this state
-    for (const Stay& stay : stays_) {
-      if (stay.state == state && last > 0 && time(stay.from) - time(out[last - 1].to) <= gap_s) {
-        out.resize(last);
-        out.back().to = stay.to;
-      } else {
-        out.push_back(stay);
-        if (stay.state == state) last = out.size();
-      }
-    }
-    stays_ = std::move(out);
-  }
-
-  double shortest(const Stay& stay) const {
-    return stay.state == kNone ? 0
-                               : recipe_.states[static_cast<std::size_t>(stay.state)].shortest_s;
-  }
-
-  /// Noise for the asinh scale: the smallest band edge that is above zero keeps quiet levels apart.
-  double noise() const {
-    double least = 1e300;
-    for (const StateRule& rule : recipe_.states) {
-      for (const double edge : {rule.level.low, rule.level.high}) {
-        if (std::isfinite(edge) && edge > 0) least = std::min(least, edge);
-      }
-    }
-    return least < 1e300 ? least / 10 : 1e-6;
-  }
-
-  /// Absorbs stays that are too short, the shortest first. A linked list and a queue keep it
-  /// n log n when a noisy trace yields very many.
-  void absorb() {
-    const std::size_t n = stays_.size();
-    if (n < 2) return;
-    struct Node {
-      Stay stay;
-      double mean;
-      std::size_t left, right;
-      bool alive = true;
-      std::uint32_t version = 0;
-    };
-    constexpr std::size_t kEnd = SIZE_MAX;
-    std::vector<Node> nodes(n);
-    struct Entry {
-      double length;
-      std::size_t node;
-      std::uint32_t version;
-      bool operator<(const Entry& o) const {
-        return length != o.length ? length > o.length : node > o.node;
-      }
-    };
-    std::priority_queue<Entry> queue;
-    const auto enqueue = [&](std::size_t i) {
-      const double d = length(nodes[i].stay);
-      if (d < shortest(nodes[i].stay) * (1 - 1e-9)) queue.push({d, i, ++nodes[i].version});
-    };
-    for (std::size_t i = 0; i < n; ++i) {
-      nodes[i] = {stays_[i], mean(stays_[i].from, stays_[i].to), i == 0 ? kEnd : i - 1,
-                  i + 1 == n ? kEnd : i + 1};
-      enqueue(i);
-    }
-    const double scale = noise();
-    const auto distance = [&](std::size_t a, std::size_t b) {
-      return std::fabs(std::asinh(nodes[a].mean / scale) - std::asinh(nodes[b].mean / scale));
-    };
-    // Merges `from` into its neighbour `into`, whose state stays.
-    const auto merge = [&](std::size_t into, std::size_t from) {
-      Node &a = nodes[into], &b = nodes[from];
-      const double la = length(a.stay), lb = length(b.stay);
-      if (la + lb > 0) a.mean = (a.mean * la + b.mean * lb) / (la + lb);
-      a.stay.from = std::min(a.stay.from, b.stay.from);
-      a.stay.to = std::max(a.stay.to, b.stay.to);
-      if (a.right == from) a.right = b.right;
-      if (a.left == from) a.left = b.left;
-      if (b.right != kEnd && b.right != into) nodes[b.right].left = into;
-      if (b.left != kEnd && b.left != into) nodes[b.left].right = into;
-      b.alive = false;
-    };
-    while (!queue.empty()) {
-      const Entry entry = queue.top();
-      queue.pop();
-      const std::size_t i = entry.node;
-      if (!nodes[i].alive || nodes[i].version != entry.version) continue;
-      const std::size_t l = nodes[i].left, r = nodes[i].right;
-      if (l == kEnd && r == kEnd) break;
-      const std::size_t into = l == kEnd                          ? r
-                               : r == kEnd                        ? l
-                               : distance(l, i) <= distance(i, r) ? l
-                                                                  : r;
-      merge(into, i);
-      for (const std::size_t other : {nodes[into].left, nodes[into].right}) {
-        if (other != kEnd && nodes[other].stay.state == nodes[into].stay.state) merge(into, other);
-      }
-      enqueue(into);
-    }
-    stays_.clear();
-    std::size_t first = 0;
-    while (!nodes[first].alive) ++first;
-    while (nodes[first].left != kEnd) first = nodes[first].left;
-    for (std::size_t i = first; i != kEnd; i = nodes[i].right) stays_.push_back(nodes[i].stay);
-  }
-
-  const Trace& trace_;
-  const Recipe& recipe_;
-  const Block& block_;
-  std::vector<Stay> stays_;
-};
+}
 
 /// Stretches with the output off, as [from, to).
 std::vector<std::array<double, 2>> off_stretches(const Trace& trace,
@@ -270,13 +180,19 @@ void lay_off(Visits& visits, double from, double to) {
       out.push_back(v);
       continue;
     }
-    if (v.from_s < a) out.push_back({v.state, v.from_s, a, false});
+    if (v.from_s < a) {
+      out.push_back({v.state, v.from_s, a, false, v.narrow});
+      out.back().begins = v.begins;
+    }
     if (!out.empty() && out.back().state == kOff && out.back().to_s == a) {
       out.back().to_s = b;
     } else {
       out.push_back({kOff, a, b, false});
     }
-    if (b < v.to_s) out.push_back({v.state, b, v.to_s, false});
+    if (b < v.to_s) {
+      out.push_back({v.state, b, v.to_s, false, v.narrow});
+      out.back().ends = v.ends;
+    }
   }
   visits = std::move(out);
 }
@@ -296,6 +212,7 @@ void absorb_stubs(Visits& visits, const Recipe& recipe) {
     if (visits[i - 1].state == kOff && next.from_s == stub.to_s && next.state != kMissing &&
         next.state != kOff && stub.to_s - stub.from_s < shortest(stub.state)) {
       next.from_s = stub.from_s;
+      next.begins = stub.begins;
       visits.erase(visits.begin() + static_cast<std::ptrdiff_t>(i));
     } else {
       ++i;
@@ -322,15 +239,18 @@ double first_rise(const Trace& trace, double earliest_s, double latest_s, double
     const long double to = trace.time_base().ticks(latest_s);
     if (from > block.end || to < block.start) continue;
     const std::int64_t last = cell_at(trace, block, to);
-    double before = -1e300;
-    for (std::int64_t at = cell_at(trace, block, std::max<long double>(from, block.start));
-         at <= last; ++at) {
-      double x = 0;
-      trace.read(block, at, {&x, 1});
-      if (x > level && before > level) {
-        return trace.time_base().seconds(tick_of(trace, block, at - 1));
+    bool above = false;  // the sample before was
+    std::vector<double> piece(4096);
+    std::int64_t at = cell_at(trace, block, std::max<long double>(from, block.start));
+    while (at <= last) {
+      const auto n = std::min<std::int64_t>(last + 1 - at, static_cast<std::int64_t>(piece.size()));
+      trace.read(block, at, std::span(piece).first(static_cast<std::size_t>(n)));
+      for (std::int64_t i = 0; i < n; ++i) {
+        const bool now = piece[static_cast<std::size_t>(i)] > level;
+        if (now && above) return trace.time_base().seconds(tick_of(trace, block, at + i - 1));
+        above = now;
       }
-      before = x;
+      at += n;
     }
   }
   return latest_s;
@@ -338,29 +258,31 @@ double first_rise(const Trace& trace, double earliest_s, double latest_s, double
 
 Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputSwitch>& switches) {
   Visits out;
+  const double noise = quiet_noise(trace);
   double end = trace.from_s();
-  const auto blocks = trace.blocks();
-  for (std::size_t b = 0; b < blocks.size(); ++b) {
-    const Block& block = blocks[b];
+  for (const Block& block : trace.blocks()) {
     const double start = trace.time_base().seconds(block.start);
     if (start > end) out.push_back({kMissing, end, start, false});
-    const auto stays = Tidier(trace, recipe, block, Walker(trace, recipe, block).stays()).run();
-    for (std::size_t i = 0; i < stays.size(); ++i) {
-      const Stay& stay = stays[i];
-      const double from = trace.time_base().seconds(tick_of(trace, block, stay.from));
-      const double to = trace.time_base().seconds(tick_of(trace, block, stay.to));
-      if (to <= from) continue;  // the last instant of a block has no length
-      const bool whole = i > 0 && i + 1 < stays.size();
-      out.push_back({stay.state == kNone ? kUnassigned
-                                         : recipe.states[static_cast<std::size_t>(stay.state)].name,
-                     from, to, whole});
+    const auto stays = tidy_stays(trace, block, recipe, noise);
+    for (Visit& v : EdgeFinder(trace, recipe, block, stays).visits()) {
+      // Blocks may follow each other without a gap.
+      if (!out.empty() && out.back().state == v.state && out.back().to_s == v.from_s) {
+        out.back().to_s = v.to_s;
+        out.back().ends = v.ends;
+      } else {
+        out.push_back(std::move(v));
+      }
     }
     end = trace.time_base().seconds(block.end);
   }
+  join_through_clipping(trace, out);
   for (const auto& [from, to] : off_stretches(trace, switches)) {
     lay_off(out, on_sample(trace, from), on_sample(trace, to));
   }
   absorb_stubs(out, recipe);
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    out[i].whole = out[i].state != kMissing && out[i].state != kOff && is_whole(out, i);
+  }
   return out;
 }
 

@@ -11,15 +11,18 @@ SteadyWatch::SteadyWatch(double window_s, double relative, double absolute)
     : window_s_(window_s), relative_(relative), absolute_(absolute) {}
 
 void SteadyWatch::add(double t, double value) {
-  const auto piece = static_cast<std::int64_t>(std::floor(t / window_s_ * kPieces));
+  const double place = t / window_s_ * kPieces;
+  const auto piece = static_cast<std::int64_t>(std::floor(place));
   if (!any_ || piece < piece_ || piece > piece_ + 1) {
     means_.clear();
     any_ = true;
+    from_its_start_ = place - std::floor(place) < 1e-6;
     piece_ = piece;
     sum_ = 0;
     count_ = 0;
   } else if (piece == piece_ + 1) {
-    means_.push_back(sum_ / static_cast<double>(count_));
+    if (from_its_start_) means_.push_back(sum_ / static_cast<double>(count_));
+    from_its_start_ = true;
     if (means_.size() > kPieces) means_.pop_front();
     piece_ = piece;
     sum_ = 0;

@@ -33,6 +33,7 @@ private:
   double sum_ = 0;
   std::int64_t count_ = 0;
   bool any_ = false;
+  bool from_its_start_ = false;  // a piece that was joined midway is no eighth of the window
 };
 
 }  // namespace kuvio

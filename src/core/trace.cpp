@@ -15,6 +15,8 @@ const char* describe(Flag flag) {
   switch (flag) {
     case Flag::over_range:
       return "over range";
+    case Flag::below_range:
+      return "below range";
     case Flag::not_a_number:
       return "not a number";
     case Flag::dropped:

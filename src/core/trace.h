@@ -19,7 +19,8 @@ enum class SampleKind {
 
 /// Why a stretch of time carries no usable samples. Flagged samples are never data.
 enum class Flag {
-  over_range,
+  over_range,   ///< above what the range can show (9.9E37)
+  below_range,  ///< below it (-9.9E37)
   not_a_number,
   dropped,       ///< lost between the input and the book
   range_change,  ///< taken while the instrument changed its range

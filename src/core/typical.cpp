@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/typical.h"
 
+#include "core/quantiles.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -21,13 +23,6 @@ std::vector<Found> whole_visits(const std::vector<TypicalPart>& captures,
     }
   }
   return out;
-}
-
-double quantile(std::vector<double>& values, double share) {
-  const auto at =
-      static_cast<std::ptrdiff_t>(std::llround(share * static_cast<double>(values.size() - 1)));
-  std::nth_element(values.begin(), values.begin() + at, values.end());
-  return values[static_cast<std::size_t>(at)];
 }
 
 }  // namespace

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/split.h"
+#include "core/measure.h"
+#include "core/visit.h"
 
 #include <functional>
 #include <string>

@@ -1,203 +1,115 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/uncertainty.h"
 
-#include "core/quantity.h"
-
 #include <boost/math/distributions/normal.hpp>
 #include <boost/math/distributions/students_t.hpp>
-#include <fmt/format.h>
+#include <boost/math/tools/toms748_solve.hpp>
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
-#include <stdexcept>
+#include <cstdint>
 
 namespace kuvio {
 namespace {
 
-constexpr double kBoundToStandard = 0.57735026918962576;  // 1/sqrt(3), JCGM 100:2008, 4.3.7
+constexpr double kSqrt3 = 1.7320508075688772;
+constexpr double kManyFreedoms = 1e6;
 
-std::string_view trimmed(std::string_view s) {
-  while (!s.empty() && s.front() == ' ') s.remove_prefix(1);
-  while (!s.empty() && s.back() == ' ') s.remove_suffix(1);
-  return s;
+/// Where a rising function passes zero between two points (Alefeld, Potra and Shi 1995).
+template <typename Function>
+double root(Function f, double low, double high) {
+  const double at_low = f(low), at_high = f(high);
+  if (at_low >= 0) return low;
+  if (at_high <= 0) return high;
+  std::uintmax_t most = 60;
+  const auto found = boost::math::tools::toms748_solve(
+      f, low, high, at_low, at_high, boost::math::tools::eps_tolerance<double>(36), most);
+  return (found.first + found.second) / 2;
 }
 
-double lag_one(std::span<const double> values, double mean) {
-  double num = 0, den = 0;
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    const double d = values[i] - mean;
-    den += d * d;
-    if (i + 1 < values.size()) num += d * (values[i + 1] - mean);
-  }
-  return den > 0 ? num / den : 0;
+/// Integral of the normal distribution function: z Phi(z) + phi(z).
+double integral_of_phi(double z) {
+  const boost::math::normal normal;
+  return z * cdf(normal, z) + pdf(normal, z);
 }
 
-void widen(Repeatability& out, std::span<const double> residuals) {
-  if (out.n < 10) return;
-  const double r = lag_one(residuals, 0);
-  if (r <= 1 / std::sqrt(static_cast<double>(out.n))) return;  // not told apart from chance
-  const double effective = std::max(2.0, static_cast<double>(out.n) * (1 - r) / (1 + r));
-  out.u *= std::sqrt(static_cast<double>(out.n) / effective);
-  out.freedom = effective - 1;
+/// P(|R + N| <= x) of R uniform on ±half and N normal with standard deviation s.
+double within(double x, double half, double s) {
+  if (s <= half * 1e-6) return std::min(1.0, x / half);
+  const double a = integral_of_phi((x + half) / s) - integral_of_phi((x - half) / s);
+  const double b = integral_of_phi((half - x) / s) - integral_of_phi((-half - x) / s);
+  return std::clamp((a - b) * s / (2 * half), 0.0, 1.0);
+}
+
+/// x with P(|R + N| <= x) = level. A normal distribution where the bound is next to nothing.
+double quantile_beside_bound(double half, double s, double level) {
+  const double z = student_t({}, level);
+  if (half <= s * 1e-3) return z * std::hypot(s, half / kSqrt3);
+  return root([&](double x) { return within(x, half, s) - level; }, 0, half + std::max(z, 1.0) * s);
 }
 
 }  // namespace
 
-Accuracy parse_accuracy(std::string_view text) {
-  Accuracy out;
-  std::string_view rest = trimmed(text);
-  for (const std::string_view sign : {"+-", "\u00b1"}) {
-    if (rest.starts_with(sign)) rest = trimmed(rest.substr(sign.size()));
-  }
-  if (const auto paren = rest.find('('); paren != std::string_view::npos) {
-    std::string inside(rest.substr(paren));
-    std::erase(inside, ' ');
-    if (inside != "(k=2)") {
-      throw std::invalid_argument("\"" + std::string(text) +
-                                  "\": only (k=2) may stand in brackets");
-    }
-    out.expanded = true;
-    rest = trimmed(rest.substr(0, paren));
-  }
-  if (rest.empty())
-    throw std::invalid_argument("an accuracy needs a form such as \"0.08 % + 40 nA\"");
-  while (!rest.empty()) {
-    const auto plus = rest.find('+', 1);
-    const std::string_view term = trimmed(rest.substr(0, plus));
-    rest = plus == std::string_view::npos ? std::string_view{} : trimmed(rest.substr(plus + 1));
-    if (term.ends_with('%') || term.ends_with("ppm")) {
-      out.gain += parse_quantity(term, Dimension::ratio);
-    } else if (term.ends_with('V')) {
-      out.offset += parse_quantity(term, Dimension::voltage);
-    } else {
-      out.offset += parse_quantity(term, Dimension::current);
-    }
-  }
-  if (out.gain < 0 || out.offset < 0) {
-    throw std::invalid_argument("\"" + std::string(text) + "\": an accuracy cannot be negative");
-  }
-  return out;
+double student_t(std::optional<double> freedom, double level) {
+  const double tail = (1 - level) / 2;
+  if (!freedom || *freedom > kManyFreedoms)
+    return quantile(complement(boost::math::normal(), tail));
+  return quantile(complement(boost::math::students_t(std::max(*freedom, 1e-3)), tail));
 }
 
-std::string to_string(const Accuracy& accuracy) {
-  return fmt::format("{:g} % + {:g} nA{}", accuracy.gain * 100, accuracy.offset * 1e9,
-                     accuracy.expanded ? " (k=2)" : "");
-}
-
-double student_t(double freedom, double level) {
-  const double tail = 0.5 + level / 2;
-  if (freedom <= 0 || freedom > 1e6) return quantile(boost::math::normal(), tail);
-  return quantile(boost::math::students_t(freedom), tail);
-}
-
-double student_p(double t, double freedom) {
+double student_p(double t, std::optional<double> freedom) {
   const double x = std::fabs(t);
   if (!std::isfinite(x)) return 0;
-  if (freedom <= 0 || freedom > 1e6) return 2 * cdf(complement(boost::math::normal(), x));
-  return 2 * cdf(complement(boost::math::students_t(freedom), x));
+  if (!freedom || *freedom > kManyFreedoms) return 2 * cdf(complement(boost::math::normal(), x));
+  return 2 * cdf(complement(boost::math::students_t(std::max(*freedom, 1e-3)), x));
 }
 
-Expanded combine(std::span<const Component> components, double level) {
+Expanded expand(std::span<const Component> components, double level) {
   Expanded out;
-  double variance = 0, welch = 0;
-  const Component* largest = nullptr;
+  double variance = 0, scatter = 0, stated = 0, largest_bound = 0;
   for (const Component& c : components) {
+    if (!(c.u > 0)) continue;
     variance += c.u * c.u;
-    if (c.freedom > 0) welch += std::pow(c.u, 4) / c.freedom;
-    if (!largest || c.u > largest->u) largest = &c;
+    if (c.origin == Origin::scatter) {
+      const double part = student_t(c.freedom, level) * c.u;
+      scatter += part * part;
+    } else {
+      stated += c.u * c.u;
+      if (c.origin == Origin::bound) largest_bound = std::max(largest_bound, c.u);
+    }
   }
   out.u = std::sqrt(variance);
-  out.freedom = welch > 0 ? variance * variance / welch : 0;
-  out.coverage_factor = student_t(out.freedom, level);
-  if (largest && largest->rectangular && largest->u > 0) {
-    const double rest = std::sqrt(std::max(0.0, variance - largest->u * largest->u));
-    if (rest <= 0.3 * largest->u) {
-      const double rectangle = std::sqrt(3.0) * level * largest->u;
-      const double others = out.coverage_factor * rest;
-      out.U = std::hypot(rectangle, others);
-      out.coverage_factor = out.U / out.u;
-      return out;
-    }
+  double bounds = 0;
+  if (stated > 0) {
+    const double rest = std::sqrt(std::max(0.0, stated - largest_bound * largest_bound));
+    bounds = quantile_beside_bound(kSqrt3 * largest_bound, rest, level);
   }
-  out.U = out.coverage_factor * out.u;
+  out.U = std::sqrt(scatter + bounds * bounds);
+  out.coverage_factor = out.u > 0 ? out.U / out.u : student_t({}, level);
   return out;
 }
 
-std::vector<Component> accuracy_components(const Accuracy& accuracy, double reading) {
-  const double scale = accuracy.expanded ? 0.5 : kBoundToStandard;
-  return {{accuracy.gain * std::fabs(reading) * scale, 0, !accuracy.expanded},
-          {accuracy.offset * scale, 0, !accuracy.expanded}};
+double chance_of(double value, std::span<const Component> components) {
+  const double far = std::fabs(value);
+  if (far == 0) return 1;
+  if (!(expand(components).u > 0)) return 0;
+  // The interval grows as the chance left outside it shrinks: sought on that chance's logarithm.
+  const double log_chance = root(
+      [&](double x) {
+        const double U = expand(components, -std::expm1(x)).U;
+        return (far - U) / (far + U);
+      },
+      std::log(1e-15), -1e-9);
+  return std::exp(log_chance);
 }
 
-Repeatability repeatability(std::span<const double> values) {
-  const std::vector<double> ones(values.size(), 1.0);
-  return ratio_of_sums(values, ones);
+std::vector<Component> scaled(std::vector<Component> components, double by) {
+  for (Component& c : components) c.u *= std::fabs(by);
+  return components;
 }
 
-Repeatability ratio_of_sums(std::span<const double> y, std::span<const double> x) {
-  Repeatability out;
-  out.n = y.size();
-  const double total = std::accumulate(x.begin(), x.end(), 0.0);
-  if (y.empty() || total <= 0) return out;
-  const auto n = static_cast<double>(y.size());
-  out.mean = std::accumulate(y.begin(), y.end(), 0.0) / total;
-  if (y.size() < 2) return out;
-  const double x_mean = total / n;
-  std::vector<double> residuals(y.size());
-  double squares = 0;
-  for (std::size_t i = 0; i < y.size(); ++i) {
-    residuals[i] = (y[i] - out.mean * x[i]) / x_mean;
-    squares += residuals[i] * residuals[i];
-  }
-  out.sd = std::sqrt(squares / (n - 1));
-  out.u = out.sd / std::sqrt(n);
-  out.freedom = n - 1;
-  widen(out, residuals);
-  return out;
-}
-
-std::string_view to_string(Verdict verdict) {
-  switch (verdict) {
-    case Verdict::within:
-      return "within";
-    case Verdict::over:
-      return "over";
-    case Verdict::too_close:
-      return "too close";
-    case Verdict::no_data:
-      return "no data";
-  }
-  return "no data";
-}
-
-Verdict judge_upper(double measured, double U, double limit, bool lower_bound) {
-  if (measured - U > limit) return Verdict::over;
-  if (measured + U <= limit && !lower_bound) return Verdict::within;
-  return Verdict::too_close;
-}
-
-Verdict judge_lower(double low, double high, double limit) {
-  if (low >= limit) return Verdict::within;
-  if (high < limit) return Verdict::over;
-  return Verdict::too_close;
-}
-
-Verdict worse(Verdict a, Verdict b) {
-  const auto rank = [](Verdict v) {
-    switch (v) {
-      case Verdict::over:
-        return 3;
-      case Verdict::no_data:
-        return 2;
-      case Verdict::too_close:
-        return 1;
-      case Verdict::within:
-        return 0;
-    }
-    return 0;
-  };
-  return rank(a) >= rank(b) ? a : b;
+void append(std::vector<Component>& components, const std::vector<Component>& more) {
+  components.insert(components.end(), more.begin(), more.end());
 }
 
 }  // namespace kuvio

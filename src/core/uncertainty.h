@@ -4,80 +4,53 @@
 #include <optional>
 #include <span>
 #include <string>
-#include <string_view>
 #include <vector>
 
 namespace kuvio {
 
-/// An instrument's accuracy statement for one range: ± (gain * |reading| + offset).
-struct Accuracy {
-  double gain = 0;        ///< ratio (0.0008 for 0.08 %)
-  double offset = 0;      ///< in the channel's unit (A)
-  bool expanded = false;  ///< true: an expanded uncertainty at k = 2; false: a bound (rectangular)
-
-  bool operator==(const Accuracy&) const = default;
+/// Where a contribution to an uncertainty comes from, which decides how it is expanded.
+enum class Origin {
+  scatter,  ///< told by the spread of repeated values, with their degrees of freedom (type A)
+  normal,   ///< stated as a standard or expanded uncertainty (type B, normal)
+  bound,    ///< stated as a bound: uniform between its limits (type B, rectangular)
 };
-
-/// Reads "0.08 % + 40 nA" (a bound) or "0.08 % + 40 nA (k=2)"; either term may be missing, and a
-/// leading "+-" or "±" is allowed. Throws std::invalid_argument with what is wrong.
-Accuracy parse_accuracy(std::string_view text);
-std::string to_string(const Accuracy& accuracy);
 
 /// One contribution to an uncertainty budget (JCGM 100:2008, 4.2 and 4.3).
 struct Component {
-  double u = 0;              ///< standard uncertainty, in the unit of the result
-  double freedom = 0;        ///< degrees of freedom; 0 means infinitely many
-  bool rectangular = false;  ///< comes from a bound
+  std::string name;               ///< for people: "offset of the instrument", "spread of visits"
+  double u = 0;                   ///< standard uncertainty, in the unit of the result
+  std::optional<double> freedom;  ///< degrees of freedom of a scatter; nothing: infinitely many
+  Origin origin = Origin::scatter;
 };
 
-/// Combined result at 95 %.
+/// Combined result with its 95 % interval.
 struct Expanded {
-  double U = 0;                ///< half width of the 95 % interval
-  double u = 0;                ///< combined standard uncertainty
-  double coverage_factor = 2;  ///< U / u
-  double freedom = 0;          ///< effective degrees of freedom; 0 means infinitely many
+  double U = 0;                   ///< half width of the interval
+  double u = 0;                   ///< combined standard uncertainty
+  double coverage_factor = 1.96;  ///< U / u
 };
 
-/// Combines independent components in quadrature; effective degrees of freedom by
-/// Welch-Satterthwaite (JCGM 100:2008, G.4.1), Student's t at `level`. When one rectangular
-/// component outweighs the rest together (their quadrature is at most 0.3 of it) its own quantile,
-/// sqrt(3) * level, is used instead (EA-4/02, S9.14) with the rest added in quadrature.
-Expanded combine(std::span<const Component> components, double level = 0.95);
+/// Expands independent components by their origin: U^2 = sum (t_nu u)^2 over what scatters + U_B^2.
+///
+/// U_B is the exact quantile of the largest bound's uniform distribution with all other stated
+/// terms beside it as a normal one (JCGM 101:2008, 6.4.2, convolved in closed form): 1.645 u for a
+/// bound alone, 1.96 u_B where none stands out. Welch-Satterthwaite on the whole (JCGM 100, G.4.1)
+/// covers 88 % where two visits meet an accuracy term; this covers 95 % or more
+/// (docs/uncertainty.md).
+Expanded expand(std::span<const Component> components, double level = 0.95);
 
-/// Components of an accuracy statement at a reading: gain and offset, each fully correlated over
-/// the samples of a range, so neither shrinks with averaging.
-std::vector<Component> accuracy_components(const Accuracy& accuracy, double reading);
+/// Two-sided probability that chance alone brings a value as far from zero: 1 - level of the
+/// interval that just reaches zero. 1 for a value of 0; 0 for any other without components.
+double chance_of(double value, std::span<const Component> components);
 
-/// Student's t such that P(|T| <= t) = level; freedom 0 means the normal distribution.
-double student_t(double freedom, double level = 0.95);
+/// Every component times |by|.
+std::vector<Component> scaled(std::vector<Component> components, double by);
+/// Appends `more` to `components`.
+void append(std::vector<Component>& components, const std::vector<Component>& more);
+
+/// Student's t such that P(|T| <= t) = level; without freedom the normal distribution.
+double student_t(std::optional<double> freedom, double level = 0.95);
 /// P(|T| > t), two-sided.
-double student_p(double t, double freedom);
-
-struct Repeatability {
-  double mean = 0;
-  double sd = 0;       ///< standard deviation of the single values
-  double u = 0;        ///< of the mean, widened when neighbours correlate
-  double freedom = 0;  ///< n - 1, or less when neighbours correlate
-  std::size_t n = 0;
-};
-
-/// Mean of repeated values with u = s/sqrt(n). Positive lag-1 correlation r of 10 or more values
-/// lowers the effective number to n(1-r)/(1+r).
-Repeatability repeatability(std::span<const double> values);
-
-/// Ratio of sums sum(y)/sum(x), as the mean current of visits with charges y and lengths x, with
-/// the linearised uncertainty from the residuals y_i - R x_i (Cochran, Sampling Techniques, 6.4).
-Repeatability ratio_of_sums(std::span<const double> y, std::span<const double> x);
-
-enum class Verdict { within, over, too_close, no_data };
-std::string_view to_string(Verdict verdict);
-
-/// Verdict on m ± U against an upper limit (JCGM 106:2012): within if m + U <= L, over if
-/// m - U > L, else too close. A lower bound can be over, but never within.
-Verdict judge_upper(double measured, double U, double limit, bool lower_bound = false);
-/// Mirrored for a lower limit on an interval [low, high].
-Verdict judge_lower(double low, double high, double limit);
-/// The worse of two, in the order over, no data, too close, within.
-Verdict worse(Verdict a, Verdict b);
+double student_p(double t, std::optional<double> freedom);
 
 }  // namespace kuvio

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/budget_check.h"
 
+#include "book/schema.h"
+
 namespace kuvio::formats {
 
 std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build,
@@ -8,7 +10,7 @@ std::vector<book::SplitCapture> split_build(const book::Book& book, const std::s
   std::vector<book::SplitCapture> out;
   for (const book::CaptureInfo& c : book::captures_of_build(book, build)) {
     auto split = book.split(c.id);
-    if (!split || split->recipe_text != recipe.text)
+    if (!split || split->recipe_text != recipe.text || split->rules != book::kSplitRules)
       split = book::split_capture(book, c, recipe.recipe, recipe.text);
     out.push_back(book::load_split(book, c, std::move(split)));
   }
@@ -19,8 +21,8 @@ CheckResult check_build(const book::Book& book, const Budget& budget, const Reci
                         const std::string& build) {
   std::vector<std::string> states;
   for (const StateRule& rule : recipe.recipe.states) states.push_back(rule.name);
-  Ledger ledger = book::pooled_ledger(split_build(book, build, recipe), states);
-  if (ledger.basis.voltage <= 0) ledger.basis.voltage = budget.supply;
+  const Ledger ledger =
+      book::pooled_ledger(split_build(book, build, recipe), states, budget.supply);
   try {
     return check(budget, ledger);
   } catch (const std::domain_error& e) {

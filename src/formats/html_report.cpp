@@ -3,6 +3,7 @@
 
 #include "core/present.h"
 #include "formats/junit.h"
+#include "formats/phrases.h"
 #include "formats/svg_plot.h"
 
 #include <fmt/format.h>
@@ -16,21 +17,14 @@ namespace {
 std::string esc(const std::string& text) { return escape_xml(text); }
 
 std::string mark(Verdict verdict) {
-  switch (verdict) {
-    case Verdict::within:
-      return "✓ within";
-    case Verdict::over:
-      return "<b class=\"over\">✗ over</b>";
-    case Verdict::too_close:
-      return "≈ too close";
-    case Verdict::no_data:
-      return "– no data";
-  }
-  return "";
+  const std::string text = verdict_text(verdict);
+  return verdict == Verdict::outside ? "<b class=\"over\">" + text + "</b>" : text;
 }
 
-std::string figure(double value, double U, const std::string& unit) {
-  return unit == "s" && value > 86400 * 2 ? life_time(value) : with_uncertainty(value, U, unit);
+std::string paragraphs(const std::vector<std::string>& lines) {
+  std::string out;
+  for (const std::string& line : lines) out += "<p class=\"muted\">" + esc(line) + ".</p>";
+  return out;
 }
 
 std::string style() {
@@ -54,19 +48,25 @@ std::string budget_section(const ReportContent& c) {
   out += "</tr>";
   for (std::size_t i = 0; i < c.budget->limits.size(); ++i) {
     const Limit& l = c.budget->limits[i];
-    const std::string unit(unit_of(l.quantity));
-    const std::string bound =
-        l.max ? "≤ " + figure(*l.max, 0, unit) : "≥ " + figure(l.min.value_or(0), 0, unit);
-    out += "<tr><td>" + esc(l.name()) + "</td><td>" + bound + "</td>";
+    out += "<tr><td>" + esc(l.name()) + "</td><td>" + limit_text(l) + "</td>";
     for (const auto& [build, check] : c.checks) {
       const LimitResult& r = check.limits[i];
-      out += "<td>" +
-             (r.measured ? (r.lower_bound ? "≥ " : "") + figure(*r.measured, r.U, unit) : "–") +
-             "</td><td>" + mark(r.verdict) + "</td>";
+      out += "<td title=\"" + esc(r.note) + "\">" + measured_text(r) + "</td><td>" +
+             mark(r.verdict) + "</td>";
     }
     out += "</tr>";
   }
-  return out + "</table>";
+  out += "</table>";
+  for (const auto& [build, check] : c.checks) {
+    for (const LimitResult& r : check.limits) {
+      if (!r.note.empty())
+        out += "<p class=\"muted\">" + esc(build) + ", " + esc(r.limit->name()) + ": " +
+               esc(r.note) + ".</p>";
+    }
+    if (const std::string left = unnamed_text(check.unnamed, build); !left.empty())
+      out += "<p class=\"over\">" + esc(left) + ".</p>";
+  }
+  return out;
 }
 
 std::string life_section(const ReportContent& c) {
@@ -75,11 +75,20 @@ std::string life_section(const ReportContent& c) {
                     "</h2><table><tr><th>build</th><th>mean current in the "
                     "field</th><th>life</th><th>95 % interval</th></tr>";
   for (const LifeResult& l : c.lives) {
-    out += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{} … {}</td></tr>", esc(l.build),
-                       with_prefix(l.mean_a, "A", 3), life_time(l.life_s), life_time(l.low_s),
-                       life_time(l.high_s));
+    out += fmt::format(
+        "<tr><td>{}</td><td>{}</td><td>{}</td><td>{} … {}</td></tr>", esc(l.build),
+        bounds_mark(l.mean.bounds) + with_uncertainty(l.mean.mean, l.mean.mean_u.U, "A"),
+        bounds_mark(l.life.bounds) + life_end(l.life.life), life_end(l.life.low),
+        life_end(l.life.high));
   }
-  return out + "</table>";
+  out += "</table>";
+  for (const LifeResult& l : c.lives) {
+    if (const std::string left = unnamed_text(l.mean.unnamed, l.build); !left.empty())
+      out += "<p class=\"over\">" + esc(left) + ".</p>";
+    if (!l.mean.accuracy_stated)
+      out += "<p class=\"muted\">" + esc(l.build) + ": accuracy not stated.</p>";
+  }
+  return out;
 }
 
 std::string comparison_section(const Comparison& c,
@@ -88,13 +97,16 @@ std::string comparison_section(const Comparison& c,
   if (!c.missing.empty())
     out += "<p class=\"muted\">No visit to " + esc(c.missing.front()) +
            ": the field means cannot be told.</p>";
+  if (const std::string same = same_use_sentence(c); !same.empty())
+    out += "<p><b>" + esc(same) + "</b></p>" + paragraphs(common_length_lines(c));
   if (c.total.known) {
-    const double U = (c.total.high - c.total.low) / 2;
-    out += fmt::format("<p>{} draws {} {} than {}{}.</p>", esc(c.candidate),
-                       with_uncertainty(std::abs(c.total.value), U, "A"),
+    out += fmt::format("<p>{} draws {}{} {} than {}{}.</p>", esc(c.candidate),
+                       bounds_mark(c.total.bounds),
+                       with_uncertainty(std::abs(c.total.value), c.total.U(), "A"),
                        c.total.value >= 0 ? "more" : "less", esc(c.reference),
                        c.field ? " in the field" : " in these captures");
   }
+  out += paragraphs(comparison_remarks(c));
   for (const Unlike& u : c.unlike) {
     out += fmt::format("<p class=\"over\">Not alike: {} {} / {}</p>", esc(u.condition),
                        esc(u.reference), esc(u.candidate));
@@ -106,20 +118,21 @@ std::string comparison_section(const Comparison& c,
   for (const CompareRow& r : c.rows) {
     if (!r.mean.known) continue;
     out += fmt::format(
-        "<tr><td>{}</td><td>{}</td><td>{}</td><td>{} … "
-        "{}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
-        esc(r.state), with_prefix(*r.reference_mean, "A", 3),
-        with_prefix(*r.candidate_mean, "A", 3), signed_prefix(r.mean.low, "A", 2),
-        signed_prefix(r.mean.high, "A", 2),
-        r.charge_per_visit.known ? signed_prefix(r.charge_per_visit.value, "C", 2) : "–",
-        signed_prefix(r.bridge, "A", 2), to_string(r.shown));
+        "<tr><td>{}</td><td>{}</td><td>{}</td><td>{}{}</td><td>{}</td><td>{}</td><td>{}</td></tr>",
+        esc(r.state), with_prefix(*r.reference_mean, "A", 4),
+        with_prefix(*r.candidate_mean, "A", 4), bounds_mark(r.mean.bounds),
+        with_interval(r.mean.value, r.mean.low, r.mean.high, "A"),
+        r.charge_per_visit.known ? with_interval(r.charge_per_visit.value, r.charge_per_visit.low,
+                                                 r.charge_per_visit.high, "C")
+                                 : "–",
+        signed_prefix(r.bridge, "A", 3), shown_text(r, c.tests));
   }
   return out + "</table>";
 }
 
 std::string capture_section(const book::SplitCapture& capture,
                             const std::map<std::string, std::size_t>& fills, const char* ink) {
-  const Ledger ledger = make_ledger({{capture.trace.get(), capture.visits}}, capture.basis());
+  const Ledger ledger = make_ledger({{capture.trace.get(), capture.visits, capture.basis()}});
   std::string out = fmt::format("<h2>{} <span class=\"muted\">{} · {} · {}</span></h2>",
                                 esc(capture.info.name), esc(capture.info.build),
                                 duration(capture.info.duration_s()), esc(capture.info.started_utc));
@@ -134,11 +147,11 @@ std::string capture_section(const book::SplitCapture& capture,
         "<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td>{}{}</td><td>{}</td><td>{}</"
         "td><td>{}</td></tr>",
         esc(r.state), r.visits, with_prefix(r.time_s, "s", 4),
-        r.mean ? with_uncertainty(*r.mean, r.mean_u.U, "A") : "–", r.lower_bound ? "≥ " : "",
+        r.mean ? with_uncertainty(*r.mean, r.mean_u.U, "A") : "–", bounds_mark(r.bounds),
         with_uncertainty(r.charge, r.charge_u.U, "C"), percent(r.charge_share),
         r.whole_visits ? with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
                        : "–",
-        r.peak ? with_prefix(*r.peak, "A", 3) : "–");
+        r.peak ? bounds_mark(r.bounds) + with_prefix(*r.peak, "A", 3) : "–");
   }
   out += fmt::format(
       "<tr><td><b>Whole "

@@ -4,6 +4,7 @@
 #include "book/analysis.h"
 #include "core/budget.h"
 #include "core/compare.h"
+#include "core/lifetime.h"
 
 #include <map>
 #include <optional>
@@ -14,7 +15,8 @@ namespace kuvio::formats {
 
 struct LifeResult {
   std::string build;
-  double mean_a = 0, life_s = 0, low_s = 0, high_s = 0;
+  FieldMean mean;
+  LifeInterval life;
 };
 
 struct ReportContent {

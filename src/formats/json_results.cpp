@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/json_results.h"
 
+#include <algorithm>
 #include <cmath>
+#include <initializer_list>
 
 namespace kuvio::formats {
 namespace {
@@ -14,6 +16,47 @@ json number(const std::optional<double>& value) { return value ? number(*value) 
 std::string suffix(const std::string& unit) {
   std::string out = "_" + unit;
   for (char& c : out) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  return out;
+}
+
+/// Components as a list, largest first.
+json budget_of(const std::vector<Component>& components) {
+  double variance = 0;
+  for (const Component& c : components) variance += c.u * c.u;
+  std::vector<Component> sorted = components;
+  std::stable_sort(sorted.begin(), sorted.end(),
+                   [](const Component& a, const Component& b) { return a.u > b.u; });
+  json out = json::array();
+  for (const Component& c : sorted) {
+    if (!(c.u > 0)) continue;
+    out.push_back({{"component", c.name},
+                   {"u", number(c.u)},
+                   {"freedom", number(c.freedom)},
+                   {"share", number(c.u * c.u / variance)}});
+  }
+  return out;
+}
+
+/// Adds `budget` to a document where it is asked for.
+void explain_in(json& document, Explain explain,
+                std::initializer_list<std::pair<const char*, std::vector<Component>>> results) {
+  if (explain == Explain::no) return;
+  json budgets = json::object();
+  for (const auto& [key, components] : results) {
+    if (!components.empty()) budgets[key] = budget_of(components);
+  }
+  document["budget"] = budgets;
+}
+
+json to_json(const std::vector<Unnamed>& unnamed, const std::string& side, json out) {
+  for (const Unnamed& u : unnamed) {
+    json item = json::object();
+    if (!side.empty()) item["side"] = side;
+    item["state"] = u.state;
+    item["charge_share"] = number(u.charge_share);
+    item["time_share"] = number(u.time_share);
+    out.push_back(std::move(item));
+  }
   return out;
 }
 
@@ -47,12 +90,13 @@ json to_json(const book::CaptureInfo& c) {
           {"conditions", c.conditions}};
 }
 
-json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis& basis) {
+json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis& basis,
+             Explain explain) {
   const std::string unit = suffix(channel.unit);
   const bool current = channel.quantity == "current";
   json mean_u = nullptr, charge_u = nullptr;
-  if (s.mean() && current && (basis.accuracy.gain > 0 || basis.accuracy.offset > 0)) {
-    const double u = combine(accuracy_components(basis.accuracy, *s.mean())).U;
+  if (s.mean() && current && basis.accuracy.stated()) {
+    const double u = expand(accuracy_components(basis.accuracy, *s.mean())).U;
     mean_u = u;
     charge_u = u * s.observed_s;
   }
@@ -76,10 +120,16 @@ json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis
     out["energy_from"] = basis.voltage > 0 ? json("nominal supply voltage") : json(nullptr);
   }
   out["flagged"] = {{"over_range", s.over_range},
+                    {"below_range", s.below_range},
                     {"not_a_number", s.not_a_number},
                     {"dropped", s.dropped},
                     {"range_change", s.range_change}};
-  out["lower_bound"] = s.lower_bound();
+  out["lower_bound"] = s.bounds().lower;
+  out["upper_bound"] = s.bounds().upper;
+  if (current && s.mean()) {
+    const auto mean = accuracy_components(basis.accuracy, *s.mean());
+    explain_in(out, explain, {{"mean_a", mean}, {"charge_c", scaled(mean, s.observed_s)}});
+  }
   return out;
 }
 
@@ -90,43 +140,65 @@ json to_json(const std::string& recipe, const std::vector<VisitFigures>& visits)
                     {"from_s", f.visit.from_s},
                     {"to_s", f.visit.to_s},
                     {"whole", f.visit.whole},
+                    {"narrow", f.visit.narrow},
+                    {"continues", f.visit.continues},
                     {"mean_a", number(f.mean)},
                     {"charge_c", f.charge},
-                    {"peak_a", number(f.peak)}});
+                    {"shared_out_c", f.shared_out},
+                    {"peak_a", number(f.peak)},
+                    {"least_a", number(f.least)},
+                    {"length_edges_u_s", f.length_u_s},
+                    {"charge_edges_u_c", f.charge_u},
+                    {"lower_bound", f.bounds.lower},
+                    {"upper_bound", f.bounds.upper}});
   }
   return {{"recipe", recipe}, {"visits", list}};
 }
 
-json to_json(const std::string& capture, const Ledger& ledger, const Cycles& cycles) {
+json to_json(const std::string& capture, const Ledger& ledger, const CycleFigures& cycles,
+             Explain explain) {
   json rows = json::array();
-  const bool accuracy = ledger.basis.accuracy.gain > 0 || ledger.basis.accuracy.offset > 0;
   for (const LedgerRow& r : ledger.rows) {
+    const bool accuracy = r.accuracy.stated();
     const bool known_u = r.mean && (accuracy || r.level.n >= 2);
-    const bool any_whole = r.whole_visits > 0;
-    rows.push_back(
-        {{"state", r.state},
-         {"visits", r.visits},
-         {"time_s", r.time_s},
-         {"time_share", r.time_share},
-         {"mean_a", number(r.mean)},
-         {"mean_u_a", known_u ? json(r.mean_u.U) : json(nullptr)},
-         {"settled_a", number(r.settled)},
-         {"charge_c", r.charge},
-         {"charge_u_c", known_u ? json(r.charge_u.U) : json(nullptr)},
-         {"charge_share", r.charge_share},
-         {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
-         {"charge_per_visit_u_c",
-          any_whole && known_u ? json(r.charge_per_visit_u.U) : json(nullptr)},
-         {"charge_per_visit_sd_c",
-          r.whole_visits >= 2 ? json(r.charge_per_visit.sd) : json(nullptr)},
-         {"charge_per_visit_min_c", any_whole ? json(r.charge_per_visit_min) : json(nullptr)},
-         {"charge_per_visit_max_c", any_whole ? json(r.charge_per_visit_max) : json(nullptr)},
-         {"whole_visits", r.whole_visits},
-         {"visit_s", any_whole ? json(r.visit_length.mean) : json(nullptr)},
-         {"energy_j", number(r.energy)},
-         {"peak_a", number(r.peak)},
-         {"lower_bound", r.lower_bound}});
+    const bool any_whole = !r.whole.empty();
+    json row{{"state", r.state},
+             {"visits", r.visits},
+             {"time_s", r.time_s},
+             {"time_share", r.time_share},
+             {"mean_a", number(r.mean)},
+             {"mean_u_a", known_u ? number(r.mean_u.U) : json(nullptr)},
+             {"mean_u_factor", known_u ? number(r.mean_u.coverage_factor) : json(nullptr)},
+             {"mean_of", "all stays"},
+             {"whole_mean_a", r.level.n >= 2 ? number(r.tested_mean()) : json(nullptr)},
+             {"spread_of", to_string(r.spread)},
+             {"settled_a", number(r.settled)},
+             {"charge_c", r.charge},
+             {"charge_u_c", r.mean && accuracy ? number(r.charge_u.U) : json(nullptr)},
+             {"charge_share", r.charge_share},
+             {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
+             {"charge_per_visit_u_c",
+              any_whole && known_u ? number(r.charge_per_visit_u.U) : json(nullptr)},
+             {"charge_per_visit_sd_c",
+              r.charge_per_visit.n >= 2 ? json(r.charge_per_visit.sd) : json(nullptr)},
+             {"charge_per_visit_min_c", any_whole ? json(r.charge_per_visit_min) : json(nullptr)},
+             {"charge_per_visit_max_c", any_whole ? json(r.charge_per_visit_max) : json(nullptr)},
+             {"whole_visits", r.whole_visits},
+             {"narrow_visits", r.narrow_visits},
+             {"visit_s", r.visit_length.n > 0 ? json(r.visit_length.mean) : json(nullptr)},
+             {"visit_u_s", r.visit_length.n > 0 ? number(r.visit_length_u.U) : json(nullptr)},
+             {"energy_j", number(r.energy)},
+             {"peak_a", number(r.peak)},
+             {"least_a", number(r.least)},
+             {"lower_bound", r.bounds.lower},
+             {"upper_bound", r.bounds.upper}};
+    explain_in(row, explain,
+               {{"mean_a", mean_components(r)},
+                {"charge_per_visit_c", charge_per_visit_components(r)},
+                {"visit_s", visit_length_components(r)}});
+    rows.push_back(std::move(row));
   }
+  const bool accuracy = ledger.basis.accuracy.stated();
   json out{{"capture", capture},
            {"rows", rows},
            {"total",
@@ -135,8 +207,10 @@ json to_json(const std::string& capture, const Ledger& ledger, const Cycles& cyc
              {"off_s", ledger.off_s},
              {"charge_c", ledger.charge},
              {"mean_a", number(ledger.mean)},
-             {"mean_u_a", accuracy && ledger.mean ? json(ledger.mean_u.U) : json(nullptr)},
-             {"lower_bound", ledger.lower_bound}}}};
+             {"mean_u_a", accuracy && ledger.mean ? number(ledger.mean_u.U) : json(nullptr)},
+             {"accuracy_stated", accuracy},
+             {"lower_bound", ledger.bounds.lower},
+             {"upper_bound", ledger.bounds.upper}}}};
   if (cycles.count > 0) {
     out["cycles"] = {{"state", cycles.state},
                      {"count", cycles.count},
@@ -149,72 +223,183 @@ json to_json(const std::string& capture, const Ledger& ledger, const Cycles& cyc
   return out;
 }
 
-json to_json(const Comparison& c) {
+namespace {
+
+json row_json(const CompareRow& r, Explain explain) {
+  const auto known = [](const Difference& d, double value) {
+    return d.known ? number(value) : json(nullptr);
+  };
+  const Bounds bounds = r.mean.bounds;
+  json out{
+      {"state", r.state},
+      {"reference_mean_a", number(r.reference_mean)},
+      {"candidate_mean_a", number(r.candidate_mean)},
+      {"difference_a", known(r.mean, r.mean.value)},
+      {"difference_low_a", known(r.mean, r.mean.low)},
+      {"difference_high_a", known(r.mean, r.mean.high)},
+      {"charge_per_visit_difference_c", known(r.charge_per_visit, r.charge_per_visit.value)},
+      {"charge_per_visit_difference_low_c", known(r.charge_per_visit, r.charge_per_visit.low)},
+      {"charge_per_visit_difference_high_c", known(r.charge_per_visit, r.charge_per_visit.high)},
+      {"visit_difference_s", known(r.visit_length, r.visit_length.value)},
+      {"visit_difference_low_s", known(r.visit_length, r.visit_length.low)},
+      {"visit_difference_high_s", known(r.visit_length, r.visit_length.high)},
+      {"shown", to_string(r.shown)},
+      {"shown_by", r.by_charge ? "charge_per_visit" : "mean"},
+      {"not_shown_among_tests",
+       r.shown == Shown::none &&
+           (r.mean.not_shown_among_many() || r.charge_per_visit.not_shown_among_many())},
+      {"p", r.mean.tested ? number(r.mean.p) : json(nullptr)},
+      {"bridge_a", r.bridge},
+      {"level_part_a", r.level_part},
+      {"length_part_a", r.length_part},
+      {"lower_bound", bounds.lower},
+      {"upper_bound", bounds.upper}};
+  explain_in(out, explain,
+             {{"difference_a", r.mean.components},
+              {"charge_per_visit_difference_c", r.charge_per_visit.components},
+              {"visit_difference_s", r.visit_length.components}});
+  return out;
+}
+
+json same_use_json(const SameUse& s, Explain explain) {
+  json common = json::array();
+  for (const CommonLength& l : s.common) {
+    common.push_back({{"state", l.state},
+                      {"why", l.given ? "given" : "not shown"},
+                      {"length_s", l.length_s},
+                      {"could_hide_a", number(l.could_hide)}});
+  }
+  json out{{"difference_a", number(s.difference.value)},
+           {"difference_low_a", number(s.difference.low)},
+           {"difference_high_a", number(s.difference.high)},
+           {"shown", to_string(s.shown)},
+           {"p", number(s.difference.p)},
+           {"could_hide_a", s.could_hide},
+           {"common_lengths", common}};
+  explain_in(out, explain, {{"difference_a", s.difference.components}});
+  return out;
+}
+
+}  // namespace
+
+json to_json(const Comparison& c, Explain explain) {
   json unlike = json::array(), rows = json::array();
   for (const Unlike& u : c.unlike) {
     unlike.push_back(
         {{"condition", u.condition}, {"reference", u.reference}, {"candidate", u.candidate}});
   }
-  const auto known = [](const Difference& d, double value) {
-    return d.known ? number(value) : json(nullptr);
-  };
-  for (const CompareRow& r : c.rows) {
-    rows.push_back(
-        {{"state", r.state},
-         {"reference_mean_a", number(r.reference_mean)},
-         {"candidate_mean_a", number(r.candidate_mean)},
-         {"difference_a", known(r.mean, r.mean.value)},
-         {"difference_low_a", known(r.mean, r.mean.low)},
-         {"difference_high_a", known(r.mean, r.mean.high)},
-         {"charge_per_visit_difference_c", known(r.charge_per_visit, r.charge_per_visit.value)},
-         {"charge_per_visit_difference_low_c", known(r.charge_per_visit, r.charge_per_visit.low)},
-         {"charge_per_visit_difference_high_c", known(r.charge_per_visit, r.charge_per_visit.high)},
-         {"visit_difference_s", known(r.visit_length, r.visit_length.value)},
-         {"shown", to_string(r.shown)},
-         {"shown_by", r.by_charge ? "charge_per_visit" : "mean"},
-         {"bridge_a", r.bridge}});
-  }
+  for (const CompareRow& r : c.rows) rows.push_back(row_json(r, explain));
+  const auto known = [&](double value) { return c.total.known ? number(value) : json(nullptr); };
+  json total{{"of", c.field ? "field" : "captures"},
+             {"reference_mean_a", number(c.reference_mean)},
+             {"candidate_mean_a", number(c.candidate_mean)},
+             {"difference_a", known(c.total.value)},
+             {"difference_low_a", known(c.total.low)},
+             {"difference_high_a", known(c.total.high)},
+             {"shown", to_string(c.total_shown)},
+             {"lower_bound", c.total.bounds.lower},
+             {"upper_bound", c.total.bounds.upper}};
+  explain_in(total, explain, {{"difference_a", c.total.components}});
   return {{"reference", c.reference},
           {"candidate", c.candidate},
           {"alike", c.alike()},
           {"unlike", unlike},
           {"rows", rows},
-          {"total",
-           {{"of", c.field ? "field" : "captures"},
-            {"reference_mean_a", number(c.reference_mean)},
-            {"candidate_mean_a", number(c.candidate_mean)},
-            {"difference_a", known(c.total, c.total.value)},
-            {"difference_low_a", known(c.total, c.total.low)},
-            {"difference_high_a", known(c.total, c.total.high)},
-            {"shown", to_string(c.total_shown)}}}};
+          {"total", total},
+          {"same_use", c.same_use ? same_use_json(*c.same_use, explain) : json(nullptr)},
+          {"unnamed", to_json(c.unnamed_candidate, c.candidate,
+                              to_json(c.unnamed_reference, c.reference, json::array()))},
+          {"single_visit", c.single},
+          {"tests", c.tests},
+          {"holds_for", c.of_builds ? "builds" : "these captures"},
+          {"accuracy_stated", c.accuracy_stated}};
 }
 
-json to_json(const Budget& budget, const std::string& build, const CheckResult& result) {
+json to_json(const Budget& budget, const std::string& build, const CheckResult& result,
+             Explain explain) {
   json limits = json::array();
   for (const LimitResult& r : result.limits) {
     const Limit& l = *r.limit;
     const bool known = r.measured.has_value();
-    limits.push_back({{"name", l.name()},
-                      {"state", l.scope == Scope::state ? json(l.state) : json(nullptr)},
-                      {"quantity", to_string(l.quantity)},
-                      {"measured", number(r.measured)},
-                      {"uncertainty", known ? number(r.U) : json(nullptr)},
-                      {"low", known ? number(r.low) : json(nullptr)},
-                      {"high", known ? number(r.high) : json(nullptr)},
-                      {"coverage_factor", known ? number(r.coverage_factor) : json(nullptr)},
-                      {"lower_bound", r.lower_bound},
-                      {"single_visit", r.single_visit},
-                      {"expected", number(l.expect)},
-                      {"limit", number(l.max ? l.max : l.min)},
-                      {"headroom", number(r.headroom)},
-                      {"verdict", to_string(r.verdict)},
-                      {"note", r.note},
-                      {"unit", unit_of(l.quantity)}});
+    json item{{"name", l.name()},
+              {"state", l.scope == Scope::state ? json(l.state) : json(nullptr)},
+              {"quantity", to_string(l.quantity)},
+              {"measured", number(r.measured)},
+              {"uncertainty", known ? number(r.U) : json(nullptr)},
+              {"low", known ? number(r.low) : json(nullptr)},
+              {"high", known ? number(r.high) : json(nullptr)},
+              {"coverage_factor",
+               known && r.coverage_factor > 0 ? number(r.coverage_factor) : json(nullptr)},
+              {"lower_bound", r.bounds.lower},
+              {"upper_bound", r.bounds.upper},
+              {"single_visit", r.single_visit},
+              {"accuracy_stated", r.accuracy_stated},
+              {"visits", r.visits > 0 ? json(r.visits) : json(nullptr)},
+              {"expected", number(l.expect)},
+              {"limit", number(l.max ? l.max : l.min)},
+              {"headroom", number(r.headroom)},
+              {"verdict", to_string(r.verdict)},
+              {"note", r.note},
+              {"unit", unit_of(l.quantity)},
+              {"needed", r.needed_visits ? json{{"visits", *r.needed_visits}} : json(nullptr)}};
+    explain_in(item, explain, {{"measured", r.components}});
+    limits.push_back(std::move(item));
   }
   return {{"budget", budget.name},
           {"build", build},
           {"limits", limits},
+          {"unnamed", to_json(result.unnamed, "", json::array())},
           {"verdict", to_string(result.verdict)}};
+}
+
+json to_json(const LifeDocument& d, Explain explain) {
+  const FieldMean& mean = d.mean;
+  const LifeInterval& life = d.life;
+  const double usable = d.battery.usable_c();
+  json shares = json::array();
+  for (const Share& s : mean.shares) {
+    const bool told = life.life && usable > 0;
+    shares.push_back({{"state", s.state},
+                      {"share", told ? json(s.current * *life.life / usable) : json(nullptr)}});
+  }
+  if (life.life && usable > 0) {
+    if (mean.once_charge > 0)
+      shares.push_back({{"state", "once"}, {"share", mean.once_charge / usable}});
+    const double left = 1 - (mean.mean * *life.life + mean.once_charge) / usable;
+    if (d.battery.self_discharge_hz > 0)
+      shares.push_back({{"state", "self-discharge"}, {"share", left}});
+  }
+  json out{{"mean_a", mean.mean},
+           {"mean_u_a", number(mean.mean_u.U)},
+           {"mean_u_factor", number(mean.mean_u.coverage_factor)},
+           {"of", mean.of},
+           {"usable_c", usable},
+           {"life_s", number(life.life)},
+           {"life_low_s", number(life.low)},
+           {"life_high_s", number(life.high)},
+           {"counts", d.counts == Counts::chance ? "chance" : "given"},
+           {"by_chance", life.has_chance ? json{{"life_low_s", number(life.chance_low)},
+                                                {"life_high_s", number(life.chance_high)}}
+                                         : json(nullptr)},
+           {"unlimited", life.unlimited},
+           {"shares", shares},
+           {"needed_c", d.wanted_s ? number(needed_capacity(d.battery, mean.mean, *d.wanted_s,
+                                                            mean.once_charge))
+                                   : json(nullptr)},
+           {"unnamed", to_json(mean.unnamed, "", json::array())},
+           {"single_visit", !mean.single.empty()},
+           {"single", mean.single},
+           {"decided_by", mean.decided_by},
+           {"accuracy_stated", mean.accuracy_stated},
+           {"lower_bound", mean.bounds.lower},
+           {"upper_bound", mean.bounds.upper},
+           {"not_used", d.battery.not_used}};
+  if (d.wanted_s) {
+    const Verdict v = judge_life(life, *d.wanted_s, d.counts);
+    out["verdict"] = v == Verdict::outside ? "missed" : v == Verdict::within ? "met" : "too close";
+  }
+  explain_in(out, explain, {{"mean_a", mean.components}});
+  return out;
 }
 
 json to_json(const std::vector<book::Problem>& problems) {

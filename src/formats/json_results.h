@@ -5,6 +5,8 @@
 #include "book/verify.h"
 #include "core/budget.h"
 #include "core/compare.h"
+#include "core/cycles.h"
+#include "core/lifetime.h"
 
 #include <nlohmann/json.hpp>
 
@@ -14,14 +16,28 @@ namespace kuvio::formats {
 // number that cannot be known is null.
 
 nlohmann::ordered_json to_json(const book::CaptureInfo& capture);
+/// Whether the uncertainty budget of each result goes with it: `"budget": {"KEY": [{"component",
+/// "u", "freedom", "share"}]}` beside the KEY it explains; freedom null: infinitely many.
+enum class Explain { no, yes };
+
 nlohmann::ordered_json to_json(const SpanFigures& span, const book::ChannelInfo& channel,
-                               const Basis& basis);
+                               const Basis& basis, Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const std::string& recipe, const std::vector<VisitFigures>& visits);
 nlohmann::ordered_json to_json(const std::string& capture, const Ledger& ledger,
-                               const Cycles& cycles);
-nlohmann::ordered_json to_json(const Comparison& comparison);
+                               const CycleFigures& cycles, Explain explain = Explain::no);
+nlohmann::ordered_json to_json(const Comparison& comparison, Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const Budget& budget, const std::string& build,
-                               const CheckResult& result);
+                               const CheckResult& result, Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const std::vector<book::Problem>& problems);
+
+/// What a life is told with.
+struct LifeDocument {
+  FieldMean mean;
+  Battery battery;
+  LifeInterval life;
+  Counts counts = Counts::given;
+  std::optional<double> wanted_s;
+};
+nlohmann::ordered_json to_json(const LifeDocument& life, Explain explain = Explain::no);
 
 }  // namespace kuvio::formats

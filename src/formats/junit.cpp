@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/junit.h"
 
-#include "core/present.h"
+#include "formats/phrases.h"
 
 #include <fmt/format.h>
 
@@ -43,17 +43,17 @@ std::string junit_xml(const Budget& budget, const std::string& build, const Chec
       cases += "/>\n";
       continue;
     }
-    const bool over = r.verdict == Verdict::over;
-    (over ? failures : errors) += 1;
+    const bool outside = r.verdict == Verdict::outside;
+    (outside ? failures : errors) += 1;
     const std::string unit(unit_of(l.quantity));
     const double limit = l.max ? *l.max : l.min.value_or(0);
-    const std::string what =
-        r.measured
-            ? fmt::format("{}: {} against a limit of {}", to_string(r.verdict),
-                          with_uncertainty(*r.measured, r.U, unit), with_prefix(limit, unit, 4))
-            : fmt::format("{}: {}", to_string(r.verdict), r.note);
+    const std::string what = r.measured
+                                 ? fmt::format("{}: {} against a limit of {}", to_string(r.verdict),
+                                               measured_text(r), figure_text(limit, 0, unit)) +
+                                       (r.note.empty() ? "" : " (" + r.note + ")")
+                                 : fmt::format("{}: {}", to_string(r.verdict), r.note);
     cases += fmt::format(">\n    <{0} message=\"{1}\">{1}</{0}>\n  </testcase>\n",
-                         over ? "failure" : "error", escape_xml(what));
+                         outside ? "failure" : "error", escape_xml(what));
   }
   return fmt::format(
       "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" "

@@ -173,30 +173,54 @@ Battery parse_battery(const std::string& text, const std::string& name) {
                                        std::pair{"buffer_esr", Dimension::resistance},
                                        std::pair{"buffer_leakage", Dimension::current},
                                        std::pair{"cutoff_voltage", Dimension::voltage}}) {
-    root.optional_quantity(key, dimension);  // checked, so that a slip is told now
+    // Checked, so that a slip is told now.
+    if (root.optional_quantity(key, dimension)) out.not_used.emplace_back(key);
   }
   return out;
+}
+
+namespace {
+
+Activity read_activity(const TomlTable& table) {
+  table.expect({"every", "per", "states", "lengths"});
+  Activity out;
+  const auto every = table.optional_quantity("every", Dimension::time);
+  const auto per = table.optional_quantity("per", Dimension::frequency);
+  if (every.has_value() == per.has_value())
+    table.complain("an activity needs one of \"every\" and \"per\"");
+  if (every && !(*every > 0)) table.complain("\"every\" must be more than nothing", "every");
+  if (per && !(*per > 0)) table.complain("\"per\" must be more than nothing", "per");
+  out.rate_hz = every ? 1 / *every : *per;
+  out.states = table.strings("states");
+  if (const auto lengths = table.optional_table("lengths")) {
+    for (const std::string& state : lengths->keys()) {
+      if (std::find(out.states.begin(), out.states.end(), state) == out.states.end())
+        lengths->complain("\"" + state + "\" is no state of this activity", state);
+      const double length = *lengths->optional_quantity(state, Dimension::time);
+      if (!(length > 0)) lengths->complain("a length must be more than nothing", state);
+      out.lengths[state] = length;
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+const char* activity_key(const std::string& text) {
+  const TomlTable root = TomlTable::text(text, "duty plan", "duty");
+  return root.has("round") && !root.has("activity") ? "round" : "activity";
 }
 
 DutyPlan read_duty(const std::string& path) { return parse_duty(read_text_file(path), path); }
 
 DutyPlan parse_duty(const std::string& text, const std::string& name) {
   const TomlTable root = TomlTable::text(text, name, "duty");
-  root.expect({"kuvio", "name", "rest", "round", "once"});
+  root.expect({"kuvio", "name", "rest", "activity", "round", "once"});
   DutyPlan out;
   out.rest = root.string("rest");
-  for (const TomlTable& table : root.tables("round")) {
-    table.expect({"every", "per", "states"});
-    Round round;
-    const auto every = table.optional_quantity("every", Dimension::time);
-    const auto per = table.optional_quantity("per", Dimension::frequency);
-    if (every.has_value() == per.has_value())
-      table.complain("a round needs one of \"every\" and \"per\"");
-    if (every && !(*every > 0)) table.complain("\"every\" must be more than nothing", "every");
-    if (per && !(*per > 0)) table.complain("\"per\" must be more than nothing", "per");
-    round.rate_hz = every ? 1 / *every : *per;
-    round.states = table.strings("states");
-    out.rounds.push_back(std::move(round));
+  // Plans of older books say [[round]].
+  for (const char* key : {"activity", "round"}) {
+    for (const TomlTable& table : root.tables(key)) out.activities.push_back(read_activity(table));
   }
   for (const TomlTable& table : root.tables("once")) {
     table.expect({"states"});

@@ -39,6 +39,9 @@ Battery parse_battery(const std::string& text, const std::string& name);
 DutyPlan read_duty(const std::string& path);
 DutyPlan parse_duty(const std::string& text, const std::string& name);
 
+/// Under which key a duty plan's text lists its activities: "round" in plans of older books.
+const char* activity_key(const std::string& text);
+
 /// A quantity as these files have it: "4 uA", "35 ms", "2 y", with at most `digits` digits.
 std::string quantity_text(double value, Dimension dimension, int digits = 6);
 

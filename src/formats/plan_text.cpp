@@ -6,7 +6,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
+#include <cctype>
 #include <cmath>
 
 namespace kuvio::formats {
@@ -48,6 +50,14 @@ std::string time_text(double value, int digits) {
 
 void line(std::string& out, const std::string& key, const std::string& quoted) {
   out += key + " = " + quoted + "\n";
+}
+
+/// A TOML key: bare where that is allowed.
+std::string key(const std::string& name) {
+  const bool bare = !name.empty() && std::all_of(name.begin(), name.end(), [](unsigned char c) {
+    return c < 128 && (std::isalnum(c) || c == '_' || c == '-');
+  });
+  return bare ? name : toml_quote(name);
 }
 
 std::string list(const std::vector<std::string>& texts) {
@@ -110,14 +120,20 @@ std::string recipe_text(const Recipe& recipe) {
 std::string duty_text(const DutyPlan& plan) {
   std::string out = "kuvio = \"duty/1\"\n";
   line(out, "rest", toml_quote(plan.rest));
-  for (const Round& round : plan.rounds) {
-    out += "\n[[round]]\n";
-    if (round.rate_hz >= 1.0 / 7200) {
-      line(out, "every", toml_quote(quantity_text(1 / round.rate_hz, Dimension::time)));
+  for (const Activity& activity : plan.activities) {
+    out += "\n[[activity]]\n";
+    if (activity.rate_hz >= 1.0 / 7200) {
+      line(out, "every", toml_quote(quantity_text(1 / activity.rate_hz, Dimension::time)));
     } else {
-      line(out, "per", toml_quote(quantity_text(round.rate_hz, Dimension::frequency)));
+      line(out, "per", toml_quote(quantity_text(activity.rate_hz, Dimension::frequency)));
     }
-    line(out, "states", list(round.states));
+    line(out, "states", list(activity.states));
+    if (activity.lengths.empty()) continue;
+    std::string lengths;
+    for (const auto& [state, length] : activity.lengths)
+      lengths += (lengths.empty() ? "" : ", ") + key(state) + " = " +
+                 toml_quote(quantity_text(length, Dimension::time));
+    line(out, "lengths", "{ " + lengths + " }");
   }
   if (!plan.once.empty()) {
     out += "\n[[once]]\n";
@@ -167,7 +183,7 @@ std::string limit_block(const Limit& l, const std::string& duty_name,
         return std::pair{"lifetime", Dimension::time};
     }
   };
-  const auto [key, dimension] = dimension_of(l.quantity);
+  const auto [name, dimension] = dimension_of(l.quantity);
   std::string inner;
   const auto add = [&](const char* k, const std::string& v) {
     inner += (inner.empty() ? "" : ", ") + std::string(k) + " = " + toml_quote(v);
@@ -178,7 +194,7 @@ std::string limit_block(const Limit& l, const std::string& duty_name,
   const Of usual = l.quantity == LimitQuantity::peak_current ? Of::worst : Of::mean;
   if (l.of != usual) add("of", l.of == Of::mean ? "mean" : l.of == Of::p95 ? "p95" : "worst");
   if (l.quantity == LimitQuantity::lifetime) add("battery", battery_name);
-  line(out, key, "{ " + inner + " }");
+  line(out, name, "{ " + inner + " }");
   return out;
 }
 

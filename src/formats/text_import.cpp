@@ -105,7 +105,7 @@ private:
   bool torn_ = false;
 };
 
-enum class Cell { number, over_range, not_a_number, junk };
+enum class Cell { number, over_range, below_range, not_a_number, junk };
 
 Cell read_value(std::string_view cell, double& value) {
   if (cell.empty()) return Cell::not_a_number;
@@ -114,9 +114,11 @@ Cell read_value(std::string_view cell, double& value) {
   if (failed == std::errc{} && end == cell.data() + cell.size()) {
     const double size = std::fabs(value);
     if (std::isnan(value) || (size >= 9.905e37 && size <= 9.915e37)) return Cell::not_a_number;
-    return size >= 9.8e37 ? Cell::over_range : Cell::number;
+    if (size < 9.8e37) return Cell::number;
+    return value < 0 ? Cell::below_range : Cell::over_range;
   }
   if (cell == "OVLD" || cell == "OL" || cell == "Overload") return Cell::over_range;
+  if (cell == "-OVLD" || cell == "-OL" || cell == "-Overload") return Cell::below_range;
   if (cell == "NaN" || cell == "NAN" || cell == "nan") return Cell::not_a_number;
   return Cell::junk;
 }
@@ -368,7 +370,9 @@ private:
   void add(std::size_t index, std::int64_t time, Cell kind, double value) {
     Lane& lane = lanes_[index];
     if (kind != Cell::number) {
-      const Flag flag = kind == Cell::over_range ? Flag::over_range : Flag::not_a_number;
+      const Flag flag = kind == Cell::over_range    ? Flag::over_range
+                        : kind == Cell::below_range ? Flag::below_range
+                                                    : Flag::not_a_number;
       if (lane.flag && lane.flag->flag != flag) end_flag(index);
       if (!lane.flag) lane.flag = FlagRun{flag, base().seconds(stamped(lane, time)), 0, 0};
       ++lane.flag->samples;

@@ -114,13 +114,14 @@ void add_fault(Faults& faults, const std::string& text) {
   }
 }
 
-Analyser::Analyser(Device& device, std::uint64_t seed, Faults faults)
+Analyser::Analyser(Device& device, std::uint64_t seed, std::uint64_t instrument_seed, Faults faults)
     : device_(device),
       seed_(mix(seed)),
+      instrument_(mix(instrument_seed)),
       faults_(faults),
       outputs_(static_cast<std::size_t>(device.ports())) {
-  gain_error_ = (2 * uniform(mix(seed_ + 1)) - 1) * 0.0008;
-  offset_error_ = (2 * uniform(mix(seed_ + 2)) - 1) * 40e-9;
+  gain_error_ = (2 * uniform(mix(instrument_ + 1)) - 1) * 0.0008;
+  offset_error_ = (2 * uniform(mix(instrument_ + 2)) - 1) * 40e-9;
 }
 
 void Analyser::error(int code, const std::string& text) {
@@ -348,7 +349,8 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
   bool known = false;
   if (const std::string answer = one_of_output(now_s, header, argument, output, known); known)
     return answer;
-  if (header == "*IDN?") return "Kuvio," + model_ + "," + std::to_string(seed_ % 100000) + ",1.0";
+  if (header == "*IDN?")
+    return "Kuvio," + model_ + "," + std::to_string(instrument_ % 100000) + ",1.0";
   if (header == "*OPC?") return "1";
   if (header == "*RST") {
     for (int k = 0; k < device_.ports(); ++k) switch_output(now_s, k, false);

@@ -31,10 +31,11 @@ void add_fault(Faults& faults, const std::string& text);
 /// logs current and voltage in arrays.
 ///
 /// Speaks SCPI (docs/simulated-bench.md lists its commands). Its error of gain and offset is drawn
-/// once from the seed, within the bound it states: 0.08 % + 40 nA.
+/// once from the instrument's seed, within the bound it states: 0.08 % + 40 nA. Its noise is drawn
+/// from `seed`, so that one instrument records several devices without repeating itself.
 class Analyser {
 public:
-  Analyser(Device& device, std::uint64_t seed, Faults faults);
+  Analyser(Device& device, std::uint64_t seed, std::uint64_t instrument_seed, Faults faults);
 
   /// Answers one program message at bench time now_s; empty when there is nothing to answer.
   std::string command(double now_s, std::string_view message);
@@ -82,7 +83,7 @@ private:
   std::string line(double now_s, int number, bool asked, const std::string& argument);
 
   Device& device_;
-  std::uint64_t seed_;
+  std::uint64_t seed_, instrument_;
   Faults faults_;
   std::string model_ = "Simulated analyser";
   double gain_error_ = 0, offset_error_ = 0;

@@ -172,7 +172,8 @@ struct Bench::Impl {
   explicit Impl(BenchSettings s)
       : settings(std::move(s)),
         device(make_device(settings)),
-        analyser(*device, settings.seed, settings.faults),
+        analyser(*device, settings.seed, settings.instrument_seed.value_or(settings.seed),
+                 settings.faults),
         acceptor(io),
         meter_acceptor(io),
         terminal(io),

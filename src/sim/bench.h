@@ -5,6 +5,7 @@
 #include "sim/digitiser.h"
 
 #include <memory>
+#include <optional>
 #include <string>
 
 namespace kuvio::sim {
@@ -13,7 +14,8 @@ struct BenchSettings {
   std::string device = "satchel";  ///< satchel, or tally with its two outputs
   std::string build = "2.3.0";
   std::uint64_t seed = 1;
-  double speed = 1;  ///< simulated seconds per second
+  std::optional<std::uint64_t> instrument_seed;  ///< of the analyser's errors; nothing: as `seed`
+  double speed = 1;                              ///< simulated seconds per second
   Faults faults;
   std::string truth_file;  ///< written when logging stops and at the end; "" for none
   int port = 0;            ///< 0: any free one, on loopback

@@ -17,6 +17,9 @@ int main(int argc, char** argv) {
                  "firmware of the device: 2.3.0, 2.4.0-rc1 or 2.4.0-rc2");
   app.add_option("--device", settings.device, "satchel, or tally with its two outputs");
   app.add_option("--seed", settings.seed, "seed of everything random");
+  app.add_option("--instrument-seed", settings.instrument_seed,
+                 "seed of the analyser's errors and serial number (as --seed): one instrument for "
+                 "several devices");
   app.add_option("--speed", settings.speed, "simulated seconds per second")
       ->check(CLI::Range(0.01, 100000.0));
   app.add_option("--fault", faults,

@@ -79,15 +79,25 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
   v.reference_captures = v.candidate_captures = 1;
   v.field = true;
   Comparison& c = v.comparison;
+  c.reference = v.reference;
+  c.candidate = v.candidate;
   c.reference_mean = 45e-6;
   c.candidate_mean = 79e-6;
-  c.total = {34e-6, 33.7e-6, 34.3e-6, 0, 0, 0, true, true};
+  c.of_builds = true;
+  c.total.value = 34e-6;
+  c.total.low = 33.7e-6;
+  c.total.high = 34.3e-6;
+  c.total.known = c.total.tested = true;
   c.total_shown = Shown::higher;
   CompareRow row;
   row.state = "Rest";
   row.reference_mean = 3e-6;
   row.candidate_mean = 38e-6;
-  row.mean = {35e-6, 34e-6, 36e-6, 0, 0, 0, true, true};
+  row.mean.value = 35e-6;
+  row.mean.low = 34e-6;
+  row.mean.high = 36e-6;
+  row.mean.known = row.mean.tested = true;
+  row.level_part = 34.3e-6;
   row.shown = Shown::higher;
   row.bridge = 34.3e-6;
   c.rows.push_back(row);
@@ -98,11 +108,28 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
   v.candidate_life = b;
   const Sentence s = sentence_of(v);
   CHECK(s.first ==
-        QStringLiteral("In the field 1.1 draws 34.0\u2009±\u20090.3\u2009µA more than 1.0."));
+        QStringLiteral("In the field 1.1 draws 34.00\u2009±\u20090.30\u2009µA more than 1.0."));
   CHECK_THAT(s.second.toStdString(), Catch::Contains("Rest adds 34.3\u2009µA") &&
                                          Catch::Contains("falls from 2.80") &&
                                          Catch::Contains("alike in every condition"));
-  CHECK(shown_text(row) == QStringLiteral("higher: 12.7 ×"));
+  CHECK(shown_text(row, 4) == QStringLiteral("higher: 12.7 ×"));
+  // What holds the weather common leads, the plain difference stands beside it.
+  SameUse same;
+  same.difference = c.total;
+  same.difference.value = 34.2e-6;
+  same.shown = Shown::higher;
+  same.common = {{"Locate", false, 5.5, 6e-6}};
+  c.same_use = same;
+  const Sentence leads = sentence_of(v);
+  CHECK(leads.first.toStdString() ==
+        std::string("1.1 draws 34.20\u2009±\u20090.30\u2009µA more than 1.0 at the same "
+                    "use (Rest +34.3\u2009µA)."));
+  CHECK_THAT(leads.second.toStdString(),
+             Catch::Contains("In the field 1.1 draws 34.00") &&
+                 Catch::Contains("Locate's length, no difference shown, could hide ± 6.0\u2009µA"));
+  c.same_use.reset();
+  c.of_builds = false;
+  CHECK_THAT(sentence_of(v).second.toStdString(), Catch::Contains("holds within these captures"));
   c.total_shown = Shown::none;
   CHECK_THAT(sentence_of(v).first.toStdString(), Catch::Contains("no difference is shown"));
   c.total.known = false;
@@ -222,7 +249,7 @@ TEST_CASE("a budget's gauges say what the command line says, its text and its fi
       QString(text).replace(QStringLiteral("\"4 uA\""), QStringLiteral("\"1 uA\"")));
   QTest::mouseClick(s.child<QPushButton>("keepText"), Qt::LeftButton);
   REQUIRE(s.wait([&] {
-    return limits->model()->index(0, 3).data().toString().contains(QStringLiteral("over"));
+    return limits->model()->index(0, 3).data().toString().contains(QStringLiteral("outside"));
   }));
   // Removing a limit is undone like everything else.
   limits->setCurrentIndex(limits->model()->index(1, 0));
@@ -265,7 +292,7 @@ TEST_CASE("a life says the same as the engine, and its scenario can be put back"
   const book::Book book = book::Book::open(s.made.path, book::Book::Mode::read);
   std::vector<book::SplitCapture> one;
   one.push_back(book::load_split(book, book.capture(s.made.capture)));
-  const FieldMean mean = captured_mean(*one[0].trace, one[0].visits, book::pooled_ledger(one));
+  const FieldMean mean = captured_mean(book::pooled_ledger(one));
   const auto expected =
       life(formats::read_battery(KUVIO_SOURCE "/examples/satchel.battery.toml"), mean.mean);
   REQUIRE(s.wait([&] { return captured->text() == QString::fromStdString(life_time(*expected)); }));

@@ -238,7 +238,7 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
   const auto verdict = [&](int build) {
     return limits->model()->index(hibernate, 3 + build).data().toString();
   };
-  REQUIRE(Hand::wait([&] { return verdict(1).contains(QStringLiteral("over")); }));
+  REQUIRE(Hand::wait([&] { return verdict(1).contains(QStringLiteral("outside")); }));
   CHECK_THAT(verdict(0).toStdString(), Catch::Contains("within"));
 
   // Lifetime: in the scenario the rounds with an uplink come every six hours.
@@ -248,11 +248,11 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
   const QString before = life->text();
   int with_uplink = -1;
   for (int i = 0; i < 4; ++i) {
-    auto* edit = h.window->findChild<QLineEdit*>(QStringLiteral("life_round%1").arg(i));
+    auto* edit = h.window->findChild<QLineEdit*>(QStringLiteral("life_activity%1").arg(i));
     if (edit && edit->accessibleName().contains(QStringLiteral("Uplink"))) with_uplink = i;
   }
   REQUIRE(with_uplink >= 0);
-  h.type(("life_round" + std::to_string(with_uplink)).c_str(), QStringLiteral("6 h"));
+  h.type(("life_activity" + std::to_string(with_uplink)).c_str(), QStringLiteral("6 h"));
   REQUIRE(Hand::wait([&] { return life->text() != before; }));
   CHECK(h.window->findChild<QLabel*>(QStringLiteral("lifeDifference"))
             ->text()
@@ -306,7 +306,7 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
   h.desk("Budget");
   limits = h.window->findChild<NotebookTable*>(QStringLiteral("limits"));
   REQUIRE(Hand::wait([&] { return limits->model()->rowCount() > 4; }));
-  REQUIRE(Hand::wait([&] { return verdict(1).contains(QStringLiteral("over")); }));
+  REQUIRE(Hand::wait([&] { return verdict(1).contains(QStringLiteral("outside")); }));
   h.desk("Lifetime");
   REQUIRE(Hand::wait([&] {
     return h.window->findChild<QLabel*>(QStringLiteral("lifeScenario"))->text() == scenario;

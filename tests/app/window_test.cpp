@@ -31,7 +31,7 @@ TEST_CASE("a dragged span has the core's figures in the read-out line") {
   const book::Book book = book::Book::open(s.made.path, book::Book::Mode::read);
   const book::ChannelTrace trace(book, book.capture(s.made.capture).channels.front());
   const SpanFigures f = measure(trace, from, to);
-  const double u = combine(accuracy_components(parse_accuracy("0.08 % + 40 nA"), *f.mean())).U;
+  const double u = expand(accuracy_components(parse_accuracy("0.08 % + 40 nA"), *f.mean())).U;
   // While dragging the figures of the last reading stay; then those of the span are there.
   const QString mean = QString::fromStdString("mean " + with_uncertainty(*f.mean(), u, "A"));
   REQUIRE(s.wait([&] { return s.window.readOut().contains(mean); }));

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/packing.h"
 
+#include "book/analysis.h"
 #include "book/make.h"
+#include "book/schema.h"
 #include "book/verify.h"
 #include "core/envelope.h"
 #include "core/measure.h"
@@ -271,10 +273,60 @@ TEST_CASE("a book of version 3 is read as it is, migrated by who writes, its sam
     CHECK(info.name == "Renamed");
     CHECK(verify(book).empty());
     if (mode == Book::Mode::read) continue;
-    CHECK(book.version() == 4);
+    CHECK(book.version() == kSchemaVersion);
     CaptureWriter w(book, {"fourth", "1", {}, false}, {test::current_channel()});
     w.append(0, 0, 1, codes(100'000, 1e-6, 0, 3));
     w.finish("done", false);
     CHECK(verify(book).empty());
   }
+}
+
+TEST_CASE("a book of version 4 is read with its edges on samples, and its split is made anew") {
+  const test::Folder folder;
+  const std::string path = folder / "old.kuvio";
+  std::filesystem::copy_file(KUVIO_SOURCE "/tests/fixtures/book-v4.kuvio", path);
+  for (const auto mode : {Book::Mode::read, Book::Mode::write, Book::Mode::read}) {
+    Book book = Book::open(path, mode);
+    const auto info = book.captures().front();
+    const auto split = book.split(info.id);
+    REQUIRE(split);
+    REQUIRE(split->visits.size() == 7);
+    CHECK(split->rules == 0);  // what holds a budget against it splits it again
+    for (const Visit& v : split->visits) {
+      CHECK(v.begins.empty());
+      CHECK_FALSE(v.narrow);
+    }
+    CHECK(split->visits[1].from_s == Approx(0.4));
+    // Its figures are those of its own edges.
+    const SplitCapture old = load_split(book, info);
+    CHECK(old.visits[1].charge == Approx(500.1e-6).epsilon(1e-3));
+    CHECK(verify(book).empty());
+  }
+  const Book book = Book::open(path, Book::Mode::read);
+  CHECK(book.version() == kSchemaVersion);
+}
+
+TEST_CASE(
+    "a split keeps its cells, narrow visits and those that go on, and refuses what makes no "
+    "sense") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Book book = Book::open(path, Book::Mode::create);
+  CaptureWriter w(book, {"c", "1", {}, false}, {test::current_channel()});
+  w.append(0, 0, 1, std::vector<double>(1000, 1e-3));
+  w.finish("done", false);
+  StoredSplit split;
+  split.channel = 1;
+  split.rules = kSplitRules;
+  split.visits = {{"A", 0, 0.2504, false}, {"B", 0.2504, 0.5, true, true}, {"A", 0.5, 1, false}};
+  split.visits[0].ends = split.visits[1].begins = {0.249, 0.252};
+  split.visits[2].continues = true;
+  book.save_split(1, split);
+  const auto back = book.split(1);
+  REQUIRE(back);
+  CHECK(back->visits == split.visits);
+  CHECK(back->rules == kSplitRules);
+  split.visits[1].begins = {0.3, 0.4};  // not where the edge is
+  book.save_split(1, split);
+  CHECK_THROWS_AS(book.split(1), Error);
 }

@@ -81,3 +81,11 @@ TEST_CASE("maps compose and invert") {
   CHECK(inverse(a).at(a.at(1234.5)) == Approx(1234.5).epsilon(1e-15));
   CHECK(a.own(a.at(50)) == Approx(50).epsilon(1e-15));
 }
+
+TEST_CASE("a one-way link tells by how much its arrivals lie behind the line") {
+  std::mt19937_64 random(4);
+  std::exponential_distribution<double> late(1 / 2e-3);
+  ClockFit fit;
+  for (int i = 0; i < 2000; ++i) fit.add({i * 0.1, -INFINITY, 5 + i * 0.1 + late(random)});
+  CHECK(fit.fit()->spread_s == Approx(2e-3).epsilon(0.1));
+}

@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/ledger.h"
 
+#include "core/cycles.h"
+#include "core/split.h"
 #include "core/sum.h"
 
+#include "studies/made_ledger.h"
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -24,7 +27,7 @@ TEST_CASE("the ledger's rows add up to the whole on random traces and recipes") 
                                unit(random) * 0.03,
                                unit(random) * 0.03});
     }
-    const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, recipe))}}, {});
+    const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, recipe))}});
     Sum charge, time;
     for (const LedgerRow& row : ledger.rows) {
       charge += row.charge;
@@ -57,8 +60,8 @@ const Recipe kTwo{
 
 TEST_CASE("visits cut by the capture's ends are in the ledger but not in per-visit figures") {
   const MemoryTrace trace = rounds({5e-3, 6e-3, 7e-3});
-  const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, kTwo))}},
-                                    {{0.001, 1e-8, false}, 3.6, 1e-3});
+  const Ledger ledger = make_ledger(
+      {{&trace, measure_visits(trace, split(trace, kTwo)), {{0.001, 1e-8, false}, 3.6, 1e-3}}});
   const LedgerRow& work = *ledger.find("Work");
   CHECK(work.visits == 3);
   CHECK(work.whole_visits == 3);
@@ -80,8 +83,8 @@ TEST_CASE("Off stays out of the mean") {
   std::vector<double> values(1000, 0.0);
   values.insert(values.end(), 1000, 4e-3);
   trace.append(0, 1, values);
-  const Ledger ledger = make_ledger(
-      {{&trace, measure_visits(trace, {{kOff, 0, 1, false}, {"Work", 1, 2, false}})}}, {});
+  const Ledger ledger =
+      make_ledger({{&trace, measure_visits(trace, {{kOff, 0, 1, false}, {"Work", 1, 2, false}})}});
   CHECK(*ledger.mean == Approx(4e-3));
   CHECK(ledger.off_s == Approx(1));
   CHECK(ledger.time_s == Approx(2));
@@ -89,13 +92,71 @@ TEST_CASE("Off stays out of the mean") {
 
 TEST_CASE("cycles run from entry to entry") {
   const MemoryTrace trace = rounds({5e-3, 6e-3, 7e-3});
-  const Cycles c = find_cycles(trace, split(trace, kTwo), "Work");
+  const auto visits = measure_visits(trace, split(trace, kTwo));
+  const CycleFigures c = figures_of_cycles(visits, "Work");
   CHECK(c.count == 2);
   CHECK(c.period.mean == Approx(1.0));
-  CHECK(c.from_s == Approx(0.9));
-  CHECK(c.to_s == Approx(2.9));
   CHECK(c.charge.mean == Approx((5e-3 + 6e-3) / 2 * 0.1 + 0.9 * 2e-6));
-  CHECK(find_cycles(trace, split(trace, kTwo), "Nowhere").count == 0);
+  const auto list = cycles_of(visits_of(visits), "Work");
+  CHECK(list.front().from_s == Approx(0.9));
+  CHECK(list.back().to_s == Approx(2.9));
+  CHECK(figures_of_cycles(visits, "Nowhere").count == 0);
+}
+
+TEST_CASE("no cycle goes over a gap or over Off, and a span of whole cycles holds none") {
+  const Visits visits{{"Rest", 0, 1, false},   {"Work", 1, 2},        {"Rest", 2, 3},
+                      {"Work", 3, 4},          {"Rest", 4, 5, false}, {kMissing, 5, 15, false},
+                      {"Rest", 15, 16, false}, {"Work", 16, 17},      {"Rest", 17, 18},
+                      {"Work", 18, 19},        {"Rest", 19, 20},      {"Work", 20, 21, false},
+                      {kOff, 21, 30, false},   {"Work", 30, 31},      {"Rest", 31, 32, false}};
+  CHECK(cycles_of(visits, "Work").size() == 3);  // 1 to 3; 16 to 18 to 20
+  CHECK(cycles_of(visits, "Rest").size() == 2);  // 2 to 4; 17 to 19: none begins with a cut one
+  const auto span = whole_cycles(visits, "Work", 0, 32);
+  REQUIRE(span);
+  CHECK(span->from_s == 16);
+  CHECK(span->to_s == 20);
+  CHECK(span->cycles == 2);
+  // Ends that lie on entries just count.
+  const auto inside = cycles_inside(visits, "Work", 16, 20);
+  REQUIRE(inside);
+  CHECK(inside->cycles == 2);
+  CHECK_FALSE(cycles_inside(visits, "Work", 16.5, 19.5));
+}
+
+TEST_CASE("each capture counts by its own accuracy, in whatever order") {
+  const auto pooled = [](bool swapped) {
+    std::vector<test::MadeCapture> two;
+    for (const double offset : {10e-9, 1000e-9}) {
+      test::MadeCapture c({{0.001, offset, false}, offset < 1e-7 ? 1.8 : 3.6, 1e-3});
+      c.visit("Sleep", 3e-6, 10, false).visit("Work", 1e-3, 1).visit("Sleep", 3e-6, 10);
+      c.visit("Work", 1e-3, 1).visit("Sleep", 3e-6, 10, false);
+      two.push_back(std::move(c));
+    }
+    if (swapped) std::swap(two[0], two[1]);
+    return test::ledger_of(two);
+  };
+  const Ledger a = pooled(false), b = pooled(true);
+  CHECK(a.find("Sleep")->accuracy.offset == Approx(505e-9));
+  CHECK(a.find("Sleep")->mean_u.U == Approx(b.find("Sleep")->mean_u.U));
+  CHECK(*a.find("Work")->energy == Approx(2e-3 * (1.8 + 3.6)));
+  CHECK(*b.find("Work")->energy == Approx(*a.find("Work")->energy));
+}
+
+TEST_CASE("stays that are long but not whole tell their spread by batches") {
+  std::mt19937_64 random(4);
+  std::normal_distribution<double> normal;
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values;
+  for (int i = 0; i < 4000; ++i) values.push_back(3e-6 * (1 + 0.3 * normal(random)));
+  for (int i = 0; i < 50; ++i) values.push_back(5e-3);
+  for (int i = 0; i < 4000; ++i) values.push_back(3e-6 * (1 + 0.3 * normal(random)));
+  trace.append(0, 1, values);
+  const Ledger ledger = make_ledger({{&trace, measure_visits(trace, split(trace, kTwo))}});
+  const LedgerRow& sleep = *ledger.find("Sleep");
+  CHECK(sleep.whole_visits == 0);
+  CHECK(sleep.spread == SpreadOf::batches);
+  // 8000 samples of 0.9 uA: 10 nA, twice that at 95 %.
+  CHECK(sleep.mean_u.U == Approx(1.98 * 0.9e-6 / std::sqrt(8000.0)).epsilon(0.2));
 }
 
 TEST_CASE("the settled level is not lifted by a visit's edges") {

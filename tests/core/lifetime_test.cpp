@@ -3,6 +3,8 @@
 
 #include "core/duty.h"
 
+#include "studies/made_ledger.h"
+
 #include <catch2/catch.hpp>
 
 #include <cmath>
@@ -61,25 +63,15 @@ TEST_CASE("self-discharge per year is an exponential") {
 
 namespace {
 Ledger ledger_with(double busy_charge, double busy_s) {
-  Ledger out;
-  LedgerRow work;
-  work.state = "Work";
-  work.visits = work.whole_visits = 3;
-  work.charges = {busy_charge, busy_charge, busy_charge};
-  work.lengths = {busy_s, busy_s, busy_s};
-  work.charge_per_visit = repeatability(work.charges);
-  work.visit_length = repeatability(work.lengths);
-  work.mean = busy_charge / busy_s;
-  LedgerRow rest;
-  rest.state = "Rest";
-  rest.visits = 4;
-  rest.mean = 3e-6;
-  out.rows = {work, rest};
-  return out;
+  test::MadeCapture c;
+  c.visit("Rest", 3e-6, 10, false);
+  for (int i = 0; i < 3; ++i)
+    c.visit("Work", busy_charge / busy_s, busy_s).visit("Rest", 3e-6, 10, i < 2);
+  return test::ledger_of(c);
 }
 }  // namespace
 
-TEST_CASE("the rest current fills only what the rounds leave") {
+TEST_CASE("the rest current fills only what the activities leave") {
   const FieldMean m = field_mean({"Rest", {{0.1, {"Work"}}}, {"Work"}}, ledger_with(1e-3, 2));
   CHECK(m.mean == Approx(0.1 * 1e-3 + 3e-6 * 0.8));
   CHECK(m.once_charge == Approx(1e-3));
@@ -88,7 +80,7 @@ TEST_CASE("the rest current fills only what the rounds leave") {
   CHECK(sum == Approx(m.mean));
 }
 
-TEST_CASE("rounds that take more time than there is are an error, a missing state is no data") {
+TEST_CASE("activities that take more time than there is are an error, a missing state is no data") {
   CHECK_THROWS_AS(field_mean({"Rest", {{0.6, {"Work"}}}, {}}, ledger_with(1e-3, 2)),
                   std::domain_error);
   CHECK(field_mean({"Rest", {{0.1, {"Nowhere"}}}, {}}, ledger_with(1e-3, 2)).missing ==
@@ -119,7 +111,7 @@ struct Captured {
     stay("Rest", 10e-6, 9000, false);
     trace.append(0, 1, values);
     visits = measure_visits(trace, all);
-    ledger = make_ledger({{&trace, visits}}, {});
+    ledger = make_ledger({{&trace, visits}});
   }
 };
 
@@ -127,7 +119,7 @@ struct Captured {
 
 TEST_CASE("a capture's own mean is that of its whole cycles") {
   const Captured c;
-  const FieldMean mean = captured_mean(c.trace, c.visits, c.ledger);
+  const FieldMean mean = captured_mean(c.ledger);
   // A cycle: 9 s at 10 uA, 0.6 s at 5 mA, 0.4 s at 50 mA, every 10 s; the boot stays out.
   CHECK(mean.mean == Approx((9 * 10e-6 + 0.6 * 5e-3 + 0.4 * 50e-3) / 10));
   double sum = 0;
@@ -137,15 +129,15 @@ TEST_CASE("a capture's own mean is that of its whole cycles") {
 
 TEST_CASE("a capture makes a first duty plan: its rounds as often as they came") {
   const Captured c;
-  const DutyPlan plan = plan_of(c.ledger, c.visits);
+  const DutyPlan plan = plan_of(c.ledger);
   CHECK(plan.rest == "Rest");
   CHECK(plan.once == std::vector<std::string>{"Boot"});
-  REQUIRE(plan.rounds.size() == 1);
-  CHECK(plan.rounds[0].states == std::vector<std::string>{"Work", "Send"});
-  CHECK(plan.rounds[0].rate_hz == Approx(10 / c.ledger.observed_s()));
-  // Played back, the plan gives about the capture's mean.
+  REQUIRE(plan.activities.size() == 1);
+  CHECK(plan.activities[0].states == std::vector<std::string>{"Work", "Send"});
+  CHECK(plan.activities[0].rate_hz == Approx(0.1));
+  // Played back, the plan gives the capture's mean.
   const FieldMean field = field_mean(plan, c.ledger);
-  CHECK(field.mean == Approx(captured_mean(c.trace, c.visits, c.ledger).mean).epsilon(0.1));
+  CHECK(field.mean == Approx(captured_mean(c.ledger).mean).epsilon(1e-9));
   CHECK(field.once_charge == Approx(20e-3 * 0.5));
 }
 
@@ -170,12 +162,157 @@ TEST_CASE("rounds that differ are told apart by what is gone through between two
   stay("Rest", 3e-6, 5000);
   trace.append(0, 1, values);
   const auto visits = measure_visits(trace, all);
-  const Ledger ledger = make_ledger({{&trace, visits}}, {});
-  const DutyPlan plan = plan_of(ledger, visits);
-  REQUIRE(plan.rounds.size() == 2);
-  CHECK(plan.rounds[0].states == std::vector<std::string>{"Wake", "Sense"});
-  CHECK(plan.rounds[0].rate_hz == Approx(6 / ledger.observed_s()));
-  CHECK(plan.rounds[1].states == std::vector<std::string>{"Wake", "Send"});
-  // As often as captured they draw what was captured.
-  CHECK(field_mean(plan, ledger).mean == Approx(*ledger.mean).epsilon(1e-9));
+  const Ledger ledger = make_ledger({{&trace, visits}});
+  const DutyPlan plan = plan_of(ledger);
+  REQUIRE(plan.activities.size() == 2);
+  CHECK(plan.activities[0].states == std::vector<std::string>{"Wake", "Sense"});
+  // Seven rounds between eight entries into the rest: five of one kind, two of the other.
+  const double time = 5 * 5.34 + 2 * 5.54;
+  CHECK(plan.activities[0].rate_hz == Approx(5 / time).epsilon(1e-3));
+  CHECK(plan.activities[1].states == std::vector<std::string>{"Wake", "Send"});
+  CHECK(field_mean(plan, ledger).mean == Approx(captured_mean(ledger).mean).epsilon(1e-9));
+}
+
+TEST_CASE("a mean over whole cycles counts no gap as observed") {
+  test::MadeCapture c;
+  const auto cycles = [&](bool first) {
+    c.visit("Rest", 10e-6, 1, !first);
+    for (int i = 0; i < 10; ++i) c.visit("Work", 5e-3, 0.1).visit("Rest", 10e-6, 0.9);
+    c.visit("Work", 5e-3, 0.1, false);
+  };
+  cycles(true);
+  c.visit(kMissing, 0, 100, false);
+  c.figures().back().observed_s = 0;
+  cycles(false);
+  const FieldMean mean = captured_mean(test::ledger_of(c));
+  CHECK(mean.mean == Approx(0.1 * 5e-3 + 0.9 * 10e-6));
+  // Nor does a plan made of it join what lies before and behind the gap to a round.
+  const DutyPlan plan = plan_of(test::ledger_of(c));
+  REQUIRE(plan.activities.size() == 1);
+  CHECK(plan.activities[0].states == std::vector<std::string>{"Work"});
+  CHECK(plan.activities[0].rate_hz == Approx(1));
+}
+
+TEST_CASE("uneven periods of a steady current leave its mean sharp") {
+  std::mt19937_64 random(3);
+  std::uniform_real_distribution<double> period(1, 20);
+  std::normal_distribution<double> normal;
+  test::MadeCapture c;
+  c.visit("Rest", 50e-6, 5, false);
+  for (int i = 0; i < 30; ++i)
+    c.visit("Tick", 50e-6 * (1 + 0.01 * normal(random)), 0.1).visit("Rest", 50e-6, period(random));
+  c.visit("Tick", 50e-6, 0.1, false);
+  const FieldMean mean = captured_mean(test::ledger_of(c));
+  CHECK(mean.mean == Approx(50e-6).epsilon(1e-3));
+  CHECK(mean.mean_u.U < 0.5e-6);
+}
+
+namespace {
+
+/// The demo's hour: sixty small rounds of 2 mC and three of 300 mC, whose lengths vary.
+FieldMean rare_rounds() {
+  test::MadeCapture c({{0.0008, 40e-9, false}, 3.6, 1e-3});
+  const double large[] = {200e-3, 300e-3, 400e-3};
+  c.visit("Rest", 3e-6, 20, false).visit("Work", 2e-3, 1);
+  for (int i = 0; i < 63; ++i) {
+    c.visit("Rest", 3e-6, 56);
+    if (i % 21 == 10) {
+      c.visit("Send", large[i / 21] / 5, 5);
+    } else {
+      c.visit("Work", 2e-3, 1);
+    }
+  }
+  c.visit("Rest", 3e-6, 20, false);
+  return captured_mean(test::ledger_of(c));
+}
+
+}  // namespace
+
+TEST_CASE("a life decided by three rare rounds is told with an interval of its own law") {
+  const FieldMean mean = rare_rounds();
+  const double time = 60 * 57 + 3 * 61.0;
+  CHECK(mean.mean ==
+        Approx((60 * (2e-3 + 56 * 3e-6) + 3 * 0.3 + 3 * 56 * 3e-6) / time).epsilon(1e-6));
+  // s = 100 mC among the three: u = 100 mC sqrt(3)/T, t(2) = 4.30.
+  CHECK(mean.mean_u.U == Approx(4.3027 * 0.1 * std::sqrt(3.0) / time).epsilon(0.02));
+  CHECK(mean.decided_by.find("3 rounds of Send") == 0);
+  CHECK(mean.single.empty());
+  Battery cell;
+  cell.capacity_c = 4320;
+  cell.reserve = 0.05;
+  cell.self_discharge_hz = self_discharge_rate(0.01, kYear);
+  const LifeInterval life = life_interval(mean, cell);
+  REQUIRE((life.life && life.low && life.high && life.chance_low && life.chance_high));
+  CHECK_FALSE(life.unlimited);
+  // On a logarithmic scale: as far down as up, and nowhere near what self-discharge alone leaves.
+  CHECK(*life.life / *life.low == Approx(std::exp(mean.mean_u.U / mean.mean)).epsilon(0.01));
+  CHECK(*life.high / *life.life == Approx(std::exp(mean.mean_u.U / mean.mean)).epsilon(0.01));
+  CHECK(*life.high < kYear);
+  // Left to chance, three events may have been 0.6 to 8.8 (exact Poisson limits).
+  CHECK(mean.by_chance->high > mean.mean * 2);
+  CHECK(mean.by_chance->low > 40e-6);  // what the sixty and half a large one draw
+  CHECK(*life.chance_low < *life.low);
+  CHECK(judge_life(life, *life.low * 0.99) == Verdict::within);
+  CHECK(judge_life(life, *life.low * 0.99, Counts::chance) == Verdict::too_close);
+}
+
+TEST_CASE("a kind of round that was met once is named, and nothing on it is within") {
+  test::MadeCapture c;
+  c.visit("Rest", 3e-6, 20, false).visit("Work", 2e-3, 1);
+  for (int i = 0; i < 10; ++i) c.visit("Rest", 3e-6, 50).visit(i == 5 ? "Send" : "Work", 2e-3, 5);
+  c.visit("Rest", 3e-6, 20, false);
+  const FieldMean mean = captured_mean(test::ledger_of(c));
+  REQUIRE(mean.single == std::vector<std::string>{"Send"});
+  CHECK(mean.single_share == Approx(0.1).epsilon(0.05));
+  Battery cell;
+  cell.capacity_c = 4320;
+  const LifeInterval life = life_interval(mean, cell);
+  if (mean.single_share > 0.1) CHECK(judge_life(life, 1) == Verdict::too_close);
+}
+
+TEST_CASE("a clipped current makes a life at most this") {
+  FieldMean mean;
+  mean.mean = 50e-6;
+  mean.mean_u.U = 1e-6;
+  mean.bounds.lower = true;
+  Battery cell;
+  cell.capacity_c = 4320;
+  const LifeInterval life = life_interval(mean, cell);
+  CHECK(life.bounds.upper);
+  CHECK(judge_life(life, kYear) == Verdict::too_close);  // 2.7 years at most
+  CHECK(judge_life(life, 10 * kYear) == Verdict::outside);
+}
+
+TEST_CASE("a field mean's scatter is of what each round draws more than the rest would have") {
+  std::mt19937_64 random(5);
+  std::normal_distribution<double> normal;
+  // Rest and round at one level: how long a round takes tells nothing.
+  const auto at = [&](double rest, double work) {
+    test::MadeCapture c;
+    c.visit("Rest", rest, 10, false);
+    for (int i = 0; i < 20; ++i)
+      c.visit("Work", work, 1 + 0.3 * normal(random)).visit("Rest", rest, 10, i < 19);
+    return field_mean({"Rest", {{0.02, {"Work"}}}, {}}, test::ledger_of(c)).mean_u.U;
+  };
+  CHECK(at(5e-3, 5e-3) < 1e-9);
+  CHECK(at(10e-3, 1e-3) == Approx(2.09 * 0.02 * 9e-3 * 0.3 / std::sqrt(20.0)).epsilon(0.5));
+}
+
+TEST_CASE("a length that the plan gives stands for the measured one") {
+  const Ledger l = ledger_with(1e-3, 2);
+  DutyPlan plan{"Rest", {{0.1, {"Work"}, {{"Work", 4}}}}, {}};
+  CHECK(field_mean(plan, l).mean == Approx(0.1 * 4 * 0.5e-3 + 3e-6 * 0.6));
+}
+
+TEST_CASE("a trace that is not split has a life too") {
+  std::mt19937_64 random(6);
+  std::normal_distribution<double> normal;
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> v(10000);
+  for (double& x : v) x = 1e-3 * (1 + 0.1 * normal(random));
+  trace.append(0, 1, v);
+  const FieldMean mean = unsplit_mean(trace, {{0.001, 1e-9, false}, 0, 1e-3});
+  CHECK(mean.mean == Approx(1e-3).epsilon(0.01));
+  CHECK(mean.mean_u.U > 1.9e-6);
+  CHECK(mean.of.find("not split") != std::string::npos);
 }

@@ -131,9 +131,9 @@ TEST_CASE("over-range inside makes a lower bound") {
   trace.append(0, 1, std::vector<double>(10, 1.0));
   trace.append(12, 1, std::vector<double>(10, 1.0));
   trace.flag({Flag::over_range, 0.010, 0.012, 2});
-  CHECK(measure(trace).lower_bound());
+  CHECK(measure(trace).bounds().lower);
   CHECK(measure(trace).over_range == 2);
-  CHECK_FALSE(measure(trace, 0, 0.005).lower_bound());
+  CHECK_FALSE(measure(trace, 0, 0.005).bounds().lower);
 }
 
 TEST_CASE("a sum keeps a small term beside a large one") {

@@ -67,3 +67,23 @@ TEST_CASE("noise alone has no ripple, a few samples have no spectrum") {
   CHECK_FALSE(flat->frequency_hz);
   CHECK(flat->peak_to_peak == 0);
 }
+
+TEST_CASE(
+    "noise that rises towards low frequencies is no ripple either, nor is a short piece of it") {
+  std::mt19937_64 random(9);
+  std::normal_distribution<double> normal;
+  for (const double phi : {0.0, 0.9, 0.999, 1.0}) {
+    int found = 0;
+    for (int i = 0; i < 500; ++i) {
+      double x = 0;
+      const auto trace = sampled(i % 2 ? 1000 : 100, 1000, [&](double) {
+        x = phi * x + normal(random);
+        return x;
+      });
+      const auto r = ripple(trace, 0, 1);
+      found += r && r->frequency_hz ? 1 : 0;
+    }
+    INFO("phi " << phi);
+    CHECK(found <= 3);
+  }
+}

@@ -59,3 +59,14 @@ TEST_CASE("a silence begins the window anew") {
   CHECK(watch.steady());
   CHECK(*watch.mean() == 1);
 }
+
+TEST_CASE("a piece that was joined midway is no eighth of the window") {
+  SteadyWatch watch(8, 0.01, 0);
+  double told = -1;
+  for (double t = 0.94; t < 20 && told < 0; t += 0.02) {
+    watch.add(t, t < 1 ? 5 : 1);  // the first sixteenth of a second was another level
+    if (watch.mean()) told = t;
+  }
+  CHECK(told == Approx(9).margin(0.03));  // eight whole seconds from 1 s on
+  CHECK(*watch.mean() == Approx(1));
+}

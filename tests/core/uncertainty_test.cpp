@@ -1,6 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/uncertainty.h"
 
+#include "core/accuracy.h"
+#include "core/repeatability.h"
+#include "core/verdict.h"
+
+#include "studies/coverage.h"
+#include "studies/edges.h"
+
 #include <catch2/catch.hpp>
 
 #include <array>
@@ -12,7 +19,7 @@ using namespace kuvio;
 TEST_CASE("Student's t has the tabulated quantiles") {
   CHECK(student_t(2) == Approx(4.3027).epsilon(1e-4));
   CHECK(student_t(10) == Approx(2.2281).epsilon(1e-4));
-  CHECK(student_t(0) == Approx(1.95996).epsilon(1e-5));
+  CHECK(student_t({}) == Approx(1.95996).epsilon(1e-5));
   CHECK(student_p(4.3027, 2) == Approx(0.05).epsilon(1e-3));
 }
 
@@ -28,69 +35,63 @@ TEST_CASE("accuracy statements are read and refused") {
 }
 
 TEST_CASE("a verdict needs the whole interval on one side") {
-  CHECK(judge_upper(3, 0.5, 4) == Verdict::within);
-  CHECK(judge_upper(3.8, 0.5, 4) == Verdict::too_close);
-  CHECK(judge_upper(4.2, 0.5, 4) == Verdict::too_close);
-  CHECK(judge_upper(4.6, 0.5, 4) == Verdict::over);
-  CHECK(judge_upper(3, 0.5, 4, true) == Verdict::too_close);
-  CHECK(judge_upper(5, 0.5, 4, true) == Verdict::over);
+  CHECK(judge_upper(2.5, 3.5, 4) == Verdict::within);
+  CHECK(judge_upper(3.3, 4.3, 4) == Verdict::too_close);
+  CHECK(judge_upper(3.7, 4.7, 4) == Verdict::too_close);
+  CHECK(judge_upper(4.1, 5.1, 4) == Verdict::outside);
+  CHECK(judge_upper(2.5, 3.5, 4, {true, false}) == Verdict::too_close);
+  CHECK(judge_upper(4.5, 5.5, 4, {true, false}) == Verdict::outside);
+  CHECK(judge_upper(2.5, 3.5, 4, {false, true}) == Verdict::within);
+  CHECK(judge_upper(4.5, 5.5, 4, {false, true}) == Verdict::too_close);
+  CHECK(judge_upper(2.5, 3.5, 4, {true, true}) == Verdict::too_close);
   CHECK(judge_lower(2.1, 2.5, 2) == Verdict::within);
   CHECK(judge_lower(1.9, 2.5, 2) == Verdict::too_close);
-  CHECK(judge_lower(1.1, 1.5, 2) == Verdict::over);
-  CHECK(worse(Verdict::over, Verdict::no_data) == Verdict::over);
+  CHECK(judge_lower(1.1, 1.5, 2) == Verdict::outside);
+  CHECK(judge_lower(2.1, 2.5, 2, {false, true}) == Verdict::too_close);
+  CHECK(judge_lower(1.1, 1.5, 2, {true, false}) == Verdict::too_close);
+  CHECK(worse(Verdict::outside, Verdict::no_data) == Verdict::outside);
+  CHECK(worse(Verdict::too_close, Verdict::no_data) == Verdict::no_data);
 }
 
-namespace {
-/// Share of made results whose 95 % interval holds the truth.
-template <typename Draw>
-double coverage(Draw draw) {
-  std::mt19937_64 random(42);
-  int held = 0;
-  constexpr int kTrials = 20000;
-  for (int i = 0; i < kTrials; ++i) held += draw(random) ? 1 : 0;
-  return static_cast<double>(held) / kTrials;
+TEST_CASE("components are expanded by where they come from") {
+  const Component bound{"offset", 1, {}, Origin::bound}, stated{"k = 2", 1, {}, Origin::normal},
+      three{"three visits", 1, 2.0, Origin::scatter};
+  CHECK(expand(std::vector{bound}).U == Approx(0.95 * std::sqrt(3.0)));
+  CHECK(expand(std::vector{stated}).U == Approx(1.95996).epsilon(1e-4));
+  CHECK(expand(std::vector{three}).U == Approx(4.30265).epsilon(1e-4));
+  CHECK(expand(std::vector{three, stated}).U == Approx(std::hypot(4.30265, 1.95996)).epsilon(1e-4));
+  // Two equal bounds: the trapezoid's quantile is 1.90 u; a normal one beside is 1 % more.
+  CHECK(expand(std::vector{bound, bound}).U == Approx(1.93 * std::sqrt(2.0)).epsilon(0.02));
+  const Expanded e = expand(std::vector{three, stated});
+  CHECK(e.u == Approx(std::sqrt(2.0)));
+  CHECK(e.coverage_factor == Approx(e.U / e.u));
+  CHECK(expand({}).U == 0);
 }
-}  // namespace
 
-TEST_CASE("95 % intervals hold the truth at least 93 times in a hundred") {
-  std::normal_distribution<double> normal;
-  std::uniform_real_distribution<double> flat(-1, 1);
-  SECTION("many visits") {
-    CHECK(coverage([&](auto& random) {
-            std::vector<double> v(40);
-            for (double& x : v) x = 5 + normal(random);
-            const Repeatability r = repeatability(v);
-            const std::array c{Component{r.u, r.freedom}};
-            return std::fabs(r.mean - 5) <= combine(c).U;
-          }) >= 0.93);
-  }
-  SECTION("three visits") {
-    CHECK(coverage([&](auto& random) {
-            std::vector<double> v(3);
-            for (double& x : v) x = 5 + normal(random);
-            const Repeatability r = repeatability(v);
-            const std::array c{Component{r.u, r.freedom}};
-            return std::fabs(r.mean - 5) <= combine(c).U;
-          }) >= 0.93);
-  }
-  SECTION("one rectangular term that outweighs the rest") {
-    CHECK(coverage([&](auto& random) {
-            const double error = flat(random) + 0.1 * normal(random);
-            const std::array c{Component{1 / std::sqrt(3.0), 0, true}, Component{0.1, 0}};
-            return std::fabs(error) <= combine(c).U;
-          }) >= 0.93);
-  }
-  SECTION("gain, offset and visits together") {
-    const Accuracy accuracy{0.01, 0.05, false};
-    CHECK(coverage([&](auto& random) {
-            const double gain = 1 + 0.01 * flat(random), offset = 0.05 * flat(random);
-            std::vector<double> v(6);
-            for (double& x : v) x = 5 * gain + offset + 0.05 * normal(random);
-            const Repeatability r = repeatability(v);
-            auto c = accuracy_components(accuracy, r.mean);
-            c.push_back({r.u, r.freedom});
-            return std::fabs(r.mean - 5) <= combine(c).U;
-          }) >= 0.93);
+TEST_CASE("the chance of a difference is that of the interval which just reaches zero") {
+  const std::vector<Component> c{{"visits", 1, 4.0, Origin::scatter},
+                                 {"offset", 0.7, {}, Origin::bound}};
+  for (const double level : {0.5, 0.9, 0.95, 0.999})
+    CHECK(chance_of(expand(c, level).U, c) == Approx(1 - level).epsilon(1e-3));
+  CHECK(chance_of(student_t(7, 0.95), std::vector{Component{"v", 1, 7.0, Origin::scatter}}) ==
+        Approx(0.05).epsilon(1e-3));
+  CHECK(chance_of(0, c) == 1);
+  CHECK(chance_of(1, {}) == 0);
+}
+
+TEST_CASE("the short version of the coverage tables") {
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+  constexpr int kLess = 20;  // these builds are for other faults
+#else
+  constexpr int kLess = 1;
+#endif
+  for (const test::CoverageCase& c : test::coverage_cases()) {
+    INFO(c.table << ": " << c.name);
+    const int trials = c.few / kLess;
+    const double found = test::share_of(c, trials, 7);
+    const double slack = 2.5 * std::sqrt(0.93 * 0.07 / trials);
+    CHECK(found >= c.least - slack);
+    CHECK(found <= c.most + slack);
   }
 }
 

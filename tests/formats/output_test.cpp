@@ -33,12 +33,12 @@ TEST_CASE("a check in JUnit XML counts failures and errors apart") {
     LimitResult r;
     r.limit = &budget.limits[i];
     if (i < 2) r.measured = 3.8e-5;
-    r.verdict = i == 0 ? Verdict::over : i == 1 ? Verdict::within : Verdict::no_data;
+    r.verdict = i == 0 ? Verdict::outside : i == 1 ? Verdict::within : Verdict::no_data;
     result.limits.push_back(r);
   }
   const std::string xml = formats::junit_xml(budget, "rc1", result);
   CHECK_THAT(xml, Catch::Contains("tests=\"3\" failures=\"1\" errors=\"1\"") &&
                       Catch::Contains("a &lt;b&gt;"));
-  CHECK_THAT(xml, Catch::Contains("<failure message=\"over: 38.00") &&
+  CHECK_THAT(xml, Catch::Contains("<failure message=\"outside: 38.00") &&
                       Catch::Contains("<error message=\"no data"));
 }

@@ -38,8 +38,36 @@ TEST_CASE("the demo's files are read") {
   CHECK(life.quantity == LimitQuantity::lifetime);
   CHECK(*life.min == Approx(2 * 365.25 * 86400));
   CHECK(life.battery->capacity_c == Approx(4320));
-  CHECK(life.duty->rounds.size() == 2);
+  CHECK(life.duty->activities.size() == 2);
   CHECK(budget.limits[5].of == Of::worst);
+}
+
+TEST_CASE("a duty plan gives lengths per activity, and every slip in them is told with its line") {
+  const std::string head = "kuvio = \"duty/1\"\nrest = \"R\"\n";
+  const std::string activity = head + "[[activity]]\nevery = \"60 s\"\nstates = [\"A\", \"B\"]\n";
+  const DutyPlan plan = parse_duty(activity + "lengths = { B = \"5.5 s\" }\n", "f.duty.toml");
+  REQUIRE(plan.activities.size() == 1);
+  CHECK(plan.activities[0].lengths.at("B") == Approx(5.5));
+  CHECK(plan.names("A"));
+  CHECK_FALSE(plan.names("C"));
+  const auto error = [&](const std::string& text) -> std::string {
+    try {
+      parse_duty(text, "f.duty.toml");
+    } catch (const Error& e) {
+      return e.what();
+    }
+    return "";
+  };
+  CHECK_THAT(error(activity + "lengths = { C = \"5 s\" }\n"),
+             Catch::Contains("f.duty.toml:6") && Catch::Contains("no state of this activity"));
+  CHECK_THAT(error(activity + "lengths = { B = 5 }\n"), Catch::Contains("f.duty.toml:6"));
+  CHECK_THAT(error(activity + "lengths = { B = \"0 s\" }\n"), Catch::Contains("more than nothing"));
+  CHECK_THAT(error(activity + "length = \"5 s\"\n"), Catch::Contains("length"));
+  // Plans of older books say [[round]]; both are read.
+  const std::string older = head + "[[round]]\nper = \"4 /d\"\nstates = [\"A\"]\n";
+  CHECK(parse_duty(older, "f").activities.size() == 1);
+  CHECK(std::string(activity_key(older)) == "round");
+  CHECK(std::string(activity_key(activity)) == "activity");
 }
 
 TEST_CASE("every slip in a recipe is told with its line") {

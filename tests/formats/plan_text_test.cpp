@@ -49,10 +49,11 @@ TEST_CASE("the example's files come back from their text") {
   const DutyPlan duty_again = parse_duty(duty_text(duty), "again");
   CHECK(duty_again.rest == duty.rest);
   CHECK(duty_again.once == duty.once);
-  REQUIRE(duty_again.rounds.size() == duty.rounds.size());
-  for (std::size_t i = 0; i < duty.rounds.size(); ++i) {
-    CHECK(duty_again.rounds[i].rate_hz == Approx(duty.rounds[i].rate_hz));
-    CHECK(duty_again.rounds[i].states == duty.rounds[i].states);
+  REQUIRE(duty_again.activities.size() == duty.activities.size());
+  for (std::size_t i = 0; i < duty.activities.size(); ++i) {
+    CHECK(duty_again.activities[i].rate_hz == Approx(duty.activities[i].rate_hz));
+    CHECK(duty_again.activities[i].states == duty.activities[i].states);
+    CHECK(duty_again.activities[i].lengths == duty.activities[i].lengths);
   }
   const Battery cell = read_battery(examples + "satchel.battery.toml");
   const Battery cell_again = parse_battery(battery_text(cell), "again");

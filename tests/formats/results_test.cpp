@@ -66,17 +66,42 @@ TEST_CASE("documents hold the keys that scripts rely on") {
   const auto span = to_json(measure(*c.trace), c.channel, c.basis());
   has_keys(span, {"channel", "from_s", "to_s", "duration_s", "observed_s", "missing_s", "samples",
                   "mean_a", "mean_u_a", "min_a", "max_a", "rms_a", "charge_c", "charge_u_c",
-                  "energy_j", "flagged", "lower_bound"});
+                  "energy_j", "flagged", "lower_bound", "upper_bound"});
+  CHECK_FALSE(span.contains("budget"));
   CHECK(span["energy_j"].get<double>() == Approx(3.6 * span["charge_c"].get<double>()));
   has_keys(to_json("r", c.visits)["visits"][0],
-           {"state", "from_s", "to_s", "whole", "mean_a", "charge_c", "peak_a"});
+           {"state", "from_s", "to_s", "whole", "narrow", "mean_a", "charge_c", "peak_a"});
   const Ledger ledger = book::pooled_ledger(made.captures);
-  const auto account =
-      to_json("c", ledger, find_cycles(*c.trace, book::StoredSplit{}.visits, "Sleep"));
-  has_keys(account["rows"][0],
-           {"state", "visits", "time_s", "time_share", "mean_a", "mean_u_a", "settled_a",
-            "charge_c", "charge_u_c", "charge_share", "charge_per_visit_c", "charge_per_visit_u_c",
-            "charge_per_visit_sd_c", "whole_visits", "visit_s", "energy_j", "peak_a"});
+  const auto account = to_json("c", ledger, figures_of_cycles({}, "Sleep"), formats::Explain::yes);
+  has_keys(account["rows"][0], {"state",
+                                "visits",
+                                "time_s",
+                                "time_share",
+                                "mean_a",
+                                "mean_u_a",
+                                "settled_a",
+                                "charge_c",
+                                "charge_u_c",
+                                "charge_share",
+                                "charge_per_visit_c",
+                                "charge_per_visit_u_c",
+                                "charge_per_visit_sd_c",
+                                "whole_visits",
+                                "visit_s",
+                                "energy_j",
+                                "peak_a",
+                                "lower_bound",
+                                "upper_bound",
+                                "budget"});
+  // The budget stands beside the figure it explains, and its shares are those of the variance.
+  const auto& budget = account["rows"][0]["budget"]["mean_a"];
+  REQUIRE(budget.size() >= 2);
+  double shares = 0;
+  for (const auto& part : budget) {
+    has_keys(part, {"component", "u", "freedom", "share"});
+    shares += part["share"].get<double>();
+  }
+  CHECK(shares == Approx(1));
   has_keys(account["total"], {"time_s", "missing_s", "charge_c", "mean_a"});
   CHECK(account["cycles"].is_null());
   const auto missing = std::find_if(account["rows"].begin(), account["rows"].end(),
@@ -107,6 +132,8 @@ TEST_CASE("comparisons and checks hold their keys, what cannot be known is null"
             "difference_high_a", "charge_per_visit_difference_c", "shown", "bridge_a"});
   has_keys(document["total"], {"reference_mean_a", "candidate_mean_a", "difference_a",
                                "difference_low_a", "difference_high_a"});
+  has_keys(document, {"same_use", "unnamed", "tests", "holds_for"});
+  has_keys(document["rows"][0], {"level_part_a", "length_part_a", "lower_bound", "upper_bound"});
   CHECK(document["alike"] == true);
   Budget budget;
   budget.name = "b";
@@ -118,11 +145,30 @@ TEST_CASE("comparisons and checks hold their keys, what cannot be known is null"
   const auto check_document = to_json(budget, "1.0", check(budget, a.side().ledger));
   const auto& row = check_document["limits"][0];
   has_keys(row, {"name", "state", "quantity", "measured", "uncertainty", "coverage_factor",
-                 "lower_bound", "limit", "headroom", "verdict", "unit"});
+                 "lower_bound", "upper_bound", "limit", "headroom", "verdict", "unit", "needed"});
+  has_keys(check_document, {"unnamed"});
   CHECK(row["measured"].is_null());
   CHECK(row["verdict"] == "no data");
   CHECK(check_document["verdict"] == "no data");
   CHECK(to_json(std::vector<book::Problem>{{"c", "chunk 1", "damaged"}})["ok"] == false);
+}
+
+TEST_CASE("a life holds its keys, with both intervals where rounds may come at random") {
+  formats::LifeDocument d;
+  d.mean.mean = 50e-6;
+  d.mean.of = "the whole cycles of Rest";
+  d.mean.by_chance = CurrentInterval{20e-6, 90e-6};
+  d.mean.unnamed = {{"Odd", 0.2, 0.1}};
+  d.battery.capacity_c = 4320;
+  d.life = life_interval(d.mean, d.battery);
+  d.wanted_s = 1;
+  const auto document = to_json(d);
+  has_keys(document, {"mean_a", "usable_c", "life_s", "life_low_s", "life_high_s", "shares",
+                      "needed_c", "of", "counts", "by_chance", "unlimited", "unnamed", "verdict"});
+  CHECK(document["counts"] == "given");
+  CHECK(document["by_chance"]["life_low_s"].get<double>() == Approx(4320 / 90e-6));
+  CHECK(document["unnamed"][0]["state"] == "Odd");
+  CHECK(document["verdict"] == "too close");  // a fifth of the charge is in no activity
 }
 
 TEST_CASE("a report escapes what people wrote and holds every capture and state") {
@@ -140,7 +186,11 @@ TEST_CASE("a report escapes what people wrote and holds every capture and state"
   content.captures = &captures;
   content.state_order = {"Sleep", "Work <fast>"};
   content.comparisons = {compare(a.side(), b.side())};
-  content.lives = {{"<1.0>", 1e-3, 1e8, 9e7, 1.1e8}};
+  FieldMean mean;
+  mean.mean = 40e-6;
+  Battery cell;
+  cell.capacity_c = 4320;
+  content.lives.push_back({"<1.0>", mean, life_interval(mean, cell)});
   const std::string page = formats::html_report(content);
   CHECK_THAT(page, Catch::Contains("<title>A &amp; B</title>") &&
                        Catch::Contains("Work &lt;fast&gt;") && Catch::Contains("&lt;1.0&gt;"));

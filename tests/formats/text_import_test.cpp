@@ -119,7 +119,7 @@ TEST_CASE("jumps, missing cells and over-range become gaps and flags") {
   const SpanFigures f = measure(trace);
   CHECK(f.over_range == 2);
   CHECK(f.not_a_number == 3);
-  CHECK(f.lower_bound());
+  CHECK(f.bounds().lower);
   CHECK(*f.mean() == Approx(5e-6));
   CHECK(file.trace(1).blocks().size() == 2);
 }

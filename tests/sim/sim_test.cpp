@@ -69,7 +69,7 @@ TEST_CASE("locate lengths depend on seed and fix, not on the build") {
 
 TEST_CASE("the analyser answers, logs and tells of wrong commands") {
   Satchel device(firmware("2.3.0"), 1);
-  Analyser a(device, 1, {});
+  Analyser a(device, 1, 1, {});
   CHECK_THAT(a.command(0, "*IDN?"), Catch::StartsWith("Kuvio,"));
   CHECK(a.command(0, "FLY:MOON") == "");
   CHECK_THAT(a.command(0, "SYST:ERR?"), Catch::Contains("-113"));
@@ -89,7 +89,7 @@ TEST_CASE("the analyser answers, logs and tells of wrong commands") {
 
 TEST_CASE("a bench faster than real time waits for whoever fetches, and for nobody else") {
   Satchel device(firmware("2.3.0"), 1);
-  Analyser a(device, 1, {});
+  Analyser a(device, 1, 1, {});
   a.command(5, "SENS:SWE:TINT 0.01;INIT");
   CHECK(std::isinf(a.waits_at(60)));
   a.command(7, "FETC:ARR:CURR? 0,100");
@@ -100,7 +100,7 @@ TEST_CASE("a bench faster than real time waits for whoever fetches, and for nobo
 
 TEST_CASE("over-current switches the output off, and says so") {
   Satchel device(firmware("2.3.0"), 1);
-  Analyser a(device, 1, {});
+  Analyser a(device, 1, 1, {});
   a.command(0, "CURR 0.01;OUTP ON");
   a.advance(0.5);
   CHECK(a.command(0.6, "OUTP?") == "0\n");
@@ -167,7 +167,7 @@ TEST_CASE("the wake pin asks for an uplink, the service port is told of") {
 
 TEST_CASE("the analyser drives lines at their level, and an output beside the device's") {
   Satchel device(firmware("2.3.0"), 5);
-  Analyser analyser(device, 1, {});
+  Analyser analyser(device, 1, 1, {});
   CHECK(analyser.command(0, "DIG:LINE1?;DIG:LINE2?;OUTP:AUX?") == "1;0;0\n");
   analyser.command(0, "OUTP ON");
   analyser.command(5, "SOURce:DIGital:LINE1 LOW");
@@ -302,4 +302,15 @@ TEST_CASE("the stock scanner is relieved and charged on its cradle") {
   CHECK(mean_current(device, 0, 85, 99, cursor) > 0);
   CHECK((device.lines(90) & 1U) == 0U);
   CHECK_FALSE(log.empty());
+}
+
+TEST_CASE("one instrument records several devices: its error stays, its noise does not repeat") {
+  Satchel one(firmware("2.3.0"), 1), two(firmware("2.3.0"), 2);
+  Analyser a(one, 1, 77, {}), b(two, 2, 77, {}), other(two, 2, 78, {});
+  CHECK(a.gain_error() == b.gain_error());
+  CHECK(a.offset_error() == b.offset_error());
+  CHECK(a.command(0, "*IDN?") == b.command(0, "*IDN?"));
+  CHECK(a.gain_error() != other.gain_error());
+  CHECK(b.command(0, "*IDN?") != other.command(0, "*IDN?"));
+  CHECK(gauss(1, 5) != gauss(2, 5));
 }

@@ -49,7 +49,10 @@ QList<QStringList> LiveChannelsView::rows() const {
     if (c.quantity == "current" && !current) current = &c;
     if (c.quantity == "voltage" && !voltage) voltage = &c;
     out.append({q(c.name),
-                (c.over_range ? QStringLiteral("≥ ") : QString()) + figure(c.last, c.unit),
+                (c.out_of_range == Flag::over_range    ? QStringLiteral("≥ ")
+                 : c.out_of_range == Flag::below_range ? QStringLiteral("≤ ")
+                                                       : QString()) +
+                    figure(c.last, c.unit),
                 figure(c.least, c.unit), figure(c.most, c.unit)});
   }
   if (current && voltage)

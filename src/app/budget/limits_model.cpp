@@ -4,6 +4,7 @@
 #include "app/look/theme.h"
 #include "app/trace/ledger_model.h"
 #include "core/present.h"
+#include "formats/phrases.h"
 
 #include <QPainter>
 
@@ -64,9 +65,9 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
     const LimitResult* r = result(index);
     if (role == Qt::DisplayRole) {
       if (!r) return kNothing;
-      const QString figure = r->measured ? (r->lower_bound ? QStringLiteral("≥ ") : QString()) +
-                                               limit_figure(*l, *r->measured, r->U)
-                                         : kNothing;
+      const QString figure =
+          r->measured ? q(formats::bounds_mark(r->bounds)) + limit_figure(*l, *r->measured, r->U)
+                      : kNothing;
       return figure + QStringLiteral("  ") + verdictText(r->verdict);
     }
     if (role == Qt::ToolTipRole) {
@@ -75,7 +76,8 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
       if (r->headroom) lines << tr("headroom %1").arg(limit_figure(*l, *r->headroom, 0));
       if (r->coverage_factor > 0)
         lines << tr("coverage factor %1").arg(r->coverage_factor, 0, 'f', 2);
-      if (r->single_visit) lines << tr("one visit only: the uncertainty is the accuracy's alone");
+      if (r->needed_visits)
+        lines << tr("about %1 visits would tell").arg(static_cast<qulonglong>(*r->needed_visits));
       if (!r->note.empty()) lines << q(r->note);
       return lines.join(QLatin1Char('\n'));
     }
@@ -143,13 +145,13 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     return;
   }
   const Limit& l = *model->limit(index.row());
-  const bool over = r->verdict == Verdict::over;
+  const bool over = r->verdict == Verdict::outside;
   // Above: the figure and its verdict. Below: the gauge.
   const QRectF words(box.left(), box.top(), box.width(), 17);
   painter->setPen(t.text());
-  const QString figure = r->measured ? (r->lower_bound ? QStringLiteral("≥ ") : QString()) +
-                                           limit_figure(l, *r->measured, r->U)
-                                     : kNothing;
+  const QString figure =
+      r->measured ? q(formats::bounds_mark(r->bounds)) + limit_figure(l, *r->measured, r->U)
+                  : kNothing;
   painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, figure);
   painter->setPen(over ? t.accent() : r->verdict == Verdict::within ? t.muted() : t.text());
   painter->setFont(Theme::baseFont(12, over ? QFont::DemiBold : QFont::Normal));
@@ -172,7 +174,8 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     painter->drawRect(QRectF(bar.left(), bar.top() + 1.5, x(*r->measured) - bar.left(), 4));
     if (r->U > 0) {
       painter->setPen(QPen(t.text(), 1));
-      const double a = x(r->low), b = x(r->high), mid = bar.center().y();
+      const double a = x(r->low.value_or(-full)), b = x(r->high.value_or(2 * full)),
+                   mid = bar.center().y();
       if (b - a >= 2) {
         painter->drawLine(QLineF(a, mid, b, mid));
         painter->drawLine(QLineF(a, mid - 3, a, mid + 3));

@@ -3,6 +3,8 @@
 
 #include "app/builds/sentence.h"
 #include "app/look/theme.h"
+#include "core/present.h"
+#include "formats/phrases.h"
 
 #include <cmath>
 
@@ -11,7 +13,9 @@ namespace {
 QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
 
-QString interval(const Difference& d) { return q(with_interval(d.value, d.low, d.high, "A")); }
+QString interval(const Difference& d) {
+  return q(formats::bounds_mark(d.bounds) + with_interval(d.value, d.low, d.high, "A"));
+}
 QString days(const std::optional<double>& seconds) {
   if (!seconds) return kNothing;
   const double d = *seconds / 86400;
@@ -72,7 +76,7 @@ QString DifferenceModel::text(std::size_t row, int column) const {
     case Life:
       return row < view_->life_change.size() ? days(view_->life_change[row]) : kNothing;
     case Shown:
-      return shown_text(r);
+      return shown_text(r, view_->comparison.tests);
     default:
       return {};
   }
@@ -101,7 +105,8 @@ QString DifferenceModel::totalText(int column) const {
       total.shown = c.total_shown;
       total.reference_mean = c.reference_mean;
       total.candidate_mean = c.candidate_mean;
-      return shown_text(total);
+      total.mean = c.total;
+      return shown_text(total, c.tests);
     }
     default:
       return {};

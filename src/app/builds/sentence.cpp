@@ -2,6 +2,7 @@
 #include "app/builds/sentence.h"
 
 #include "core/present.h"
+#include "formats/phrases.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,7 +18,7 @@ QString captures(std::size_t a, std::size_t b) {
 
 }  // namespace
 
-QString shown_text(const CompareRow& row) {
+QString shown_text(const CompareRow& row, std::size_t tests) {
   const QString per = row.by_charge ? tr(" per visit") : QString();
   if (!row.reference_mean && row.candidate_mean) return tr("in the candidate alone");
   if (row.reference_mean && !row.candidate_mean) return tr("in the reference alone");
@@ -31,14 +32,9 @@ QString shown_text(const CompareRow& row) {
       }
       return out;
     }
-    case Shown::equal:
-      return tr("equal") + per;
-    case Shown::single_visit:
-      return tr("one visit only");
-    case Shown::none:
-      return tr("no difference shown");
+    default:
+      return q(formats::shown_text(row, tests));
   }
-  return {};
 }
 
 Sentence sentence_of(const BuildsView& v) {
@@ -52,23 +48,32 @@ Sentence sentence_of(const BuildsView& v) {
     return out;
   }
   const QString where = v.field ? tr("In the field ") : tr("As captured ");
-  const double U = (c.total.high - c.total.low) / 2;
-  const QString amount = q(with_uncertainty(std::fabs(c.total.value), U, "A"));
+  const QString amount = q(formats::bounds_mark(c.total.bounds) +
+                           with_uncertainty(std::fabs(c.total.value), c.total.U(), "A"));
+  QString plain;
   switch (c.total_shown) {
     case Shown::higher:
     case Shown::lower:
-      out.first = tr("%1%2 draws %3 %4 than %5.")
-                      .arg(where, candidate, amount, c.total.value > 0 ? tr("more") : tr("less"),
-                           reference);
+      plain = tr("%1%2 draws %3 %4 than %5.")
+                  .arg(where, candidate, amount, c.total.value > 0 ? tr("more") : tr("less"),
+                       reference);
       break;
     case Shown::equal:
-      out.first = tr("%1%2 draws as much as %3.").arg(where, candidate, reference);
+      plain = tr("%1%2 draws as much as %3, within the margin.").arg(where, candidate, reference);
       break;
     default:
-      out.first = tr("%1no difference is shown between %2 and %3: %4.")
-                      .arg(where, candidate, reference,
-                           q(with_interval(c.total.value, c.total.low, c.total.high, "A")));
+      plain = tr("%1no difference is shown between %2 and %3: %4.")
+                  .arg(where, candidate, reference,
+                       q(with_interval(c.total.value, c.total.low, c.total.high, "A")));
   }
+  // What holds the weather common leads; the plain difference stands beside it.
+  out.first = q(formats::same_use_sentence(c));
+  if (out.first.isEmpty()) {
+    out.first = plain;
+  } else {
+    out.second = plain + QLatin1Char(' ');
+  }
+  for (const std::string& line : formats::common_length_lines(c)) out.second += q(line) + tr(". ");
   // What accounts for it: the states with the largest steps of the bridge.
   std::vector<const CompareRow*> rows;
   for (const CompareRow& r : c.rows) {
@@ -83,7 +88,7 @@ Sentence sentence_of(const BuildsView& v) {
     parts << (rows[i]->bridge > 0 ? tr("%1 adds %2") : tr("%1 gives %2 back"))
                  .arg(q(rows[i]->state), q(with_prefix(std::fabs(rows[i]->bridge), "A", 3)));
   }
-  if (!parts.isEmpty()) out.second = parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
+  if (!parts.isEmpty()) out.second += parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
   QStringList alone;
   for (const CompareRow& r : c.rows) {
     if (!is_built_in_state(r.state) && r.reference_mean.has_value() != r.candidate_mean.has_value())
@@ -98,8 +103,12 @@ Sentence sentence_of(const BuildsView& v) {
             .arg(b < a ? tr("falls") : tr("grows"), q(life_time(a)), q(life_time(b)),
                  b < a ? QStringLiteral("−") : QStringLiteral("+"), q(life_time(std::fabs(b - a))));
   }
-  out.second += tr("%1%2.").arg(captures(v.reference_captures, v.candidate_captures),
-                                c.alike() ? tr(", alike in every condition") : QString());
+  for (const std::string& line : formats::comparison_remarks(c)) {
+    if (c.of_builds || !line.starts_with("Within these")) out.second += q(line) + tr(". ");
+  }
+  out.second += tr("%1%2%3.").arg(captures(v.reference_captures, v.candidate_captures),
+                                  c.alike() ? tr(", alike in every condition") : QString(),
+                                  c.of_builds ? QString() : tr(": it holds within these captures"));
   return out;
 }
 

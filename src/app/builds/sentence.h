@@ -15,6 +15,6 @@ struct Sentence {
 Sentence sentence_of(const BuildsView& view);
 
 /// "higher: 12.2 ×", "no difference shown", "equal", "lower per visit: 0.50 ×".
-QString shown_text(const CompareRow& row);
+QString shown_text(const CompareRow& row, std::size_t tests);
 
 }  // namespace kuvio::app

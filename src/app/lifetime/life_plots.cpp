@@ -51,18 +51,16 @@ void LifeCurve::paintEvent(QPaintEvent*) {
   painter.fillRect(rect(), t.ground());
   if (!view_ || view_->curve.size() < 2) {
     painter.setPen(t.muted());
-    painter.drawText(rect(), Qt::AlignCenter, tr("No round whose interval could be changed."));
+    painter.drawText(rect(), Qt::AlignCenter, tr("No activity whose interval could be changed."));
     return;
   }
   double low = view_->curve.front().first, high = view_->curve.back().first, most = 0;
-  const auto& rounds = view_->scenario.plan.rounds;
-  const double here = 1 / rounds[view_->round].rate_hz;
-  // The capture's own interval of the same round, where it has it.
+  const auto& activities = view_->scenario.plan.activities;
+  const double here = 1 / activities[view_->activity].rate_hz;
+  // The capture's own interval of the same activity, where it has it.
   std::optional<double> captured;
-  for (const Round& r : view_->captured.plan.rounds) {
-    if (!r.states.empty() && !rounds[view_->round].states.empty() &&
-        r.states.back() == rounds[view_->round].states.back())
-      captured = 1 / r.rate_hz;
+  for (const Activity& a : view_->captured.plan.activities) {
+    if (a.states == activities[view_->activity].states) captured = 1 / a.rate_hz;
   }
   if (captured) {
     low = std::min(low, *captured / 1.3);

@@ -269,7 +269,7 @@ void LifetimeDesk::ask() {
   if (taking_ || capture_->currentIndex() < 0) return;
   LifeWish wish;
   wish.capture = capture_->currentData().toLongLong();
-  wish.round = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
+  wish.activity = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
   c_.session.wantLife(wish);
 }
 
@@ -289,21 +289,21 @@ void LifetimeDesk::setRow(Row& row, std::optional<double> captured, std::optiona
   });
 }
 
-void LifetimeDesk::buildRounds() {
-  const auto& rounds = view_->scenario.plan.rounds;
-  while (rounds_.size() > rounds.size()) {
-    Row& row = rounds_.back();
+void LifetimeDesk::buildActivities() {
+  const auto& rounds = view_->scenario.plan.activities;
+  while (activities_.size() > rounds.size()) {
+    Row& row = activities_.back();
     for (QWidget* w : std::initializer_list<QWidget*>{row.label, row.captured, row.edit, row.reset})
       w->deleteLater();
-    rounds_.pop_back();
+    activities_.pop_back();
   }
-  while (rounds_.size() < rounds.size()) {
-    const std::size_t i = rounds_.size();
-    rounds_.push_back(addRow(QStringLiteral("round%1").arg(i), tr("Round %1").arg(i + 1),
-                             as_int(Dimension::time)));
-    connect(rounds_.back().edit, &QuantityEdit::quantityEdited, this, [this, i] {
-      if (i < rounds_.size() && rounds_[i].edit->quantity())
-        putRound(i, *rounds_[i].edit->quantity());
+  while (activities_.size() < rounds.size()) {
+    const std::size_t i = activities_.size();
+    activities_.push_back(addRow(QStringLiteral("activity%1").arg(i), tr("Activity %1").arg(i + 1),
+                                 as_int(Dimension::time)));
+    connect(activities_.back().edit, &QuantityEdit::quantityEdited, this, [this, i] {
+      if (i < activities_.size() && activities_[i].edit->quantity())
+        putInterval(i, *activities_[i].edit->quantity());
     });
   }
 }
@@ -332,7 +332,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   } else {
     difference_->setText({});
   }
-  buildRounds();
+  buildActivities();
   const Battery &a = view->captured.battery, &b = view->scenario.battery;
   const auto mah = [](double c) { return QObject::tr("%1 mAh").arg(c / 3.6, 0, 'g', 6); };
   const auto pc = [](double r) { return QObject::tr("%1 %").arg(r * 100, 0, 'g', 4); };
@@ -346,31 +346,30 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   const auto positive = [](double v) { return v > 0 ? std::optional(v) : std::nullopt; };
   setRow(harvest_, std::nullopt, positive(view->scenario.harvest_a), tr("nothing"));
   setRow(wanted_, view->wanted_s, view->wanted_s, {});
-  const auto& rounds = view->scenario.plan.rounds;
+  const auto& rounds = view->scenario.plan.activities;
   for (std::size_t i = 0; i < rounds.size(); ++i) {
     QStringList names;
     for (const std::string& s : rounds[i].states) names << q(s);
-    rounds_[i].label->setText(tr("%1 every").arg(names.join(QStringLiteral(", "))));
-    rounds_[i].label->setWordWrap(true);
-    rounds_[i].edit->setAccessibleName(
+    activities_[i].label->setText(tr("%1 every").arg(names.join(QStringLiteral(", "))));
+    activities_[i].label->setWordWrap(true);
+    activities_[i].edit->setAccessibleName(
         tr("Interval of %1 in the scenario").arg(names.join(QStringLiteral(", "))));
     std::optional<double> captured;
-    for (const Round& r : view->captured.plan.rounds) {
-      if (!r.states.empty() && !rounds[i].states.empty() &&
-          r.states.back() == rounds[i].states.back())
-        captured = 1 / r.rate_hz;
+    // The same states stand beside each other, in whatever order the capture met them.
+    for (const Activity& r : view->captured.plan.activities) {
+      if (r.states == rounds[i].states) captured = 1 / r.rate_hz;
     }
-    setRow(rounds_[i], captured, 1 / rounds[i].rate_hz,
+    setRow(activities_[i], captured, 1 / rounds[i].rate_hz,
            captured ? q(duration(*captured)) : QStringLiteral("–"));
   }
   taking_ = true;
   round_choice_->clear();
-  for (const Round& r : rounds) {
+  for (const Activity& r : rounds) {
     QStringList names;
     for (const std::string& s : r.states) names << q(s);
     round_choice_->addItem(names.join(QStringLiteral(", ")));
   }
-  round_choice_->setCurrentIndex(static_cast<int>(view->round));
+  round_choice_->setCurrentIndex(static_cast<int>(view->activity));
   taking_ = false;
   if (view->wanted_s) {
     needed_->setText(view->needed_c ? tr("For %1 a cell of %2 is needed.")
@@ -381,7 +380,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
     needed_->setText({});
   }
   plan_name_->setText(
-      tr("Battery: %1. Rounds: %2.")
+      tr("Battery: %1. Activities: %2.")
           .arg(view->scenario.battery.name.empty() ? tr("unnamed") : q(view->scenario.battery.name),
                view->has_plan ? q(plan().name)
                               : tr("as often as captured; set their intervals, or "
@@ -417,7 +416,7 @@ void LifetimeDesk::putBattery(const char* key, const std::string& value, const Q
   c_.session.put(tr("%1 of the battery").arg(why), {book::document_note(book::kBattery, next)});
 }
 
-void LifetimeDesk::putRound(std::size_t round, double interval_s) {
+void LifetimeDesk::putInterval(std::size_t activity, double interval_s) {
   if (!view_) return;
   if (!(interval_s > 0)) {
     emit told(tr("An interval is more than nothing. It stays as it was."));
@@ -425,17 +424,18 @@ void LifetimeDesk::putRound(std::size_t round, double interval_s) {
     return;
   }
   book::Document next = plan();
-  next.text = formats::toml_remove(next.text, next.name, {"round", round, "per", ""});
+  const char* list = formats::activity_key(next.text);
+  next.text = formats::toml_remove(next.text, next.name, {list, activity, "per", ""});
   next.text = formats::toml_set(
-      next.text, next.name, {"round", round, "every", ""},
+      next.text, next.name, {list, activity, "every", ""},
       formats::toml_quote(formats::quantity_text(interval_s, Dimension::time, 8)));
-  c_.session.put(tr("interval of round %1").arg(round + 1),
+  c_.session.put(tr("interval of activity %1").arg(activity + 1),
                  {book::document_note(book::kDuty, next)});
 }
 
 void LifetimeDesk::resetScenario() {
   if (!view_) return;
-  // The rounds as captured, the battery as its file has it.
+  // The activities as captured, the battery as its file has it.
   book::Document cell = battery();
   cell.text = cell.saved.empty() ? cell.text : cell.saved;
   std::vector<book::Note> notes{{0, book::kDuty, std::nullopt}, {0, "harvest", std::nullopt}};

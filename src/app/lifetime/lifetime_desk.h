@@ -39,13 +39,13 @@ private:
   void takeBook();
   void take(const LifeViewPtr& view);
   void ask();
-  void buildRounds();
+  void buildActivities();
   void setRow(Row& row, std::optional<double> captured, std::optional<double> scenario,
               const QString& captured_text);
   book::Document plan() const;
   book::Document battery() const;
   void putBattery(const char* key, const std::string& value, const QString& why);
-  void putRound(std::size_t round, double interval_s);
+  void putInterval(std::size_t activity, double interval_s);
   void resetScenario();
   void saveAs(const char* kind);
 
@@ -57,7 +57,7 @@ private:
       *needed_, *plan_name_;
   QGridLayout* grid_;
   Row capacity_, reserve_, margin_, discharge_, harvest_, wanted_;
-  std::vector<Row> rounds_;
+  std::vector<Row> activities_;
   LifeCurve* curve_;
   CapacityBar* bar_;
   LifeViewPtr view_;

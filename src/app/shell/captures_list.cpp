@@ -157,7 +157,7 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     right -= wide + 8;
   };
   if (const auto verdict = model->verdict(index.row())) {
-    sign(verdictText(*verdict).left(1), *verdict == Verdict::over ? t.accent() : t.muted(),
+    sign(verdictText(*verdict).left(1), *verdict == Verdict::outside ? t.accent() : t.muted(),
          QFont::DemiBold);
   }
   if (model->isReference(index.row())) sign(QStringLiteral("R"), t.text(), QFont::Bold);

@@ -148,7 +148,8 @@ void CurvePlottable::drawFlags(QCPPainter* painter) const {
     const double a = std::max(key->coordToPixel(run.from_s), box.left() - 1.0),
                  b = std::min(std::max(key->coordToPixel(run.to_s), a + 2), box.right() + 2.0);
     if (b < box.left() || a > box.right()) continue;
-    const bool over = run.flag == Flag::over_range;
+    const bool over = run.flag == Flag::over_range || run.flag == Flag::below_range;
+    const double up = run.flag == Flag::below_range ? -1 : 1;
     const QColor colour = over ? t.accent() : t.muted();
     painter->fillRect(QRectF(a, box.top(), b - a, 2), colour);
     const double x = (a + b) / 2, y = box.top() + 7;
@@ -157,7 +158,7 @@ void CurvePlottable::drawFlags(QCPPainter* painter) const {
     painter->setPen(QPen(colour, 1));
     painter->setBrush(over ? QBrush(colour) : QBrush(Qt::NoBrush));
     if (over) {
-      painter->drawPolygon(QPolygonF({{x, y - 4}, {x + 4, y + 3}, {x - 4, y + 3}}));
+      painter->drawPolygon(QPolygonF({{x, y - 4 * up}, {x + 4, y + 3 * up}, {x - 4, y + 3 * up}}));
     } else if (run.flag == Flag::range_change) {
       painter->drawPolygon(QPolygonF({{x, y - 4}, {x + 4, y}, {x, y + 4}, {x - 4, y}}));
     } else {

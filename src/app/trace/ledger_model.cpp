@@ -3,6 +3,7 @@
 
 #include "app/look/theme.h"
 #include "core/present.h"
+#include "formats/phrases.h"
 
 #include <algorithm>
 
@@ -10,21 +11,10 @@ namespace kuvio::app {
 namespace {
 QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
+QString open(Bounds bounds) { return q(formats::bounds_mark(bounds)); }
 }  // namespace
 
-QString verdictText(Verdict verdict) {
-  switch (verdict) {
-    case Verdict::within:
-      return QObject::tr("✓ within");
-    case Verdict::over:
-      return QObject::tr("✗ over");
-    case Verdict::too_close:
-      return QObject::tr("≈ too close");
-    case Verdict::no_data:
-      return QObject::tr("– no data");
-  }
-  return {};
-}
+QString verdictText(Verdict verdict) { return q(formats::verdict_text(verdict)); }
 
 std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
   std::map<std::string, StateVerdict> out;
@@ -94,21 +84,22 @@ QString LedgerModel::text(const LedgerRow& r, int column) const {
     case Time:
       return q(duration(r.time_s));
     case Mean:
-      return r.mean ? q(with_uncertainty(*r.mean, r.mean_u.U, "A")) : kNothing;
+      return r.mean ? open(r.bounds) + q(with_uncertainty(*r.mean, r.mean_u.U, "A")) : kNothing;
     case Charge:
       return r.state == kMissing
                  ? kNothing
-                 : (r.lower_bound ? QStringLiteral("≥ ") : QString()) +
+                 : open(r.bounds) +
                        q(charge_with_uncertainty(r.charge, r.charge_u.U, unit_, voltage()));
     case Share:
       return r.state == kMissing ? QString() : q(percent(r.charge_share));
     case PerVisit:
       return r.whole_visits > 0
-                 ? q(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, unit_,
-                                             voltage()))
+                 ? open(r.bounds) +
+                       q(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U,
+                                                 unit_, voltage()))
                  : kNothing;
     case Peak:
-      return r.peak ? q(with_prefix(*r.peak, "A", 3)) : kNothing;
+      return r.peak ? open(r.bounds) + q(with_prefix(*r.peak, "A", 3)) : kNothing;
     case Verdicts: {
       const auto it = verdicts_.find(r.state);
       return it == verdicts_.end() ? QString() : verdictText(it->second.verdict);
@@ -126,9 +117,9 @@ QString LedgerModel::totalText(int column) const {
     case Time:
       return q(duration(l.time_s));
     case Mean:
-      return l.mean ? q(with_uncertainty(*l.mean, l.mean_u.U, "A")) : kNothing;
+      return l.mean ? open(l.bounds) + q(with_uncertainty(*l.mean, l.mean_u.U, "A")) : kNothing;
     case Charge:
-      return (l.lower_bound ? QStringLiteral("≥ ") : QString()) +
+      return open(l.bounds) +
              q(charge_with_uncertainty(l.charge, l.mean_u.U * l.observed_s(), unit_, voltage()));
     case PerVisit: {
       const LedgerRow* unassigned = l.find(kUnassigned);
@@ -198,7 +189,7 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
     case Qt::ForegroundRole:
       if (index.column() == Verdicts) {
         const auto it = verdicts_.find(r.state);
-        if (it != verdicts_.end() && it->second.verdict == Verdict::over)
+        if (it != verdicts_.end() && it->second.verdict == Verdict::outside)
           return Theme::current().accent();
         return Theme::current().muted();
       }

@@ -16,7 +16,7 @@ struct StateVerdict {
   Verdict verdict = Verdict::no_data;
   QString text;
 };
-/// "✓ within", "✗ over", "≈ too close", "– no data".
+/// "✓ within", "✗ outside", "≈ too close", "– no data".
 QString verdictText(Verdict verdict);
 /// By state, from a build's results.
 std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result);

@@ -153,7 +153,7 @@ void LogMargin::pick(const QModelIndex& index) {
     view_.show(t - half, t + half);
   }
   view_.setPointer(t);
-  const auto at = visit_at(view_.capture()->visits, t);
+  const auto at = visit_spoken_of(view_.capture()->visits, t);
   if (at < view_.capture()->visits.size()) view_.pickVisit(static_cast<int>(at));
 }
 

@@ -2,6 +2,7 @@
 #include "app/trace/read_out.h"
 
 #include "core/present.h"
+#include "formats/phrases.h"
 
 #include <algorithm>
 #include <cmath>
@@ -16,14 +17,15 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
                                const QString& lead, ChargeUnit unit) {
   const double width = s.duration_s();
   std::vector<FootPart> out;
-  const QString flagged = s.over_range + s.not_a_number + s.dropped + s.range_change > 0
-                              ? tr("\n%1 samples over range, %2 not a number, %3 dropped, %4 "
-                                   "while the range changed")
-                                    .arg(s.over_range)
-                                    .arg(s.not_a_number)
-                                    .arg(s.dropped)
-                                    .arg(s.range_change)
-                              : tr("\nno sample flagged");
+  const QString flagged =
+      s.flagged() > 0 ? tr("\n%1 samples over range, %2 below, %3 not a number, %4 dropped, "
+                           "%5 while the range changed")
+                            .arg(s.over_range)
+                            .arg(s.below_range)
+                            .arg(s.not_a_number)
+                            .arg(s.dropped)
+                            .arg(s.range_change)
+                      : tr("\nno sample flagged");
   const QString missing =
       s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(q(duration(s.missing_s))) : QString();
   out.push_back(
@@ -34,7 +36,7 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
     out.push_back({tr("no samples"), missing});
     return out;
   }
-  const QString least = s.lower_bound() ? QStringLiteral("≥ ") : QString();
+  const QString least = q(formats::bounds_mark(s.bounds()));
   const QString rests =
       capture.channel.accuracy.empty()
           ? tr("\nNo accuracy statement is known: no ±.")
@@ -95,8 +97,9 @@ std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& read
     s.missing_s = v.missing_s;
     s.charge = v.charge;
     s.max = v.peak;
-    s.over_range = v.lower_bound ? 1 : 0;
-    const double u = v.mean ? combine(accuracy_components(capture->basis.accuracy, *v.mean)).U : 0;
+    s.over_range = v.bounds.lower ? 1 : 0;
+    s.below_range = v.bounds.upper ? 1 : 0;
+    const double u = v.mean ? expand(accuracy_components(capture->basis.accuracy, *v.mean)).U : 0;
     return sentence(*capture, s, u, q(v.visit.state) + QStringLiteral("  "), unit);
   }
   return {{tr("%1: %2 from %3, %4 log lines")

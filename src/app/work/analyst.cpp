@@ -4,6 +4,7 @@
 #include "app/work/reader.h"
 #include "core/lifetime.h"
 #include "formats/budget_check.h"
+#include "formats/phrases.h"
 #include "formats/plan_files.h"
 #include "formats/toml_file.h"
 
@@ -19,9 +20,7 @@ constexpr int kTypicalSteps = 160, kCurvePoints = 72;
 std::vector<TypicalPart> parts_of(const std::vector<book::SplitCapture>& captures,
                                   std::vector<Visits>& keep) {
   for (const book::SplitCapture& c : captures) {
-    Visits visits;
-    for (const VisitFigures& f : c.visits) visits.push_back(f.visit);
-    keep.push_back(std::move(visits));
+    keep.push_back(visits_of(c.visits));
   }
   std::vector<TypicalPart> out;
   for (std::size_t i = 0; i < captures.size(); ++i) {
@@ -31,9 +30,7 @@ std::vector<TypicalPart> parts_of(const std::vector<book::SplitCapture>& capture
 }
 
 Fills fills_of(const book::SplitCapture& capture) {
-  Visits visits;
-  for (const VisitFigures& f : capture.visits) visits.push_back(f.visit);
-  return fills_for(capture.recipe_text, visits);
+  return fills_for(capture.recipe_text, visits_of(capture.visits));
 }
 
 std::string unlike_key(const std::string& a, const std::string& b) {
@@ -52,12 +49,17 @@ LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis) {
     out.trouble = "no whole visit to " + mean.missing.front() + " was captured";
     return out;
   }
-  const auto at = [&](double current) {
-    return kuvio::life(basis.battery, std::max(0.0, current - basis.harvest_a), mean.once_charge);
-  };
-  out.life = at(mean.mean);
-  out.low = at(mean.mean + out.mean_u);
-  out.high = at(mean.mean - out.mean_u);
+  out.interval = life_interval(mean, basis.battery, basis.harvest_a);
+  out.life = out.interval.life;
+  out.low = out.interval.low;
+  out.high = out.interval.high;
+  if (out.interval.has_chance)
+    out.remarks.push_back(
+        "if rounds come at random: " + formats::life_end(out.interval.chance_low) + " … " +
+        formats::life_end(out.interval.chance_high));
+  if (!mean.decided_by.empty()) out.remarks.push_back(mean.decided_by);
+  if (!mean.unnamed.empty()) out.remarks.push_back(formats::unnamed_text(mean.unnamed));
+  if (!mean.accuracy_stated) out.remarks.emplace_back("accuracy not stated");
   if (!out.life) out.trouble = "nothing drains the battery";
   return out;
 }
@@ -124,13 +126,12 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
     const auto cell = battery();
     if (!cell || !out->comparison.reference_mean || !out->comparison.candidate_mean) return out;
     const LifeBasis basis{{}, *cell, 0};
-    const auto figures = [&](const Ledger& ledger, const book::SplitCapture& capture) {
-      return life_of(out->field ? field_mean(*settings.duty, ledger)
-                                : captured_mean(*capture.trace, capture.visits, ledger),
+    const auto figures = [&](const Ledger& ledger) {
+      return life_of(out->field ? field_mean(*settings.duty, ledger) : captured_mean(ledger),
                      basis);
     };
-    out->reference_life = figures(a.ledger, reference.front());
-    out->candidate_life = figures(b.ledger, candidate.front());
+    out->reference_life = figures(a.ledger);
+    out->candidate_life = figures(b.ledger);
     const double mean = *out->comparison.reference_mean;
     const auto before = kuvio::life(*cell, mean, out->reference_life->once_charge);
     for (const CompareRow& row : out->comparison.rows) {
@@ -226,7 +227,7 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
 LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
   auto out = std::make_shared<LifeView>();
   out->wanted_s = wish.wanted_s;
-  out->round = wish.round;
+  out->activity = wish.activity;
   try {
     const book::CaptureInfo info = book_.capture(wish.capture);
     out->build = info.build.empty() ? info.name : info.build;
@@ -239,7 +240,7 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
     const auto own_battery = battery();
     out->has_plan = own_plan.has_value();
     out->has_battery = own_battery.has_value();
-    out->captured.plan = plan_of(ledger, capture.visits);
+    out->captured.plan = plan_of(ledger);
     Battery usual;
     usual.name = "a cell of 1000 mAh";
     usual.capacity_c = 3600;
@@ -250,14 +251,17 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
       out->captured.battery = formats::parse_battery(d->saved, d->name);
     if (const auto text = book_.note(0, "wanted"); text && !out->wanted_s)
       out->wanted_s = parse_quantity(*text, Dimension::time);
-    out->as_captured =
-        life_of(captured_mean(*capture.trace, capture.visits, ledger), out->captured);
+    const FieldMean recorded = captured_mean(ledger);
+    out->as_captured = life_of(recorded, out->captured);
     out->scenario = wish.scenario.value_or(
         LifeBasis{own_plan.value_or(out->captured.plan), own_battery.value_or(usual), 0});
     if (const auto text = book_.note(0, "harvest"); text && !wish.scenario)
       out->scenario.harvest_a = parse_quantity(*text, Dimension::current);
     try {
-      out->as_scenario = life_of(field_mean(out->scenario.plan, ledger), out->scenario);
+      // As long as nobody changed a rate, the scenario's current is the capture's own.
+      const bool own_rates = !own_plan && !wish.scenario;
+      out->as_scenario =
+          life_of(own_rates ? recorded : field_mean(out->scenario.plan, ledger), out->scenario);
     } catch (const std::domain_error& e) {
       out->as_scenario.trouble = e.what();
     }
@@ -266,14 +270,14 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
           out->scenario.battery, std::max(0.0, out->as_scenario.mean - out->scenario.harvest_a),
           *out->wanted_s, out->as_scenario.once_charge);
     }
-    auto& rounds = out->scenario.plan.rounds;
-    if (rounds.empty()) return out;
-    out->round = std::min(wish.round, rounds.size() - 1);
-    const double here = 1 / rounds[out->round].rate_hz;
+    auto& activities = out->scenario.plan.activities;
+    if (activities.empty()) return out;
+    out->activity = std::min(wish.activity, activities.size() - 1);
+    const double here = 1 / activities[out->activity].rate_hz;
     LifeBasis basis = out->scenario;
     for (int i = 0; i < kCurvePoints && !stop.stop_requested(); ++i) {
       const double interval = here / 12 * std::pow(600.0, i / (kCurvePoints - 1.0));
-      basis.plan.rounds[out->round].rate_hz = 1 / interval;
+      basis.plan.activities[out->activity].rate_hz = 1 / interval;
       std::optional<double> years;
       try {
         years = life_of(field_mean(basis.plan, ledger), basis).life;

@@ -25,7 +25,7 @@ struct LifeWish {
   std::int64_t capture = 0;
   std::optional<LifeBasis> scenario;  ///< as edited; else from the book's documents
   std::optional<double> wanted_s;
-  std::size_t round = 0;  ///< whose interval the curve is over
+  std::size_t activity = 0;  ///< whose interval the curve is over
 };
 
 /// Works out what the Builds, Budget and Lifetime desks show. Lives in one thread, that of its

@@ -267,11 +267,10 @@ void BenchControl::watchDrift() {
 void BenchControl::lookAtOthers() {
   state_.channels.clear();
   if (monitor_ && state_.current)
-    state_.channels.push_back(
-        {"I", "current", "A", *state_.current, state_.least, state_.most, 0, 0, false});
+    state_.channels.push_back({"I", "current", "A", *state_.current, state_.least, state_.most});
   if (monitor_ && state_.voltage)
     state_.channels.push_back(
-        {"V", "voltage", "V", *state_.voltage, *state_.voltage, *state_.voltage, 0, 0, false});
+        {"V", "voltage", "V", *state_.voltage, *state_.voltage, *state_.voltage});
   for (const acquire::InputState& other : state_.others)
     state_.channels.insert(state_.channels.end(), other.channels.begin(), other.channels.end());
 }

@@ -285,7 +285,7 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
       view->visits = measure_visits(*out.current, edited->split.visits);
     }
     if (!view->visits.empty())
-      view->ledger = make_ledger({{out.current, view->visits}}, view->basis);
+      view->ledger = make_ledger({{out.current, view->visits, view->basis}});
   }
   out.view = view;
   return out;
@@ -324,7 +324,7 @@ SpanReadingPtr Reader::span(double from_s, double to_s) const {
   auto out = std::make_shared<SpanReading>();
   out->figures = measure(trace, from, to);
   if (const auto mean = out->figures.mean()) {
-    out->mean_u = combine(accuracy_components(open_.front().view->basis.accuracy, *mean)).U;
+    out->mean_u = expand(accuracy_components(open_.front().view->basis.accuracy, *mean)).U;
   }
   return out;
 }

@@ -8,6 +8,7 @@
 #include "core/envelope.h"
 #include "core/fan.h"
 #include "core/ledger.h"
+#include "core/lifetime.h"
 #include "core/spectrum.h"
 #include "core/typical.h"
 
@@ -203,7 +204,9 @@ struct LifeFigures {
   std::optional<double> life, low, high;
   double once_charge = 0;
   std::vector<Share> shares;  ///< of the mean current, by state
-  std::string trouble;        ///< why there is none
+  LifeInterval interval;
+  std::vector<std::string> remarks;  ///< what it rests on, for people
+  std::string trouble;               ///< why there is none
 };
 
 /// Two builds side by side.
@@ -248,8 +251,9 @@ struct LifeView {
   std::string build;
   LifeBasis captured, scenario;
   LifeFigures as_captured, as_scenario;
-  std::vector<std::pair<double, std::optional<double>>> curve;  ///< round interval, life (s)
-  std::size_t round = 0;  ///< the scenario's round whose interval the curve is over
+  std::vector<std::pair<double, std::optional<double>>>
+      curve;                 ///< interval of an activity, life (s)
+  std::size_t activity = 0;  ///< the scenario's, whose interval the curve is over
   std::optional<double> wanted_s, needed_c;
   Fills fills;
   std::string trouble;

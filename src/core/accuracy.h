@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/uncertainty.h"
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace kuvio {
+
+/// An instrument's accuracy statement for one range: ± (gain * |reading| + offset).
+struct Accuracy {
+  double gain = 0;        ///< ratio (0.0008 for 0.08 %)
+  double offset = 0;      ///< in the channel's unit (A)
+  bool expanded = false;  ///< true: an expanded uncertainty at k = 2; false: a bound (rectangular)
+
+  /// False where nothing was stated: a figure then has no uncertainty of its instrument, which
+  /// every verdict that rests on it says.
+  bool stated() const { return gain > 0 || offset > 0; }
+  bool operator==(const Accuracy&) const = default;
+};
+
+/// Reads "0.08 % + 40 nA" (a bound) or "0.08 % + 40 nA (k=2)"; either term may be missing, and a
+/// leading "+-" or "±" is allowed. Throws std::invalid_argument with what is wrong.
+Accuracy parse_accuracy(std::string_view text);
+std::string to_string(const Accuracy& accuracy);
+
+/// Components of an accuracy statement at a reading: gain and offset, each fully correlated over
+/// the samples of a range, so neither shrinks with averaging. `weight` scales both (a length turns
+/// a current's into a charge's).
+std::vector<Component> accuracy_components(const Accuracy& accuracy, double reading,
+                                           double weight = 1);
+
+/// A reading with its share in a pooled figure and the statement it was taken under.
+struct WeightedAccuracy {
+  Accuracy accuracy;
+  double weight = 0;   ///< share of the pooled figure's weight; they need not add up to 1
+  double reading = 0;  ///< in the channel's unit
+};
+/// One statement for a weighted mean of readings: the errors of captures taken with one instrument
+/// go together, so their bounds add up by weight (never by the square root). What some state as a
+/// bound and others at k = 2 becomes a bound of the same standard uncertainty.
+Accuracy pooled_accuracy(const std::vector<WeightedAccuracy>& parts);
+
+}  // namespace kuvio

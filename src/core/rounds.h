@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/ledger.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio {
+
+/// One run through some states between two stays in the rest, as it was captured: from the entry
+/// into the rest before it to the next entry into the rest.
+struct Round {
+  std::size_t capture = 0;
+  std::vector<std::string> states;   ///< in order, the rest left out
+  std::vector<const Passed*> parts;  ///< one a state; they point into the ledger's sequence
+  double charge = 0;                 ///< C, the rest before it included
+  double length = 0;                 ///< s, likewise
+};
+
+/// The rounds of a ledger's captures by a rest state, those over a gap or Off left out.
+std::vector<Round> rounds_of(const Ledger& ledger, const std::string& rest);
+
+/// Rounds that went through the same states in the same order.
+struct RoundKind {
+  std::vector<std::string> states;
+  std::vector<const Round*> rounds;
+};
+/// By falling number.
+std::vector<RoundKind> kinds_of(const std::vector<Round>& rounds);
+
+/// "Wake, Sense, Store", for people; "rest alone" when there are none.
+std::string name_of(const std::vector<std::string>& states);
+
+}  // namespace kuvio

@@ -1,0 +1,149 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/visit_figures.h"
+
+#include "core/edge.h"
+#include "core/recipe.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio {
+namespace {
+
+/// Extremes of the samples strictly between two moments (averaged: of those whose intervals lie
+/// between them); an instant at an end counts where `closed_from` or `closed_to` says so.
+std::optional<Extremes> extremes_between(const Trace& trace, double from_s, double to_s,
+                                         bool closed_to) {
+  const Block* block = block_at(trace, from_s);
+  if (!block) return std::nullopt;
+  const TimeBase base = trace.time_base();
+  const long double from = base.ticks(from_s), to = base.ticks(to_s);
+  if (to > static_cast<long double>(block->end)) {  // over blocks that follow without a gap
+    const SpanFigures span = measure(trace, from_s, to_s);
+    if (!span.min || !span.max) return std::nullopt;
+    return Extremes{*span.min, *span.max};
+  }
+  const auto start = [&](std::int64_t at) {
+    return static_cast<long double>(tick_of(trace, *block, at));
+  };
+  std::int64_t first = cell_at(trace, *block, from), last = cell_at(trace, *block, to);
+  if (start(first) < from) ++first;
+  std::int64_t end = last;  // one past the last
+  if (trace.kind() == SampleKind::averaged) {
+    if (start(last + 1) <= to) end = last + 1;
+  } else if (start(last) < to || (closed_to && start(last) == to)) {
+    end = last + 1;
+  }
+  if (end <= first) return std::nullopt;
+  return trace.extremes(*block, first, end);
+}
+
+void widen(std::optional<Extremes>& all, const std::optional<Extremes>& more) {
+  if (!more) return;
+  all = all ? Extremes{std::min(all->lo, more->lo), std::max(all->hi, more->hi)} : more;
+}
+
+/// Out-of-range samples inside a stretch without samples, or before or after all of them.
+Bounds bounds_within(const Trace& trace, double from_s, double to_s) {
+  Bounds out;
+  for (const FlagRun& run : trace.flags()) {
+    if (run.from_s > to_s || run.to_s < from_s) continue;
+    out.lower |= run.flag == Flag::over_range;
+    out.upper |= run.flag == Flag::below_range;
+  }
+  return out;
+}
+
+/// Marks the visits on both sides of each stretch out of range.
+void mark_bounds(const Trace& trace, std::vector<VisitFigures>& figures) {
+  if (figures.empty() || trace.flags().empty()) return;
+  constexpr double kEver = 1e300;
+  // Flags that lie just where the samples end: a flagged sample's own interval touches theirs.
+  figures.front().bounds |= bounds_within(trace, -kEver, figures.front().visit.from_s);
+  figures.back().bounds |= bounds_within(trace, figures.back().visit.to_s, kEver);
+  for (std::size_t i = 0; i < figures.size(); ++i) {
+    VisitFigures& f = figures[i];
+    if (f.visit.state != kMissing) continue;
+    f.bounds |= bounds_within(trace, f.visit.from_s, f.visit.to_s);
+    for (const std::size_t side : {i - 1, i + 1}) {
+      if (side < figures.size() && figures[side].visit.state != kMissing)
+        figures[side].bounds |= f.bounds;
+    }
+  }
+  // A visit that goes on through a stretch out of range is one.
+  for (std::size_t i = 2; i < figures.size(); ++i) {
+    if (!figures[i].visit.continues) continue;
+    figures[i].bounds |= figures[i - 2].bounds;
+    figures[i - 2].bounds = figures[i].bounds;
+  }
+}
+
+}  // namespace
+
+std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visits) {
+  std::vector<VisitFigures> out;
+  out.reserve(visits.size());
+  std::optional<EdgeFigures> before;  // of the edge to the visit before
+  for (std::size_t i = 0; i < visits.size(); ++i) {
+    const Visit& v = visits[i];
+    VisitFigures f;
+    f.visit = v;
+    std::optional<EdgeFigures> after;
+    const bool meets =
+        i + 1 < visits.size() && v.state != kMissing && visits[i + 1].state != kMissing;
+    if (meets) after = edge_figures(trace, v, visits[i + 1]);
+    if (v.state == kMissing) {
+      f.missing_s = v.length_s();
+    } else {
+      const double from = v.begins.empty() ? v.from_s : v.begins.to_s;
+      const double to = v.ends.empty() ? v.to_s : v.ends.from_s;
+      const SpanFigures inside = measure(trace, from, to);
+      f.missing_s = inside.missing_s;
+      f.observed_s = v.length_s() - inside.missing_s;
+      f.charge = inside.charge;
+      double own = 0;  // by the samples' own model, of the parts of cells inside
+      std::optional<Extremes> extremes =
+          extremes_between(trace, from, to, !v.ends.empty() || !meets);
+      if (before) {
+        if (!v.begins.empty()) {
+          f.charge += before->right_charge;
+          own += measure(trace, v.from_s, from).charge - before->right_charge;
+          widen(extremes, own_extremes(trace, v.begins, *before, v));
+        }
+        f.length_u_s = before->u_s;
+        f.charge_u = before->right_charge_u();
+      }
+      if (after) {
+        if (!v.ends.empty()) {
+          f.charge += after->left_charge;
+          own += measure(trace, to, v.to_s).charge - after->left_charge;
+          widen(extremes, own_extremes(trace, v.ends, *after, v));
+        }
+        f.length_u_s = std::hypot(f.length_u_s, after->u_s);
+        f.charge_u = std::hypot(f.charge_u, after->left_charge_u());
+      }
+      f.shared_out = -own;
+      if (f.observed_s > 0) f.mean = f.charge / f.observed_s;
+      if (extremes) {
+        f.peak = extremes->hi;
+        f.least = extremes->lo;
+      } else if (inside.max) {  // no sample of its own: what the model holds there
+        f.peak = inside.max;
+        f.least = inside.min;
+      }
+    }
+    before = after;
+    out.push_back(std::move(f));
+  }
+  mark_bounds(trace, out);
+  return out;
+}
+
+Visits visits_of(const std::vector<VisitFigures>& figures) {
+  Visits out;
+  out.reserve(figures.size());
+  for (const VisitFigures& f : figures) out.push_back(f.visit);
+  return out;
+}
+
+}  // namespace kuvio

@@ -1,0 +1,195 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/phrases.h"
+
+#include "core/present.h"
+#include "core/recipe.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::formats {
+namespace {
+
+constexpr double kSmallPart = 0.01;  // of a difference, that is not worth a word
+constexpr std::size_t kParts = 3;
+
+std::string joined(const std::vector<std::string>& list) {
+  std::string out;
+  for (const std::string& item : list) out += (out.empty() ? "" : ", ") + item;
+  return out;
+}
+
+/// The states that make most of a difference at the same use.
+std::string parts_text(const Comparison& c) {
+  std::vector<std::pair<double, std::string>> parts;
+  for (const CompareRow& r : c.rows) {
+    const double part = r.level_part + r.length_part;
+    if (std::fabs(part) > kSmallPart * std::fabs(c.same_use->difference.value) &&
+        std::fabs(part) > c.same_use->difference.U() / 10)
+      parts.emplace_back(part, r.state);
+  }
+  std::sort(parts.begin(), parts.end(),
+            [](const auto& a, const auto& b) { return std::fabs(a.first) > std::fabs(b.first); });
+  if (parts.size() > kParts) parts.resize(kParts);
+  std::vector<std::string> words;
+  for (const auto& [part, state] : parts)
+    words.push_back(state + " " + signed_prefix(part, "A", 3));
+  return words.empty() ? "" : " (" + joined(words) + ")";
+}
+
+}  // namespace
+
+std::string bounds_mark(Bounds bounds) {
+  if (bounds.lower && bounds.upper) return "≷ ";
+  return bounds.lower ? "≥ " : bounds.upper ? "≤ " : "";
+}
+
+std::string verdict_text(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::within:
+      return "✓ within";
+    case Verdict::outside:
+      return "✗ outside";
+    case Verdict::too_close:
+      return "≈ too close";
+    case Verdict::no_data:
+      return "– no data";
+  }
+  return "";
+}
+
+std::string figure_text(double value, double U, std::string_view unit) {
+  return unit == "s" && std::fabs(value) > 2 * 86400 ? life_time(value)
+                                                     : with_uncertainty(value, U, unit);
+}
+
+std::string measured_text(const LimitResult& r) {
+  if (!r.measured) return r.bounds.any() ? bounds_mark(r.bounds) + "–" : "–";
+  const auto unit = unit_of(r.limit->quantity);
+  const bool life = r.limit->quantity == LimitQuantity::lifetime;
+  std::string out = bounds_mark(r.bounds) + figure_text(*r.measured, r.U, unit);
+  if (life) out += " (" + life_end(r.low) + " … " + life_end(r.high) + ")";
+  return out;
+}
+
+std::string limit_text(const Limit& l) {
+  const auto unit = unit_of(l.quantity);
+  return l.max ? "≤ " + figure_text(*l.max, 0, unit)
+               : "≥ " + figure_text(l.min.value_or(0), 0, unit);
+}
+
+std::string life_end(const std::optional<double>& life_s) {
+  return life_s ? life_time(*life_s) : "without end";
+}
+
+std::string life_text(const LifeInterval& life) {
+  std::string out = bounds_mark(life.bounds) + life_end(life.life);
+  if (life.life) out += " (" + life_end(life.low) + " … " + life_end(life.high) + ")";
+  return out;
+}
+
+std::string shown_text(Shown shown, const Difference& d, std::size_t tests) {
+  std::string out;
+  switch (shown) {
+    case Shown::higher:
+    case Shown::lower:
+      out = to_string(shown);
+      break;
+    case Shown::equal:
+      out = d.low > 0 || d.high < 0 ? "differs, but equal within the margin"
+                                    : "equal within the margin";
+      break;
+    case Shown::single_visit:
+      out = "single visit: not tested";
+      break;
+    case Shown::none:
+      out = d.not_shown_among_many() ? fmt::format("not shown among {} tests", tests)
+                                     : "no difference shown";
+      break;
+  }
+  if (d.bounds.any()) out += ", clipped";
+  return out;
+}
+
+std::string shown_text(const CompareRow& row, std::size_t tests) {
+  const Difference& d = row.by_charge || (!row.mean.not_shown_among_many() &&
+                                          row.charge_per_visit.not_shown_among_many())
+                            ? row.charge_per_visit
+                            : row.mean;
+  std::string out = shown_text(row.shown, d, tests);
+  if (row.by_charge) out += " per visit";
+  return out;
+}
+
+std::string same_use_sentence(const Comparison& c) {
+  if (!c.same_use || !c.same_use->difference.known) return "";
+  const Difference& d = c.same_use->difference;
+  const std::string amount = with_uncertainty(std::fabs(d.value), d.U(), "A");
+  const std::string what = bounds_mark(d.bounds) + amount;
+  switch (c.same_use->shown) {
+    case Shown::higher:
+    case Shown::lower:
+      return fmt::format("{} draws {} {} than {} at the same use{}.", c.candidate, what,
+                         d.value >= 0 ? "more" : "less", c.reference, parts_text(c));
+    case Shown::equal:
+      return fmt::format("{} draws as much as {} at the same use, within the margin ({}).",
+                         c.candidate, c.reference, with_uncertainty(d.value, d.U(), "A"));
+    default:
+      return fmt::format("No difference of {} from {} is shown at the same use ({}{}).",
+                         c.candidate, c.reference, bounds_mark(d.bounds),
+                         with_uncertainty(d.value, d.U(), "A"));
+  }
+}
+
+std::vector<std::string> common_length_lines(const Comparison& c) {
+  std::vector<std::string> out;
+  if (!c.same_use) return out;
+  std::vector<std::string> given, small;
+  for (const CommonLength& l : c.same_use->common) {
+    if (l.given) {
+      given.push_back(l.state + " " + duration(l.length_s));
+    } else if (!l.could_hide) {
+      out.push_back(l.state +
+                    "'s length, held common: a single visit does not tell what could hide "
+                    "in it");
+    } else if (*l.could_hide > c.same_use->difference.U() / 10) {
+      out.push_back(fmt::format("{}'s length, no difference shown, could hide ± {}", l.state,
+                                with_prefix(*l.could_hide, "A", 2)));
+    } else {
+      small.push_back(l.state);
+    }
+  }
+  if (!given.empty()) out.push_back("Lengths given by the duty plan: " + joined(given));
+  if (!small.empty()) out.push_back("Lengths held common, no difference shown: " + joined(small));
+  return out;
+}
+
+std::vector<std::string> comparison_remarks(const Comparison& c) {
+  std::vector<std::string> out;
+  if (!c.of_builds)
+    out.push_back(
+        "Within these captures: fewer than three a side do not tell how captures of one build "
+        "vary");
+  if (!c.accuracy_stated)
+    out.push_back("Accuracy not stated: the instrument's part is in no interval");
+  if (!c.single.empty()) out.push_back("Single visit to " + joined(c.single));
+  for (const auto& [name, unnamed] : {std::pair{c.reference, &c.unnamed_reference},
+                                      std::pair{c.candidate, &c.unnamed_candidate}}) {
+    if (!unnamed->empty()) out.push_back(unnamed_text(*unnamed, name));
+  }
+  return out;
+}
+
+std::string unnamed_text(const std::vector<Unnamed>& unnamed, const std::string& whose) {
+  if (unnamed.empty()) return "";
+  std::vector<std::string> words;
+  for (const Unnamed& u : unnamed)
+    words.push_back(fmt::format("{}: {} of the charge, {} of the time", u.state,
+                                percent(u.charge_share), percent(u.time_share)));
+  return "The duty plan leaves out " + joined(words) + (whose.empty() ? "" : " (" + whose + ")") +
+         (too_much_unnamed(unnamed) ? "; so nothing is within" : "");
+}
+
+}  // namespace kuvio::formats
