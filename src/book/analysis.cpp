@@ -132,6 +132,7 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture,
   out.trace = std::make_unique<ChannelTrace>(book, *channel);
   out.recipe_name = given->recipe_name;
   out.recipe_text = given->recipe_text;
+  out.edges_on_samples = given->rules < kSplitRules && !given->recipe_text.empty();
   out.visits = measure_visits(*out.trace, given->visits);
   return out;
 }

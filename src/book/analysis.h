@@ -23,7 +23,8 @@ struct SplitCapture {
   std::unique_ptr<ChannelTrace> trace;
   std::string recipe_name, recipe_text;
   std::vector<VisitFigures> visits;
-  std::size_t edits = 0;            ///< corrections by hand that lie on top of the recipe
+  std::size_t edits = 0;          ///< corrections by hand that lie on top of the recipe
+  bool edges_on_samples = false;  ///< split by an older Kuvio; splitting it again finds them inside
   std::vector<Conflict> conflicts;  ///< those among them whose ground is gone
 
   Basis basis() const { return basis_of(info, channel); }

@@ -23,6 +23,7 @@ std::vector<book::SplitCapture> load(const book::Book& book, const std::string& 
   std::vector<book::SplitCapture> out;
   for (const book::CaptureInfo& c : captures_of(book, who))
     out.push_back(book::load_split(book, c));
+  say_old_edges(out);
   return out;
 }
 

@@ -20,6 +20,7 @@ Outcome run(const Options& o, const Output& output) {
   std::vector<book::SplitCapture> captures;
   captures.push_back(book::load_split(book, book.find(o.capture)));
   const book::SplitCapture& capture = captures.front();
+  say_old_edges(captures);
   const Ledger ledger = book::pooled_ledger(captures);
   std::string state = o.cycle;
   if (state.empty() && ledger.longest()) state = ledger.longest()->state;

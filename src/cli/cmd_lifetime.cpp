@@ -62,6 +62,7 @@ FieldMean mean_of(const Options& o, const book::Book& book, const book::CaptureI
   }
   std::vector<book::SplitCapture> captures;
   captures.push_back(book::load_split(book, capture));
+  say_old_edges(captures);
   const Ledger ledger = book::pooled_ledger(captures);
   if (o.duty.empty()) return captured_mean(ledger);
   try {

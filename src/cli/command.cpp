@@ -79,6 +79,16 @@ void say(const std::string& text) {
   fmt::print(stderr, "kuvio-cli: {}\n", text);
 }
 
+void say_old_edges(const std::vector<book::SplitCapture>& captures) {
+  for (const book::SplitCapture& c : captures) {
+    if (c.edges_on_samples)
+      say(fmt::format(
+          "capture {} was split by an older Kuvio, its edges on samples: kuvio-cli states "
+          "finds them inside",
+          c.info.name));
+  }
+}
+
 std::vector<book::CaptureInfo> captures_of(const book::Book& book,
                                            const std::string& build_or_capture) {
   const auto builds = book.builds();

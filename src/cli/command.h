@@ -63,6 +63,8 @@ std::string option_accuracy(const std::string& text);
 void print_table(const std::vector<std::vector<std::string>>& rows);
 /// A message or progress on standard error.
 void say(const std::string& text);
+/// Says on standard error which captures were split with edges on samples.
+void say_old_edges(const std::vector<book::SplitCapture>& captures);
 /// A build's captures, or a single capture by id or name.
 std::vector<book::CaptureInfo> captures_of(const book::Book& book,
                                            const std::string& build_or_capture);

@@ -299,6 +299,7 @@ TEST_CASE("a book of version 4 is read with its edges on samples, and its split 
     CHECK(split->visits[1].from_s == Approx(0.4));
     // Its figures are those of its own edges.
     const SplitCapture old = load_split(book, info);
+    CHECK(old.edges_on_samples);
     CHECK(old.visits[1].charge == Approx(500.1e-6).epsilon(1e-3));
     CHECK(verify(book).empty());
   }
