@@ -2,10 +2,13 @@
 #include "book/stored_trace.h"
 
 #include "book/schema.h"
+#include "core/node_sizes.h"
 
 #include <algorithm>
 
 namespace kuvio::book {
+
+static_assert(kNodeSizes == std::array{kChunkSamples, kCoarseSamples, kStrideSamples});
 namespace {
 
 Flag flag_of(const std::string& name) {

@@ -3,6 +3,7 @@
 
 #include "core/accuracy.h"
 #include "core/quantity.h"
+#include "formats/phrases.h"
 
 #include <fmt/format.h>
 
@@ -80,13 +81,8 @@ void say(const std::string& text) {
 }
 
 void say_old_edges(const std::vector<book::SplitCapture>& captures) {
-  for (const book::SplitCapture& c : captures) {
-    if (c.edges_on_samples)
-      say(fmt::format(
-          "capture {} was split by an older Kuvio, its edges on samples: kuvio-cli states "
-          "finds them inside",
-          c.info.name));
-  }
+  for (const std::string& line : formats::old_edges_texts(captures))
+    say(line + " (kuvio-cli states)");
 }
 
 std::vector<book::CaptureInfo> captures_of(const book::Book& book,

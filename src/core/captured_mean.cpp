@@ -10,7 +10,7 @@
 namespace kuvio {
 namespace {
 
-void conclude(FieldMean& out, const Ledger& ledger) {
+void set_uncertainty(FieldMean& out, const Ledger& ledger) {
   out.accuracy_stated = ledger.basis.accuracy.stated();
   out.components = accuracy_components(ledger.basis.accuracy, out.mean);
   append(out.components, out.scatter);
@@ -110,7 +110,7 @@ FieldMean captured_mean(const Ledger& ledger) {
               row.level.component("spread of " + row.state, row.time_s / ledger.observed_s()))
         out.scatter.push_back(*c);
     }
-    conclude(out, ledger);
+    set_uncertainty(out, ledger);
     return out;
   }
   out.of = "the whole cycles of " + rest->state;
@@ -132,7 +132,7 @@ FieldMean captured_mean(const Ledger& ledger) {
   }
   out.shares.push_back({rest->state, (charge - others) / time});
   for (const RoundKind& kind : kinds_of(rounds)) add_kind(out, kind, time, charge);
-  conclude(out, ledger);
+  set_uncertainty(out, ledger);
   out.by_chance = chance_interval(out, rounds, rest->tested_mean().value_or(0), time);
   return out;
 }

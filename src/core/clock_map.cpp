@@ -76,7 +76,7 @@ std::optional<ClockMap> ClockFit::fit() const {
   // Mean arrival less the line there.
   double spread =
       std::max(0.0, own_mean + delay_mean - (over.height + over.slope * (own_mean - middle)));
-  double feigned = wander_s_;
+  double by_delays = wander_s_;
   if (two_way) {
     const Line under = edge_over(above_earliest_, middle);
     // The least of many delays wanders less than that of a few: rates are weighed by it.
@@ -86,11 +86,11 @@ std::optional<ClockMap> ClockFit::fit() const {
     const double wo = weight(bounds_over_), wu = weight(bounds_under_);
     line = {(wo * over.slope + wu * under.slope) / (wo + wu), (over.height + under.height) / 2};
     spread = std::fabs(over.height - under.height) / 2;
-    feigned = std::min(spread, wander_s_) +
-              std::min(wo, wu) / (wo + wu) * std::fabs(over.slope - under.slope) * length;
+    by_delays = std::min(spread, wander_s_) +
+                std::min(wo, wu) / (wo + wu) * std::fabs(over.slope - under.slope) * length;
   }
-  // A rate that lies within what delays alone can feign is none.
-  if (std::fabs(line.slope - 1) * length < feigned) return nominal;
+  // A rate that lies within what delays alone can look like is none.
+  if (std::fabs(line.slope - 1) * length < by_delays) return nominal;
   return ClockMap{line.height - line.slope * middle, line.slope, spread};
 }
 

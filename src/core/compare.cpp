@@ -34,24 +34,24 @@ CompareRow make_row(const std::string& state, const Side& reference, const Side&
 
   row.mean.value = mb - ma;
   row.mean.bounds = bounds;
-  conclude(row.mean,
-           together(instrument_part(instruments, {{ma, 1, mb, 1, a->accuracy, b->accuracy}}),
-                    mean_components(*a, false), mean_components(*b, false)));
+  set_interval(row.mean,
+               together(instrument_part(instruments, {{ma, 1, mb, 1, a->accuracy, b->accuracy}}),
+                        mean_components(*a, false), mean_components(*b, false)));
   row.mean.tested = !is_built_in_state(state) && a->whole_visits >= 2 && b->whole_visits >= 2;
   if (a->whole.empty() || b->whole.empty()) return row;
 
   const double da = a->visit_length.mean, db = b->visit_length.mean;
   row.charge_per_visit.value = b->charge_per_visit.mean - a->charge_per_visit.mean;
   row.charge_per_visit.bounds = bounds;
-  conclude(
+  set_interval(
       row.charge_per_visit,
       together(instrument_part(instruments, {{ma, da, mb, db, a->accuracy, b->accuracy}}),
                charge_per_visit_components(*a, false), charge_per_visit_components(*b, false)));
   row.charge_per_visit.tested = row.mean.tested;
   row.visit_length.value = db - da;
   row.visit_length.bounds = bounds;
-  conclude(row.visit_length,
-           together({}, visit_length_components(*a), visit_length_components(*b)));
+  set_interval(row.visit_length,
+               together({}, visit_length_components(*a), visit_length_components(*b)));
   return row;
 }
 
@@ -125,8 +125,8 @@ void total_as_captured(Comparison& out, const Side& reference, const Side& candi
   if (!a.mean || !b.mean) return;
   out.total.value = *b.mean - *a.mean;
   out.total.bounds = bounds_of_difference(a.bounds, b.bounds);
-  conclude(out.total, together(instrument_part(instruments, readings), scatter_as_captured(a),
-                               scatter_as_captured(b)));
+  set_interval(out.total, together(instrument_part(instruments, readings), scatter_as_captured(a),
+                                   scatter_as_captured(b)));
   out.total.tested = true;
   const double single = std::max(share_of_single(a, out.single), share_of_single(b, out.single));
   if (single > kSingleShare) {
@@ -167,7 +167,7 @@ void total_in_field(Comparison& out, const Side& reference, const Side& candidat
   }
   out.total.value = b.mean - a.mean;
   out.total.bounds = bounds_of_difference(a.bounds, b.bounds);
-  conclude(out.total, together(instrument_part(instruments, readings), a.scatter, b.scatter));
+  set_interval(out.total, together(instrument_part(instruments, readings), a.scatter, b.scatter));
   out.total.tested = true;
 }
 
@@ -197,6 +197,42 @@ void show_row(CompareRow& row, const Side& reference, bool per_visit,
     row.shown = Shown::equal;
     row.by_charge = false;
   }
+}
+
+/// States of both, in the order they are met.
+std::vector<std::string> states_of(const Ledger& reference, const Ledger& candidate) {
+  std::vector<std::string> out;
+  for (const Ledger* ledger : {&reference, &candidate}) {
+    for (const LedgerRow& row : ledger->rows) {
+      if (std::find(out.begin(), out.end(), row.state) == out.end()) out.push_back(row.state);
+    }
+  }
+  return out;
+}
+
+/// What is left of two equal numbers is no step of the bridge.
+void drop_rounding(Comparison& c) {
+  const double least = 1e-12 * std::max(std::fabs(c.reference_mean.value_or(0)),
+                                        std::fabs(c.candidate_mean.value_or(0)));
+  for (CompareRow& row : c.rows) {
+    for (double* part : {&row.bridge, &row.level_part, &row.length_part}) {
+      if (std::fabs(*part) < least) *part = 0;
+    }
+  }
+}
+
+/// Holm's step-down over states, total and same use together.
+void test_all(Comparison& c) {
+  std::vector<Difference*> tests;
+  for (CompareRow& row : c.rows) {
+    tests.push_back(&row.mean);
+    tests.push_back(&row.charge_per_visit);
+  }
+  tests.push_back(&c.total);
+  if (c.same_use) tests.push_back(&c.same_use->difference);
+  holm(tests);
+  c.tests = static_cast<std::size_t>(
+      std::count_if(tests.begin(), tests.end(), [](const Difference* d) { return d->tested; }));
 }
 
 Shown shown_within(const Difference& d, double reference, const CompareSettings& settings) {
@@ -278,14 +314,7 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
   const LedgerRow* rest = reference.ledger.longest();
   const auto per_visit = [&](const CompareRow& row) { return !rest || row.state != rest->state; };
 
-  std::vector<std::string> states;
-  for (const Ledger* ledger : {&reference.ledger, &candidate.ledger}) {
-    for (const LedgerRow& row : ledger->rows) {
-      if (std::find(states.begin(), states.end(), row.state) == states.end())
-        states.push_back(row.state);
-    }
-  }
-  for (const std::string& state : states)
+  for (const std::string& state : states_of(reference.ledger, candidate.ledger))
     out.rows.push_back(make_row(state, reference, candidate, instruments));
   if (settings.duty) {
     total_in_field(out, reference, candidate, instruments, *settings.duty);
@@ -297,29 +326,11 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
   if (!plan.activities.empty())
     out.same_use = same_use(reference, candidate, plan, instruments, out.rows);
 
-  // What is left of two equal numbers is no step.
-  const double dust = 1e-12 * std::max(std::fabs(out.reference_mean.value_or(0)),
-                                       std::fabs(out.candidate_mean.value_or(0)));
+  drop_rounding(out);
   for (CompareRow& row : out.rows) {
-    for (double* part : {&row.bridge, &row.level_part, &row.length_part}) {
-      if (std::fabs(*part) < dust) *part = 0;
-    }
+    if (!per_visit(row)) row.charge_per_visit.tested = false;
   }
-  std::vector<Difference*> tests;
-  for (CompareRow& row : out.rows) {
-    tests.push_back(&row.mean);
-    if (per_visit(row)) {
-      tests.push_back(&row.charge_per_visit);
-    } else {
-      row.charge_per_visit.tested = false;
-    }
-  }
-  tests.push_back(&out.total);
-  if (out.same_use) tests.push_back(&out.same_use->difference);
-  holm(tests);
-  out.tests = static_cast<std::size_t>(
-      std::count_if(tests.begin(), tests.end(), [](const Difference* d) { return d->tested; }));
-
+  test_all(out);
   for (CompareRow& row : out.rows) show_row(row, reference, per_visit(row), settings);
   const double mean = out.reference_mean.value_or(0);
   if (out.total.known && out.total.tested)

@@ -50,7 +50,7 @@ struct CompareRow {
   std::optional<double> reference_mean, candidate_mean;  ///< A, of whole visits where there are two
   Difference mean;                                       ///< A
   Difference charge_per_visit;                           ///< C
-  Difference visit_length;                               ///< s; told, not tested
+  Difference visit_length;  ///< s; tested among the lengths of a plan alone
   Shown shown = Shown::none;
   bool by_charge = false;  ///< `shown` speaks of the charge per visit, not of the mean
   double bridge = 0;       ///< A: difference of charge / observed time of the capture

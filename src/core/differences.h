@@ -27,7 +27,7 @@ std::vector<Component> instrument_part(const Instruments& instruments,
                                        const std::vector<ReadingPair>& readings);
 
 /// Interval and chance of a difference from its components.
-void conclude(Difference& difference, std::vector<Component> components);
+void set_interval(Difference& difference, std::vector<Component> components);
 
 /// On which sides a difference is open.
 Bounds bounds_of_difference(Bounds reference, Bounds candidate);

@@ -2,6 +2,7 @@
 #include "core/distribution.h"
 
 #include "core/measure.h"
+#include "core/node_sizes.h"
 
 #include <algorithm>
 #include <cmath>
@@ -49,13 +50,12 @@ Bins bins_for(double least, double most, int count, bool logarithmic) {
 
 namespace {
 
-constexpr std::int64_t kNodes[] = {65536, 4096, 256};
 constexpr std::int64_t kPiece = 4096;
 
-class Spreader {
+class HistogramBuilder {
 public:
-  Spreader(const Trace& trace, double from_s, double to_s, const Bins& bins,
-           const std::function<bool()>& going_on)
+  HistogramBuilder(const Trace& trace, double from_s, double to_s, const Bins& bins,
+                   const std::function<bool()>& going_on)
       : trace_(trace), from_(from_s), to_(to_s), going_on_(going_on) {
     out_.bins = bins;
     out_.time_s.assign(static_cast<std::size_t>(bins.count()), 0);
@@ -129,7 +129,7 @@ private:
       // A node's neighbours on both sides decide how its edge samples are weighed: only samples
       // that stand for their own interval, evenly spaced and wholly inside, are taken by the node.
       if (every_ == 1 && b.period > 0 && trace_.kind() == SampleKind::averaged && at > first) {
-        for (const std::int64_t node : kNodes) {
+        for (const std::int64_t node : kNodeSizes) {
           if (at % node != 0 || at + node > last) continue;
           const Extremes range = trace_.extremes(b, at, at + node);
           const int bin = out_.bins.of(range.lo);
@@ -203,7 +203,7 @@ Distribution distribution(const Trace& trace, double from_s, double to_s, const 
     if (to > from) samples += cell_at(trace, b, to) - cell_at(trace, b, from) + 1;
   }
   const std::int64_t every = std::max<std::int64_t>(1, (samples + at_most - 1) / at_most);
-  return Spreader(trace, from_s, to_s, bins, going_on).run(every);
+  return HistogramBuilder(trace, from_s, to_s, bins, going_on).run(every);
 }
 
 }  // namespace kuvio

@@ -90,7 +90,7 @@ private:
       return "there is no visit to " + e.before + " any more";
     visits_[*i].state = e.state;
     touched(*i);
-    melt(*i);
+    join_with_neighbours(*i);
     return {};
   }
   std::string rename_state(const Edit& e) {
@@ -102,7 +102,7 @@ private:
     }
     if (!any) return "there is no visit to " + e.before + " any more";
     for (std::size_t i = visits_.size(); i-- > 1;) {
-      if (visits_[i].state == e.state) melt(i);
+      if (visits_[i].state == e.state) join_with_neighbours(i);
     }
     return {};
   }
@@ -171,16 +171,16 @@ private:
     }
     if (!any) return "nothing was captured there";
     visits_ = std::move(out);
-    if (const auto right = visit(e.to_s)) melt_pair(*right);
+    if (const auto right = visit(e.to_s)) join_with_left(*right);
     return {};
   }
 
   /// Joins a visit with neighbours of the same state.
-  void melt(std::size_t i) {
-    if (i + 1 < visits_.size()) melt_pair(i + 1);
-    melt_pair(i);
+  void join_with_neighbours(std::size_t i) {
+    if (i + 1 < visits_.size()) join_with_left(i + 1);
+    join_with_left(i);
   }
-  void melt_pair(std::size_t right) {
+  void join_with_left(std::size_t right) {
     if (right == 0 || right >= visits_.size()) return;
     Visit& left = visits_[right - 1];
     if (left.state != visits_[right].state || left.to_s != visits_[right].from_s) return;

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <limits>
 #include <numbers>
 #include <vector>
 
@@ -92,8 +93,12 @@ std::vector<double> cross(const std::vector<std::complex<double>>& a,
   return out;
 }
 
-/// Pearson's r of what overlaps, for every lag in [first, last]; below -1 where too little does.
-/// `weight` becomes the most that there was to correlate: the root of the product of both squares.
+/// Correlation where too little overlaps to have one: less than any.
+constexpr double kNoOverlap = -std::numeric_limits<double>::infinity();
+
+/// Pearson's r of what overlaps, for every lag in [first, last]; `kNoOverlap` where too little
+/// does. `weight` becomes the most that there was to correlate: the root of the product of both
+/// squares.
 std::vector<double> correlations(const Gridded& a, double quiet_a, const Gridded& b, double quiet_b,
                                  std::ptrdiff_t first, std::ptrdiff_t last, double least_overlap,
                                  double* weight = nullptr) {
@@ -113,7 +118,7 @@ std::vector<double> correlations(const Gridded& a, double quiet_a, const Gridded
   for (std::ptrdiff_t lag = first; lag <= last; ++lag) {
     const auto k = static_cast<std::size_t>(lag < 0 ? lag + static_cast<std::ptrdiff_t>(n) : lag);
     const double c = std::round(count[k]);
-    double r = -2;
+    double r = kNoOverlap;
     if (c >= std::max(8.0, least_overlap)) {
       const double va = square_a[k] - sum_a[k] * sum_a[k] / c,
                    vb = square_b[k] - sum_b[k] * sum_b[k] / c;
@@ -130,7 +135,7 @@ std::vector<double> correlations(const Gridded& a, double quiet_a, const Gridded
 
 struct Peak {
   std::ptrdiff_t at = -1;
-  double r = -2;
+  double r = kNoOverlap;
 };
 
 Peak highest(const std::vector<double>& r) {
@@ -149,7 +154,7 @@ double next_hill(const std::vector<double>& r, const Peak& peak) {
     for (std::ptrdiff_t i = peak.at; i >= 0 && i < static_cast<std::ptrdiff_t>(r.size());
          i += side) {
       const double v = r[static_cast<std::size_t>(i)];
-      if (v < -1) continue;
+      if (v == kNoOverlap) continue;
       least = std::min(least, v);
       // A rise of a fifth of what the correlation fell to is another hill.
       if (v > least + 0.2 * (peak.r - least) && least < 0.9 * peak.r) out = std::max(out, v);
@@ -192,9 +197,9 @@ std::vector<std::size_t> steepest(const Gridded& g, double quiet, std::size_t fr
 }
 
 /// Two traces around a moment of the reference, at offsets near one.
-class Closer {
+class OffsetCorrelation {
 public:
-  Closer(const Trace& reference, double quiet_a, const Trace& other, double quiet_b)
+  OffsetCorrelation(const Trace& reference, double quiet_a, const Trace& other, double quiet_b)
       : reference_(reference), other_(other), quiet_a_(quiet_a), quiet_b_(quiet_b) {}
 
   /// Correlation at `reach` steps to either side of the offset, times how much there is to
@@ -210,7 +215,7 @@ public:
         correlations(b, std::max(quiet_b_, quiet_level(b)), a, std::max(quiet_a_, quiet_level(a)),
                      0, static_cast<std::ptrdiff_t>(2 * reach), kWindow / 4.0, &weight);
     if (highest(r).r < kClear) weight = 0;  // mere noise has no say
-    for (double& v : r) v = v < -1 ? 0 : v * weight;
+    for (double& v : r) v = v == kNoOverlap ? 0 : v * weight;
     return r;
   }
 
@@ -235,8 +240,9 @@ private:
 
 /// Down to the finest samples: each place by itself, as their clocks may differ, then all together
 /// around what the middle one says.
-double refine(const Closer& closer, const std::vector<double>& places, double offset,
-              double uncertain_s, double finest_s, const std::function<bool()>& going_on) {
+double refine(const OffsetCorrelation& correlation, const std::vector<double>& places,
+              double offset, double uncertain_s, double finest_s,
+              const std::function<bool()>& going_on) {
   std::vector<double> found;
   for (const double at : places) {
     if (going_on && !going_on()) return offset;
@@ -245,7 +251,8 @@ double refine(const Closer& closer, const std::vector<double>& places, double of
     while (step > finest_s && all) {
       const auto reach = static_cast<std::size_t>(2 * kFiner);
       step = std::max(finest_s, step / kFiner);
-      const auto next = Closer::top(closer.around(at, here, step, reach), here, step);
+      const auto next =
+          OffsetCorrelation::top(correlation.around(at, here, step, reach), here, step);
       all = next.has_value();
       if (all) here = *next;
     }
@@ -255,10 +262,10 @@ double refine(const Closer& closer, const std::vector<double>& places, double of
   offset = quantile_or_zero(found, 0.5);
   std::vector<double> sum(2 * kFiner + 1, 0.0);
   for (const double at : places) {
-    const auto curve = closer.around(at, offset, finest_s, kFiner);
+    const auto curve = correlation.around(at, offset, finest_s, kFiner);
     for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += curve[i];
   }
-  return Closer::top(sum, offset, finest_s).value_or(offset);
+  return OffsetCorrelation::top(sum, offset, finest_s).value_or(offset);
 }
 
 }  // namespace
@@ -308,8 +315,8 @@ LineUp line_up(const Trace& reference, const Trace& other, double overlap,
   std::vector<double> places;
   for (const std::size_t place : steepest(a, quiet_a, from, to))
     places.push_back(a.from_s + static_cast<double>(place) * step);
-  out.offset_s = refine(Closer(reference, quiet_a, other, quiet_b), places, out.offset_s, step,
-                        finest, going_on);
+  out.offset_s = refine(OffsetCorrelation(reference, quiet_a, other, quiet_b), places, out.offset_s,
+                        step, finest, going_on);
   return out;
 }
 

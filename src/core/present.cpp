@@ -64,7 +64,8 @@ std::string with_prefix(double value, std::string_view unit, int digits) {
   // 9.996 at three digits is 10.0: the rounded value says how many decimals are left.
   const double grain = std::pow(10.0, magnitude(scaled) - digits + 1);
   const double rounded = std::round(scaled / grain) * grain;
-  return fixed(scaled, digits - 1 - magnitude(rounded)) + unit_text(step, unit);
+  const int decimals = digits - 1 - magnitude(rounded);
+  return fixed(decimals < 0 ? rounded : scaled, decimals) + unit_text(step, unit);
 }
 
 std::string with_uncertainty(double value, double U, std::string_view unit) {

@@ -2,6 +2,7 @@
 #include "core/running.h"
 
 #include "core/measure.h"
+#include "core/node_sizes.h"
 #include "core/sum.h"
 
 #include <algorithm>
@@ -10,11 +11,8 @@
 namespace kuvio {
 namespace {
 
-/// Numbers of samples at which sums are cheap, the largest first.
-constexpr std::int64_t kNodes[] = {65536, 4096, 256};
-
 std::int64_t grain_for(double samples, double share) {
-  for (const std::int64_t node : kNodes) {
+  for (const std::int64_t node : kNodeSizes) {
     if (static_cast<double>(node) <= samples * share) return node;
   }
   return 1;

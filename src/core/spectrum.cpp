@@ -10,6 +10,7 @@
 #include <cmath>
 #include <memory>
 #include <numbers>
+#include <numeric>
 
 namespace kuvio {
 namespace {
@@ -98,12 +99,50 @@ Background background(const std::vector<double>& power, std::size_t at) {
   const std::size_t above = std::min(power.size() - 1, at + kReach);
   const std::size_t top = std::min(power.size(), above + width);
   const double high = side(above, top);
-  const double told = static_cast<double>(top - above) / 1.5;
-  if (at < kReach + 4) return {kLowBins * high, told};
+  const double means = static_cast<double>(top - above) / 1.5;
+  if (at < kReach + 4) return {kLowBins * high, means};
   const std::size_t bottom = at - std::min(at - 1, kReach + width);
   const double low = side(bottom, at - kReach);
-  const double both = told + static_cast<double>(at - kReach - bottom) / 1.5;
+  const double both = means + static_cast<double>(at - kReach - bottom) / 1.5;
   return {std::max(high, std::sqrt(low * high)), both};
+}
+
+/// Power of what varies, behind a Hann window.
+std::vector<double> power_of(std::vector<double> v) {
+  take_off_trend(v);
+  const auto n = static_cast<double>(v.size());
+  for (std::size_t i = 0; i < v.size(); ++i)
+    v[i] *= 0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / n);
+  const auto bins = transform(v);
+  std::vector<double> out(bins.size());
+  for (std::size_t i = 0; i < bins.size(); ++i) out[i] = std::norm(bins[i]);
+  return out;
+}
+
+/// The line that stands highest over its own surroundings, as noise may rise towards low
+/// frequencies; none where noise alone may well make one as high.
+std::optional<std::size_t> clearest_line(const std::vector<double>& power, double rounding) {
+  std::optional<std::size_t> out;
+  double most = 1;
+  for (std::size_t i = kFirst; i + 1 < power.size(); ++i) {  // the last bin has no neighbour
+    if (power[i] < power[i - 1] || power[i] < power[i + 1]) continue;
+    const Background noise = background(power, i);
+    const double over = power[i] / ((noise.power + rounding) * noise.least_line(power.size()));
+    if (over > most) {
+      most = over;
+      out = i;
+    }
+  }
+  return out;
+}
+
+/// Where the peak lies between bins: a parabola through the logarithms of three finds a Hann
+/// window's to a few per cent of a bin.
+double between_bins(const std::vector<double>& power, std::size_t peak) {
+  const double a = std::log(power[peak - 1] + 1e-300), b = std::log(power[peak]),
+               c = std::log(power[peak + 1] + 1e-300);
+  const double bend = a - 2 * b + c;
+  return static_cast<double>(peak) + (bend < 0 ? std::clamp(0.5 * (a - c) / bend, -0.5, 0.5) : 0);
 }
 
 }  // namespace
@@ -133,55 +172,32 @@ std::vector<double> transform_back(std::span<const std::complex<double>> bins, s
 std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
   const Piece piece = longest(trace, from_s, to_s);
   if (piece.count < kLeast) return std::nullopt;
-  const double dt = trace.time_base().seconds(piece.block->period);
-  const auto n = static_cast<std::size_t>(piece.count);
-  std::vector<double> v(n);
+  const auto n = static_cast<double>(piece.count);
+  const double length = n * trace.time_base().seconds(piece.block->period);
+  std::vector<double> v(static_cast<std::size_t>(piece.count));
   trace.read(*piece.block, piece.first, v);
   Ripple out;
   const SpanFigures all = measure(trace, from_s, to_s);
   out.peak_to_peak = all.max.value_or(0) - all.min.value_or(0);
   out.from_s = trace.time_base().seconds(tick_of(trace, *piece.block, piece.first));
-  out.to_s = out.from_s + static_cast<double>(n) * dt;
-  out.resolution_hz = 2 / (static_cast<double>(n) * dt);  // half the width of a Hann window's line
+  out.to_s = out.from_s + length;
+  out.resolution_hz = 2 / length;  // half the width of a Hann window's line
+  if (piece.count < kTellsNoise) return out;
   double level = 0;
   for (const double x : v) level = std::max(level, std::fabs(x));
-  take_off_trend(v);
-  for (std::size_t i = 0; i < n; ++i)
-    v[i] *= 0.5 -
-            0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(n));
-  const auto bins = transform(v);
-  std::vector<double> power(bins.size());
-  for (std::size_t i = 0; i < bins.size(); ++i) power[i] = std::norm(bins[i]);
-  // Fewer than five periods are a change of level, not a ripple; the last bin has no neighbour.
-  if (piece.count < kTellsNoise) return out;
   // What rounding leaves of a flat line is no ripple.
-  const double rounding = std::pow(1e-13 * level * static_cast<double>(n), 2);
-  std::size_t peak = kFirst;
-  double most = 0;  // over its own surroundings: noise may rise towards low frequencies
-  for (std::size_t i = kFirst; i + 1 < power.size(); ++i) {
-    if (power[i] < power[i - 1] || power[i] < power[i + 1]) continue;
-    const Background noise = background(power, i);
-    const double over = power[i] / ((noise.power + rounding) * noise.least_line(power.size()));
-    if (over > most) {
-      most = over;
-      peak = i;
-    }
-  }
-  if (!(most > 1)) return out;
-  const double near = power[peak - 1] + power[peak] + power[peak + 1];
-  double all_power = 0;
-  for (const double p : power) all_power += p;
-  if (near < kDominant * all_power) return out;
-  // A parabola through the logarithms of three bins finds a Hann window's peak to a few per cent of
-  // a bin.
-  const double a = std::log(power[peak - 1] + 1e-300), b = std::log(power[peak]),
-               c = std::log(power[peak + 1] + 1e-300);
-  const double shift =
-      a - 2 * b + c < 0 ? std::clamp(0.5 * (a - c) / (a - 2 * b + c), -0.5, 0.5) : 0;
-  if (static_cast<double>(peak) + shift < static_cast<double>(kFirst)) return out;
-  out.frequency_hz = (static_cast<double>(peak) + shift) / (static_cast<double>(n) * dt);
+  const double rounding = std::pow(1e-13 * level * n, 2);
+  const std::vector<double> power = power_of(std::move(v));
+  const auto peak = clearest_line(power, rounding);
+  if (!peak) return out;
+  const double near = power[*peak - 1] + power[*peak] + power[*peak + 1];
+  if (near < kDominant * std::accumulate(power.begin(), power.end(), 0.0)) return out;
+  const double at = between_bins(power, *peak);
+  // Fewer than five periods are a change of level, not a ripple.
+  if (at < static_cast<double>(kFirst)) return out;
+  out.frequency_hz = at / length;
   // A Hann window spreads a sine's power over three bins; its own mean square is 3/8.
-  out.amplitude = 2 * std::sqrt(near / (0.375 * static_cast<double>(n) * static_cast<double>(n)));
+  out.amplitude = 2 * std::sqrt(near / (0.375 * n * n));
   return out;
 }
 

@@ -172,7 +172,7 @@ std::vector<std::array<double, 2>> off_stretches(const Trace& trace,
   return out;
 }
 
-void lay_off(Visits& visits, double from, double to) {
+void overlay_off(Visits& visits, double from, double to) {
   Visits out;
   for (Visit& v : visits) {
     const double a = std::max(from, v.from_s), b = std::min(to, v.to_s);
@@ -277,7 +277,7 @@ Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputS
   }
   join_through_clipping(trace, out);
   for (const auto& [from, to] : off_stretches(trace, switches)) {
-    lay_off(out, on_sample(trace, from), on_sample(trace, to));
+    overlay_off(out, on_sample(trace, from), on_sample(trace, to));
   }
   absorb_stubs(out, recipe);
   for (std::size_t i = 0; i < out.size(); ++i) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/stays.h"
 
+#include "core/node_sizes.h"
+
 #include <queue>
 
 #include <algorithm>
@@ -67,8 +69,7 @@ private:
 
   /// Skips strides that start at `at` and lie inside the band as a whole.
   std::int64_t skip_held(const Band& band, std::int64_t at) {
-    constexpr std::array<std::int64_t, 3> kSizes{65536, 4096, 256};
-    for (const std::int64_t size : kSizes) {
+    for (const std::int64_t size : kNodeSizes) {
       if (at % size != 0) continue;
       if (at + size > block_.count) continue;
       const CellSum sum = trace_.sum(block_, at, at + size);

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace kuvio {
 namespace {
@@ -43,6 +44,52 @@ void widen(std::optional<Extremes>& all, const std::optional<Extremes>& more) {
   all = all ? Extremes{std::min(all->lo, more->lo), std::max(all->hi, more->hi)} : more;
 }
 
+/// Adds what an edge's cell holds of a visit to its figures.
+void add_cell(VisitFigures& f, const Trace& trace, const Cell& cell, const EdgeFigures& edge,
+              bool begins, std::optional<Extremes>& extremes) {
+  const Visit& v = f.visit;
+  if (!cell.empty()) {
+    const double charge = begins ? edge.right_charge : edge.left_charge;
+    const SpanFigures model =
+        begins ? measure(trace, v.from_s, cell.to_s) : measure(trace, cell.from_s, v.to_s);
+    f.charge += charge;
+    f.shared_out += charge - model.charge;
+    widen(extremes, own_extremes(trace, cell, edge, v));
+  }
+  f.length_u_s = std::hypot(f.length_u_s, edge.u_s);
+  f.charge_u = std::hypot(f.charge_u, begins ? edge.right_charge_u() : edge.left_charge_u());
+}
+
+/// Figures of one visit, with those of the edges to what comes before and after where it meets one.
+VisitFigures figures_of(const Trace& trace, const Visit& v,
+                        const std::optional<EdgeFigures>& before,
+                        const std::optional<EdgeFigures>& after) {
+  VisitFigures f;
+  f.visit = v;
+  if (v.state == kMissing) {
+    f.missing_s = v.length_s();
+    return f;
+  }
+  const double from = v.begins.empty() ? v.from_s : v.begins.to_s;
+  const double to = v.ends.empty() ? v.to_s : v.ends.from_s;
+  const SpanFigures inside = measure(trace, from, to);
+  f.missing_s = inside.missing_s;
+  f.observed_s = v.length_s() - inside.missing_s;
+  f.charge = inside.charge;
+  std::optional<Extremes> extremes = extremes_between(trace, from, to, !v.ends.empty() || !after);
+  if (before) add_cell(f, trace, v.begins, *before, true, extremes);
+  if (after) add_cell(f, trace, v.ends, *after, false, extremes);
+  if (f.observed_s > 0) f.mean = f.charge / f.observed_s;
+  if (extremes) {
+    f.peak = extremes->hi;
+    f.least = extremes->lo;
+  } else if (inside.max) {  // no sample of its own: what the model holds there
+    f.peak = inside.max;
+    f.least = inside.min;
+  }
+  return f;
+}
+
 /// Out-of-range samples inside a stretch without samples, or before or after all of them.
 Bounds bounds_within(const Trace& trace, double from_s, double to_s) {
   Bounds out;
@@ -57,7 +104,7 @@ Bounds bounds_within(const Trace& trace, double from_s, double to_s) {
 /// Marks the visits on both sides of each stretch out of range.
 void mark_bounds(const Trace& trace, std::vector<VisitFigures>& figures) {
   if (figures.empty() || trace.flags().empty()) return;
-  constexpr double kEver = 1e300;
+  constexpr double kEver = std::numeric_limits<double>::infinity();
   // Flags that lie just where the samples end: a flagged sample's own interval touches theirs.
   figures.front().bounds |= bounds_within(trace, -kEver, figures.front().visit.from_s);
   figures.back().bounds |= bounds_within(trace, figures.back().visit.to_s, kEver);
@@ -85,55 +132,11 @@ std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visit
   out.reserve(visits.size());
   std::optional<EdgeFigures> before;  // of the edge to the visit before
   for (std::size_t i = 0; i < visits.size(); ++i) {
-    const Visit& v = visits[i];
-    VisitFigures f;
-    f.visit = v;
     std::optional<EdgeFigures> after;
-    const bool meets =
-        i + 1 < visits.size() && v.state != kMissing && visits[i + 1].state != kMissing;
-    if (meets) after = edge_figures(trace, v, visits[i + 1]);
-    if (v.state == kMissing) {
-      f.missing_s = v.length_s();
-    } else {
-      const double from = v.begins.empty() ? v.from_s : v.begins.to_s;
-      const double to = v.ends.empty() ? v.to_s : v.ends.from_s;
-      const SpanFigures inside = measure(trace, from, to);
-      f.missing_s = inside.missing_s;
-      f.observed_s = v.length_s() - inside.missing_s;
-      f.charge = inside.charge;
-      double own = 0;  // by the samples' own model, of the parts of cells inside
-      std::optional<Extremes> extremes =
-          extremes_between(trace, from, to, !v.ends.empty() || !meets);
-      if (before) {
-        if (!v.begins.empty()) {
-          f.charge += before->right_charge;
-          own += measure(trace, v.from_s, from).charge - before->right_charge;
-          widen(extremes, own_extremes(trace, v.begins, *before, v));
-        }
-        f.length_u_s = before->u_s;
-        f.charge_u = before->right_charge_u();
-      }
-      if (after) {
-        if (!v.ends.empty()) {
-          f.charge += after->left_charge;
-          own += measure(trace, to, v.to_s).charge - after->left_charge;
-          widen(extremes, own_extremes(trace, v.ends, *after, v));
-        }
-        f.length_u_s = std::hypot(f.length_u_s, after->u_s);
-        f.charge_u = std::hypot(f.charge_u, after->left_charge_u());
-      }
-      f.shared_out = -own;
-      if (f.observed_s > 0) f.mean = f.charge / f.observed_s;
-      if (extremes) {
-        f.peak = extremes->hi;
-        f.least = extremes->lo;
-      } else if (inside.max) {  // no sample of its own: what the model holds there
-        f.peak = inside.max;
-        f.least = inside.min;
-      }
-    }
+    if (i + 1 < visits.size() && visits[i].state != kMissing && visits[i + 1].state != kMissing)
+      after = edge_figures(trace, visits[i], visits[i + 1]);
+    out.push_back(figures_of(trace, visits[i], before, after));
     before = after;
-    out.push_back(std::move(f));
   }
   mark_bounds(trace, out);
   return out;

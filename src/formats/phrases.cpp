@@ -146,21 +146,34 @@ std::string same_use_sentence(const Comparison& c) {
 std::vector<std::string> common_length_lines(const Comparison& c) {
   std::vector<std::string> out;
   if (!c.same_use) return out;
-  std::vector<std::string> given, small;
+  std::vector<std::string> given, small, unknown;
+  std::vector<CommonLength> hiding;
   for (const CommonLength& l : c.same_use->common) {
     if (l.given) {
       given.push_back(l.state + " " + duration(l.length_s));
     } else if (!l.could_hide) {
-      out.push_back(l.state +
-                    "'s length, held common: a single visit does not tell what could hide "
-                    "in it");
+      unknown.push_back(l.state);
     } else if (*l.could_hide > c.same_use->difference.U() / 10) {
-      out.push_back(fmt::format("{}'s length, no difference shown, could hide ± {}", l.state,
-                                with_prefix(*l.could_hide, "A", 2)));
+      hiding.push_back(l);
     } else {
       small.push_back(l.state);
     }
   }
+  std::sort(hiding.begin(), hiding.end(), [](const CommonLength& a, const CommonLength& b) {
+    return *a.could_hide > *b.could_hide;
+  });
+  std::vector<std::string> amounts;
+  for (const CommonLength& l : hiding)
+    amounts.push_back("± " + with_prefix(*l.could_hide, "A", 2) + " in " + l.state + "'s");
+  if (hiding.size() == 1) {
+    out.push_back(hiding.front().state + "'s length, no difference shown, could hide ± " +
+                  with_prefix(*hiding.front().could_hide, "A", 2));
+  } else if (!hiding.empty()) {
+    out.push_back("Lengths that show no difference could hide " + joined(amounts));
+  }
+  if (!unknown.empty())
+    out.push_back("What could hide in the length of " + joined(unknown) +
+                  ", held common, a single visit does not tell");
   if (!given.empty()) out.push_back("Lengths given by the duty plan: " + joined(given));
   if (!small.empty()) out.push_back("Lengths held common, no difference shown: " + joined(small));
   return out;
@@ -178,6 +191,18 @@ std::vector<std::string> comparison_remarks(const Comparison& c) {
   for (const auto& [name, unnamed] : {std::pair{c.reference, &c.unnamed_reference},
                                       std::pair{c.candidate, &c.unnamed_candidate}}) {
     if (!unnamed->empty()) out.push_back(unnamed_text(*unnamed, name));
+  }
+  return out;
+}
+
+std::vector<std::string> old_edges_texts(const std::vector<book::SplitCapture>& captures) {
+  std::vector<std::string> out;
+  for (const book::SplitCapture& c : captures) {
+    if (c.edges_on_samples)
+      out.push_back(fmt::format(
+          "Capture {} was split by an older Kuvio, its edges on samples: split again, they lie "
+          "inside",
+          c.info.name));
   }
   return out;
 }

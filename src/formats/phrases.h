@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "book/analysis.h"
 #include "core/budget.h"
 #include "core/compare.h"
 #include "core/lifetime.h"
@@ -43,6 +44,8 @@ std::vector<std::string> common_length_lines(const Comparison& comparison);
 std::vector<std::string> comparison_remarks(const Comparison& comparison);
 
 /// "The duty plan leaves out Unassigned: 94 % of the charge, 12 % of the time." Empty for none.
+/// Of each capture whose split stands on samples, made by an older Kuvio: that it is so.
+std::vector<std::string> old_edges_texts(const std::vector<book::SplitCapture>& captures);
 std::string unnamed_text(const std::vector<Unnamed>& unnamed, const std::string& whose = "");
 
 }  // namespace kuvio::formats

@@ -17,7 +17,7 @@ TEST_CASE("a book opens with its captures, ledger, log and fan") {
   CHECK(s.log->model()->rowCount() == 18);
   CHECK(s.window.windowTitle().startsWith(QStringLiteral("made.kuvio")));
   CHECK(s.fan->ribbonRect(0).width() > 50);
-  CHECK(s.ledger->model()->index(6, LedgerModel::PerVisit).data().toString() ==
+  CHECK(s.ledger->model()->index(6, LedgerModel::Share).data().toString() ==
         QStringLiteral("nothing missing or unassigned"));
 }
 

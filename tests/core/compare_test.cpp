@@ -251,6 +251,30 @@ TEST_CASE("a length that no difference is shown of is held common, and what coul
         Approx(r * ((28e-3 - 3e-6) * 5.5 + (7e-3 - 3e-6) * 2) + 3e-6).epsilon(1e-9));
 }
 
+TEST_CASE("of six lengths that differ by chance alone, one that seems to is not the build's") {
+  std::mt19937_64 random(16);
+  std::normal_distribution<double> normal;
+  const std::vector<std::string> states{"Wake", "Locate", "Uplink", "Linger", "Sense", "Store"};
+  const auto side = [&] {
+    test::MadeCapture c(kBasis);
+    c.visit("Sleep", 3e-6, 10, false);
+    for (int i = 0; i < 8; ++i) {
+      for (const std::string& state : states) c.visit(state, 5e-3, 1 + 0.1 * normal(random));
+      c.visit("Sleep", 3e-6, 100, i < 7);
+    }
+    return test::ledger_of(c);
+  };
+  CompareSettings s;
+  s.duty = DutyPlan{"Sleep", {{4 / 86400.0, states}}, {}};
+  int all_held = 0;
+  constexpr int kTrials = 400;
+  for (int i = 0; i < kTrials; ++i) {
+    const Comparison c = compare({"a", side(), kBench}, {"b", side(), kBench}, s);
+    all_held += c.same_use->common.size() == states.size();
+  }
+  CHECK(all_held >= 0.93 * kTrials);
+}
+
 TEST_CASE("three captures a side speak of the builds, fewer of these captures") {
   std::mt19937_64 random(16);
   std::normal_distribution<double> normal;

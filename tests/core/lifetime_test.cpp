@@ -298,6 +298,33 @@ TEST_CASE("a field mean's scatter is of what each round draws more than the rest
   CHECK(at(10e-3, 1e-3) == Approx(2.09 * 0.02 * 9e-3 * 0.3 / std::sqrt(20.0)).epsilon(0.5));
 }
 
+TEST_CASE("rounds that followed one another without rest count like any other") {
+  test::MadeCapture c;
+  c.visit("Sleep", 3e-6, 30, false);
+  for (int i = 0; i < 12; ++i) {
+    if (i % 4 == 1) c.visit("Locate", 28e-3, 5 + 0.1 * i).visit("Uplink", 70e-3, 1.5);
+    // The second uplink ends just when the timer wakes it.
+    if (i % 4 == 1 && i != 5) c.visit("Sleep", 3e-6, 20);
+    c.visit("Wake", 4e-3, 0.03 + 1e-4 * (i * 7 % 5)).visit("Sense", 0.8e-3, 0.8);
+    c.visit("Sleep", 3e-6, 50, i < 11);
+  }
+  const Ledger ledger = test::ledger_of(c);
+  const DutyPlan plan{
+      "Sleep", {{1 / 60.0, {"Wake", "Sense"}}, {4 / 86400.0, {"Locate", "Uplink"}}}, {}};
+  const FieldMean mean = field_mean(plan, ledger);
+  const auto of = [&](const char* name) {
+    for (const Component& x : mean.scatter) {
+      if (x.name == std::string("spread of rounds of ") + name) return x;
+    }
+    throw std::logic_error("no such component");
+  };
+  // Three uplinks, by arithmetic: 28 mA over 5.1, 5.5 and 5.9 s, less the rest.
+  CHECK(of("Locate, Uplink").freedom.value() == Approx(2));
+  CHECK(of("Locate, Uplink").u ==
+        Approx(4 / 86400.0 * (28e-3 - 3e-6) * 0.4 / std::sqrt(3.0)).epsilon(0.01));
+  CHECK(of("Wake, Sense").freedom.value() > 5);
+}
+
 TEST_CASE("a length that the plan gives stands for the measured one") {
   const Ledger l = ledger_with(1e-3, 2);
   DutyPlan plan{"Rest", {{0.1, {"Work"}, {{"Work", 4}}}}, {}};

@@ -6,6 +6,7 @@
 #include "app/trace/ledger_model.h"
 #include "app/work/state_edits.h"
 #include "formats/output_file.h"
+#include "formats/phrases.h"
 #include "formats/plan_files.h"
 #include "formats/toml_edit.h"
 #include "formats/toml_file.h"
@@ -127,6 +128,9 @@ QWidget* BudgetDesk::makePage() {
   row->addWidget(table_, 3);
   row->addWidget(makeText(), 2);
   column->addLayout(row, 1);
+  left_out_ = remark({}, page);
+  left_out_->setObjectName(QStringLiteral("budgetLeftOut"));
+  column->addWidget(left_out_);
   connect(show_text_, &QPushButton::toggled, text_page_, &QWidget::setVisible);
   return page;
 }
@@ -218,6 +222,13 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
     }
     if (row >= 0) table_->setCurrentIndex(model_->index(std::min(row, model_->rowCount() - 1), 0));
   }
+  QStringList left_out;
+  for (std::size_t i = 0; i < view->results.size() && i < view->builds.size(); ++i) {
+    if (const auto& unnamed = view->results[i].unnamed; !unnamed.empty())
+      left_out << q(formats::unnamed_text(unnamed, view->builds[i])) + tr(".");
+  }
+  left_out_->setText(left_out.join(QLatin1Char(' ')));
+  left_out_->setVisible(!left_out.isEmpty());
   const QString text = q(view->text);
   if (text_->toPlainText() != text) text_->setPlainText(text);
   text_error_->setText(q(view->error));

@@ -42,7 +42,7 @@ private:
   Context c_;
   QStackedWidget* stack_;
   EmptyState* empty_;
-  QLabel *title_, *disk_, *text_error_;
+  QLabel *title_, *disk_, *text_error_, *left_out_;
   QWidget *disk_banner_, *text_page_;
   LimitsModel* model_;
   NotebookTable* table_;

@@ -106,6 +106,7 @@ Sentence sentence_of(const BuildsView& v) {
   for (const std::string& line : formats::comparison_remarks(c)) {
     if (c.of_builds || !line.starts_with("Within these")) out.second += q(line) + tr(". ");
   }
+  for (const std::string& line : v.old_edges) out.second += q(line) + tr(". ");
   out.second += tr("%1%2%3.").arg(captures(v.reference_captures, v.candidate_captures),
                                   c.alike() ? tr(", alike in every condition") : QString(),
                                   c.of_builds ? QString() : tr(": it holds within these captures"));

@@ -23,6 +23,26 @@ int as_int(Dimension d) { return static_cast<int>(d); }
 /// Self-discharge as a share per year, as people write it.
 double yearly(double k) { return 1 - std::exp(-k * kYear); }
 
+/// What both lives rest on, and what decides them.
+QString rests_on(const LifeView& view) {
+  const auto lines = [](const std::vector<std::string>& remarks) {
+    QStringList out;
+    for (const std::string& line : remarks) out << q(line);
+    return out.join(QStringLiteral("; "));
+  };
+  QStringList out;
+  for (const std::string& line : view.old_edges) out << q(line);
+  const QString captured = lines(view.as_captured.remarks),
+                scenario = lines(view.as_scenario.remarks);
+  if (!captured.isEmpty() && captured == scenario) {
+    out << QObject::tr("Either: %1").arg(captured);
+  } else {
+    if (!captured.isEmpty()) out << QObject::tr("As captured: %1").arg(captured);
+    if (!scenario.isEmpty()) out << QObject::tr("Scenario: %1").arg(scenario);
+  }
+  return out.isEmpty() ? QString() : out.join(QStringLiteral(". ")) + QLatin1Char('.');
+}
+
 QString interval_of(const LifeFigures& f) {
   if (!f.low || !f.high) return {};
   return QObject::tr("%1 … %2, at %3")
@@ -157,6 +177,9 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   needed_ = remark({}, box);
   needed_->setObjectName(QStringLiteral("needed"));
   column->addWidget(needed_);
+  rests_on_ = remark({}, box);
+  rests_on_->setObjectName(QStringLiteral("lifeRestsOn"));
+  column->addWidget(rests_on_);
   plan_name_ = remark({}, box);
   column->addWidget(plan_name_);
   auto* buttons = new QHBoxLayout;
@@ -379,6 +402,8 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   } else {
     needed_->setText({});
   }
+  rests_on_->setText(rests_on(*view));
+  rests_on_->setVisible(!rests_on_->text().isEmpty());
   plan_name_->setText(
       tr("Battery: %1. Activities: %2.")
           .arg(view->scenario.battery.name.empty() ? tr("unnamed") : q(view->scenario.battery.name),

@@ -54,7 +54,7 @@ private:
   EmptyState* empty_;
   QComboBox *capture_, *round_choice_;
   QLabel *captured_life_, *captured_interval_, *scenario_life_, *scenario_interval_, *difference_,
-      *needed_, *plan_name_;
+      *needed_, *rests_on_, *plan_name_;
   QGridLayout* grid_;
   Row capacity_, reserve_, margin_, discharge_, harvest_, wanted_;
   std::vector<Row> activities_;

@@ -9,10 +9,59 @@
 #include <QKeyEvent>
 #include <QMenu>
 #include <QPainter>
+#include <QtMath>
 
 #include <algorithm>
 
 namespace kuvio::app {
+namespace {
+
+/// "28.006 ± 0.022 mA": the ± and its digits are smaller, so that the figure itself is read first.
+struct UncertainText {
+  QString figure, uncertainty, unit;
+};
+UncertainText parts_of(const QString& text) {
+  const auto at = text.indexOf(QChar(0xb1));
+  if (at < 1) return {text, {}, {}};
+  const auto end = text.lastIndexOf(QChar(0x2009));  // a thin space stands before the unit
+  if (end <= at + 1) return {text.left(at), text.mid(at), {}};
+  return {text.left(at), text.mid(at, end - at), text.mid(end)};
+}
+QFont smaller(QFont font) {
+  font.setPixelSize(font.pixelSize() - 2);
+  return font;
+}
+
+qreal uncertainWidth(const QFont& font, const QString& text) {
+  const UncertainText t = parts_of(text);
+  const QFontMetricsF own(font), small(smaller(font));
+  return figuresWidth(own, t.figure) + figuresWidth(small, t.uncertainty) +
+         figuresWidth(own, t.unit);
+}
+
+void paintUncertain(QPainter& painter, QRectF box, const QString& text, const QColor& pale) {
+  const UncertainText t = parts_of(text);
+  const QFont font = painter.font();
+  const QPen pen = painter.pen();
+  const QFontMetricsF metrics(font);
+  paintFigures(painter, box, t.unit);
+  box.setRight(box.right() - figuresWidth(metrics, t.unit));
+  if (!t.uncertainty.isEmpty()) {
+    painter.setFont(smaller(font));
+    painter.setPen(pale);
+    // On the same base line.
+    const QFontMetricsF small(painter.font());
+    const qreal lower =
+        ((metrics.ascent() - metrics.descent()) - (small.ascent() - small.descent())) / 2;
+    paintFigures(painter, box.translated(0, lower), t.uncertainty);
+    box.setRight(box.right() - figuresWidth(small, t.uncertainty));
+    painter.setFont(font);
+    painter.setPen(pen);
+  }
+  paintFigures(painter, box, t.figure);
+}
+
+}  // namespace
 
 void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& given,
                              const QModelIndex& index) const {
@@ -30,10 +79,12 @@ void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& give
   painter->setRenderHint(QPainter::Antialiasing);
   const QVariant fill = index.data(FillRole), share = index.data(ShareRole);
   if (share.isValid()) {
-    const double room = std::max(0.0, box.width() - 48);
+    // Beside its figure where there is room, under it where not.
+    const bool beside = box.width() > 110;
+    const double room = beside ? box.width() - 48 : box.width();
+    const double top = beside ? box.center().y() - 6 : box.bottom() - 4, height = beside ? 12 : 3;
     const auto bar = [&](const QVariant& of) {
-      return QRectF(box.left(), box.center().y() - 6, std::clamp(of.toDouble(), 0.0, 1.0) * room,
-                    12);
+      return QRectF(box.left(), top, std::clamp(of.toDouble(), 0.0, 1.0) * room, height);
     };
     const QVariant seen = index.data(SeenRole);
     painter->fillRect(bar(seen.isValid() ? seen : share), fill.value<QBrush>());
@@ -50,7 +101,7 @@ void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& give
   painter->setPen(color.isValid() ? color.value<QColor>() : t.text());
   painter->setFont(option.font);
   if (option.displayAlignment & Qt::AlignRight) {
-    paintFigures(*painter, box, option.text);
+    paintUncertain(*painter, box, option.text, color.isValid() ? color.value<QColor>() : t.muted());
   } else {
     painter->drawText(box, Qt::AlignVCenter | Qt::AlignLeft,
                       QFontMetrics(option.font)
@@ -120,6 +171,25 @@ QString NotebookTable::asText() const {
     lines << cells.join(QLatin1Char('\t'));
   }
   return lines.join(QLatin1Char('\n')) + QLatin1Char('\n');
+}
+
+void NotebookTable::fitColumns() {
+  if (!model()) return;
+  constexpr int kRight = 8, kGap = 4, kSwatch = 26;
+  for (int c = 0; c < model()->columnCount(); ++c) {
+    if (horizontalHeader()->sectionResizeMode(c) == QHeaderView::Stretch) continue;
+    const QString title = model()->headerData(c, Qt::Horizontal).toString();
+    qreal widest = QFontMetricsF(Theme::baseFont(11, QFont::DemiBold)).horizontalAdvance(title) + 4;
+    for (int r = 0; r < model()->rowCount(); ++r) {
+      if (columnSpan(r, c) > 1) continue;
+      const QModelIndex cell = model()->index(r, c);
+      const QVariant font = cell.data(Qt::FontRole);
+      const QFont metrics = font.isValid() ? font.value<QFont>() : this->font();
+      widest = std::max(widest, uncertainWidth(metrics, cell.data().toString()) +
+                                    (cell.data(FillRole).isValid() ? kSwatch : 0));
+    }
+    setColumnWidth(c, qCeil(widest) + kRight + kGap);
+  }
 }
 
 void NotebookTable::copy() const { QApplication::clipboard()->setText(asText()); }

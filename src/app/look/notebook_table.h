@@ -50,6 +50,8 @@ public:
   /// Titles and rows, a tab between columns.
   QString asText() const;
   void copy() const;
+  /// Makes every column as wide as its widest text, but for the one that takes what is left.
+  void fitColumns();
 
 protected:
   void keyPressEvent(QKeyEvent* event) override;

@@ -121,7 +121,7 @@ QString LedgerModel::totalText(int column) const {
     case Charge:
       return open(l.bounds) +
              q(charge_with_uncertainty(l.charge, l.mean_u.U * l.observed_s(), unit_, voltage()));
-    case PerVisit: {
+    case Share: {
       const LedgerRow* unassigned = l.find(kUnassigned);
       QStringList parts;
       if (l.missing_s > 0) parts << tr("%1 missing").arg(q(duration(l.missing_s)));
@@ -139,10 +139,10 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid() || index.row() >= rowCount()) return {};
   if (isTotal(index.row())) {
     if (role == Qt::DisplayRole) return totalText(index.column());
-    if (role == Qt::FontRole && index.column() != PerVisit)
-      return Theme::baseFont(13, QFont::DemiBold);
+    if (role == Qt::FontRole && index.column() != Share)
+      return Theme::baseFont(12, QFont::DemiBold);
     if (role == Qt::FontRole) return Theme::baseFont(11);
-    if (role == Qt::ForegroundRole && index.column() == PerVisit) return Theme::current().muted();
+    if (role == Qt::ForegroundRole && index.column() == Share) return Theme::current().muted();
     if (role == Qt::TextAlignmentRole)
       return int(index.column() == State ? Qt::AlignLeft | Qt::AlignVCenter
                                          : Qt::AlignRight | Qt::AlignVCenter);
@@ -216,8 +216,11 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
             .arg(r.charge_per_visit_u.coverage_factor, 0, 'f', 2);
       }
       if (index.column() == Mean && r.mean)
-        return tr("settled %1, coverage factor %2")
-            .arg(q(with_prefix(r.settled.value_or(0), "A", 3)))
+        return tr("%1 over all stays, %2 over whole visits\nsettled %3, coverage factor %4")
+            .arg(
+                q(with_prefix(*r.mean, "A", 4)),
+                r.whole_visits > 1 ? q(with_prefix(r.tested_mean().value_or(0), "A", 4)) : kNothing,
+                r.settled ? q(with_prefix(*r.settled, "A", 4)) : kNothing)
             .arg(r.mean_u.coverage_factor, 0, 'f', 2);
       return {};
     default:

@@ -61,11 +61,8 @@ QWidget* TraceDesk::makeMiddle() {
   ledger_->setModel(ledger_model_);
   auto* header = ledger_->horizontalHeader();
   header->setMinimumSectionSize(40);
-  const int widths[] = {110, 46, 92, 130, 132, 90, 106, 58, 70};
-  for (int i = 0; i < LedgerModel::Columns; ++i) {
+  for (int i = 0; i < LedgerModel::Columns; ++i)
     header->setSectionResizeMode(i, QHeaderView::Interactive);
-    ledger_->setColumnWidth(i, widths[i]);
-  }
   header->setSectionResizeMode(LedgerModel::Share, QHeaderView::Stretch);
   ledger_->setMinimumHeight(96);
 
@@ -341,6 +338,7 @@ void TraceDesk::takeBudget(const BudgetViewPtr& view) {
   ledger_model_->setVerdicts(std::move(verdicts));
   following_ = false;
   ledger_->setColumnHidden(LedgerModel::Verdicts, !view || !view->budget);
+  fitLedger();
   follow();
 }
 
@@ -352,7 +350,17 @@ void TraceDesk::applyTheme() {
 void TraceDesk::setUnit(ChargeUnit unit) {
   unit_ = unit;
   ledger_model_->setUnit(unit);
+  fitLedger();
   follow();
+}
+
+void TraceDesk::fitLedger() {
+  ledger_->clearSpans();
+  const int total = ledger_model_->rowCount() - 1;
+  if (total < 0) return;
+  ledger_->setSpan(total, LedgerModel::State, 1, 2);
+  ledger_->setSpan(total, LedgerModel::Share, 1, 3);
+  ledger_->fitColumns();
 }
 
 std::vector<FootPart> TraceDesk::foot() const { return read_out(c_.view, reading_, unit_); }

@@ -62,6 +62,8 @@ private:
   void connectViews();
   void takeCapture();
   void takeBudget(const BudgetViewPtr& view);
+  /// Columns as wide as what stands in them.
+  void fitLedger();
   void follow();
   void updatePill();
   void markSpanEnd(bool right);

@@ -108,6 +108,10 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
     out->reference_captures = reference.size();
     out->candidate_captures = candidate.size();
     out->fills = fills_of(reference.front());
+    for (const auto* side : {&reference, &candidate}) {
+      for (const std::string& line : formats::old_edges_texts(*side))
+        out->old_edges.push_back(line);
+    }
     CompareSettings settings;
     settings.equal_within = wish.equal_within;
     settings.duty = plan();
@@ -234,6 +238,7 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
     std::vector<book::SplitCapture> one;
     one.push_back(book::load_split(book_, info));
     const book::SplitCapture& capture = one.front();
+    out->old_edges = formats::old_edges_texts(one);
     const Ledger ledger = book::pooled_ledger(one);
     out->fills = fills_of(capture);
     const auto own_plan = plan();

@@ -218,6 +218,7 @@ struct BuildsView {
   Fills fills;
   std::optional<LifeFigures> reference_life, candidate_life;
   std::vector<std::optional<double>> life_change;  ///< what each row's difference alone does (s)
+  std::vector<std::string> old_edges;              ///< captures whose split stands on samples
   std::string accepted;                            ///< why unlike captures are compared anyway
   std::string trouble;                             ///< why there is nothing to show
 };
@@ -255,6 +256,7 @@ struct LifeView {
       curve;                 ///< interval of an activity, life (s)
   std::size_t activity = 0;  ///< the scenario's, whose interval the curve is over
   std::optional<double> wanted_s, needed_c;
+  std::vector<std::string> old_edges;  ///< the capture's split stands on samples
   Fills fills;
   std::string trouble;
   bool has_plan = false, has_battery = false;  ///< the book holds documents of them
