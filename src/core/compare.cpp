@@ -316,6 +316,9 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
 
   for (const std::string& state : states_of(reference.ledger, candidate.ledger))
     out.rows.push_back(make_row(state, reference, candidate, instruments));
+  for (CompareRow& row : out.rows) {
+    if (!per_visit(row)) row.charge_per_visit.tested = false;
+  }
   if (settings.duty) {
     total_in_field(out, reference, candidate, instruments, *settings.duty);
   } else {
@@ -327,9 +330,6 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
     out.same_use = same_use(reference, candidate, plan, instruments, out.rows);
 
   drop_rounding(out);
-  for (CompareRow& row : out.rows) {
-    if (!per_visit(row)) row.charge_per_visit.tested = false;
-  }
   test_all(out);
   for (CompareRow& row : out.rows) show_row(row, reference, per_visit(row), settings);
   const double mean = out.reference_mean.value_or(0);

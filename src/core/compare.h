@@ -50,7 +50,7 @@ struct CompareRow {
   std::optional<double> reference_mean, candidate_mean;  ///< A, of whole visits where there are two
   Difference mean;                                       ///< A
   Difference charge_per_visit;                           ///< C
-  Difference visit_length;  ///< s; tested among the lengths of a plan alone
+  Difference visit_length;                               ///< s; tested where a plan has it
   Shown shown = Shown::none;
   bool by_charge = false;  ///< `shown` speaks of the charge per visit, not of the mean
   double bridge = 0;       ///< A: difference of charge / observed time of the capture
@@ -73,6 +73,7 @@ struct SameUse {
   Difference difference;  ///< A
   Shown shown = Shown::none;
   std::vector<CommonLength> common;
+  std::vector<std::string> own;  ///< states whose length is shown to differ: the build's
   double could_hide = 0;  ///< A: of all common lengths together, root of the sum of squares
 };
 

@@ -137,10 +137,15 @@ CompareRow& row_of(std::vector<CompareRow>& rows, const std::string& state) {
 }
 
 /// Which of a plan's lengths differ, by Holm's step-down over those that were seen twice on both
-/// sides and are not given: one of five that only seems to would be taken for the build's.
+/// sides and are not given, among the states' means and charges: one of five that only seems to
+/// would be taken for the build's.
 void test_lengths(std::vector<CompareRow>& rows, const std::vector<PlanTerm>& a,
                   const std::vector<PlanTerm>& b) {
   std::set<Difference*> tests;
+  for (CompareRow& row : rows) {
+    tests.insert(&row.mean);
+    tests.insert(&row.charge_per_visit);
+  }
   for (std::size_t i = 0; i < a.size(); ++i) {
     if (a[i].given) continue;
     Difference& d = row_of(rows, a[i].state).visit_length;
@@ -164,7 +169,10 @@ void hold_lengths(const DutyPlan& plan, std::vector<CompareRow>& rows,
     }
     if (!told.insert(x.state).second) continue;
     const Difference& d = row_of(rows, x.state).visit_length;
-    if (d.rejected) continue;  // the build's own
+    if (d.rejected) {
+      out.own.push_back(x.state);
+      continue;
+    }
     const bool single = !d.tested;
     CommonLength held{
         x.state, false, (x.row->visit_length.mean + y.row->visit_length.mean) / 2, {}};

@@ -275,7 +275,8 @@ json same_use_json(const SameUse& s, Explain explain) {
            {"shown", to_string(s.shown)},
            {"p", number(s.difference.p)},
            {"could_hide_a", s.could_hide},
-           {"common_lengths", common}};
+           {"common_lengths", common},
+           {"own_lengths", s.own}};
   explain_in(out, explain, {{"difference_a", s.difference.components}});
   return out;
 }

@@ -175,6 +175,8 @@ std::vector<std::string> common_length_lines(const Comparison& c) {
     out.push_back("What could hide in the length of " + joined(unknown) +
                   ", held common, a single visit does not tell");
   if (!given.empty()) out.push_back("Lengths given by the duty plan: " + joined(given));
+  if (!c.same_use->own.empty())
+    out.push_back("Lengths that differ count as the build's: " + joined(c.same_use->own));
   if (!small.empty()) out.push_back("Lengths held common, no difference shown: " + joined(small));
   return out;
 }

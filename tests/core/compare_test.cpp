@@ -232,6 +232,7 @@ TEST_CASE("a length that no difference is shown of is held common, and what coul
   CHECK(c.same_use->shown == Shown::higher);
   REQUIRE(c.same_use->common.size() == 1);
   CHECK(c.same_use->common[0].state == "Locate");
+  CHECK(c.same_use->own == std::vector<std::string>{"Linger"});
   CHECK(*c.same_use->common[0].could_hide ==
         Approx(r * (28e-3 - 20.5e-6) * row(c, "Locate").visit_length.U()));
   double parts = 0;
