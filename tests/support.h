@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/trace.h"
+#include "core/visit.h"
 
 #include <unistd.h>
 
@@ -54,6 +55,24 @@ inline double first_above(const Trace& trace, double level, double from_s = 0) {
     }
   }
   return -1;
+}
+
+/// Levels one after another, each for so many samples of a millisecond that stand for their own
+/// interval.
+inline MemoryTrace trace_of(const std::vector<std::pair<double, int>>& levels,
+                            std::int64_t start = 0) {
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values;
+  for (const auto& [level, ms] : levels)
+    values.insert(values.end(), static_cast<std::size_t>(ms), level);
+  trace.append(start, 1, values);
+  return trace;
+}
+
+inline std::vector<std::string> names(const Visits& visits) {
+  std::vector<std::string> out;
+  for (const Visit& v : visits) out.push_back(v.state);
+  return out;
 }
 
 /// A random trace: blocks with gaps, evenly spaced or not, levels over seven decades, some of it

@@ -259,6 +259,29 @@ TEST_CASE("a budget's gauges say what the command line says, its text and its fi
   REQUIRE(s.wait([&] { return limits->model()->rowCount() == 10; }));
 }
 
+TEST_CASE("what a duty plan leaves out is told on the desks that go by it") {
+  Opened s;
+  open_examples(s);
+  s.window.setDesk(QStringLiteral("Budget"));
+  auto* left_out = s.child<QLabel>("budgetLeftOut");
+  auto* limits = s.child<NotebookTable>("limits");
+  REQUIRE(s.wait([&] { return limits->model()->rowCount() == 10; }));
+  CHECK_FALSE(left_out->isVisible());
+  const std::string path = s.made.folder.write(
+      "satchel.duty.toml",
+      "kuvio = \"duty/1\"\nrest = \"Hibernate\"\n\n[[activity]]\nstates = [\"Wake\"]\n"
+      "every = \"60 s\"\n");
+  s.window.openFile(QString::fromStdString(path));
+  auto* rests_on = s.child<QLabel>("lifeRestsOn");
+  REQUIRE(s.wait([&] { return rests_on->text().contains(QStringLiteral("leaves out")); }));
+  CHECK_THAT(rests_on->text().toStdString(), Catch::Contains("Scenario: "));
+  s.window.setDesk(QStringLiteral("Budget"));
+  REQUIRE(s.wait([&] { return left_out->isVisible(); }));
+  CHECK_THAT(left_out->text().toStdString(), Catch::StartsWith("The duty plan leaves out ") &&
+                                                 Catch::Contains("Sense: ") &&
+                                                 Catch::Contains("so nothing is within"));
+}
+
 TEST_CASE("a budget that changed on disk is told: reload or keep mine") {
   Opened s;
   for (const char* name :

@@ -6,6 +6,8 @@
 #include <catch2/catch.hpp>
 
 using namespace kuvio;
+using test::names;
+using test::trace_of;
 
 namespace {
 
@@ -19,21 +21,6 @@ Recipe satchel() {
           {{"Sleep", below(200e-6, 260e-6), 0.02, 0},
            {"Work", between(200e-6, 30e-3), 0.005, 0},
            {"Radio", above(30e-3), 0.005, 0.3}}};
-}
-
-MemoryTrace trace_of(const std::vector<std::pair<double, int>>& levels, std::int64_t start = 0) {
-  MemoryTrace trace(SampleKind::averaged, {1, 1000});
-  std::vector<double> values;
-  for (const auto& [level, ms] : levels)
-    values.insert(values.end(), static_cast<std::size_t>(ms), level);
-  trace.append(start, 1, values);
-  return trace;
-}
-
-std::vector<std::string> names(const Visits& visits) {
-  std::vector<std::string> out;
-  for (const Visit& v : visits) out.push_back(v.state);
-  return out;
 }
 
 }  // namespace

@@ -11,6 +11,8 @@
 #include <catch2/catch.hpp>
 
 using namespace kuvio;
+using test::names;
+using test::trace_of;
 
 namespace {
 
@@ -19,21 +21,6 @@ Recipe three(double shortest_work = 0.1) {
   out.states.push_back({"Sleep", {-1, 100e-6, -1, 100e-6}, 0.02, 0});
   out.states.push_back({"Work", {100e-6, 10e-3, 100e-6, 10e-3}, shortest_work, 0});
   out.states.push_back({"Radio", {10e-3, 1, 10e-3, 1}, 0.005, 0});
-  return out;
-}
-
-MemoryTrace trace_of(const std::vector<std::pair<double, int>>& levels) {
-  MemoryTrace trace(SampleKind::averaged, {1, 1000});
-  std::vector<double> values;
-  for (const auto& [level, ms] : levels)
-    values.insert(values.end(), static_cast<std::size_t>(ms), level);
-  trace.append(0, 1, values);
-  return trace;
-}
-
-std::vector<std::string> names(const Visits& visits) {
-  std::vector<std::string> out;
-  for (const Visit& v : visits) out.push_back(v.state);
   return out;
 }
 
