@@ -5,8 +5,10 @@
 #include "core/quantiles.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
+#include <span>
 
 namespace kuvio {
 namespace {
@@ -19,21 +21,48 @@ constexpr double kStillChanging = 0.05;  // of the step, beyond the largest cell
 constexpr double kClear = 3;
 constexpr double kMedianLoss = 1.2533141373155003;  // sqrt(pi/2): of a median against a mean
 
-std::vector<double> values(const Trace& trace, const Block& block, SampleRange range) {
-  std::vector<double> out(static_cast<std::size_t>(std::max<std::int64_t>(0, range.count())));
-  if (!out.empty()) trace.read(block, range.from, out);
-  return out;
+/// The samples around an edge's cell that its levels, its noise and its growth may ask for, read at
+/// once.
+class Around {
+public:
+  Around(const Trace& trace, const Block& block, SampleRange cell)
+      : from_(std::max<std::int64_t>(0, cell.from - kReach)) {
+    const std::int64_t to = std::min(block.count, cell.to + kReach);
+    count_ = std::clamp<std::int64_t>(to - from_, 0, static_cast<std::int64_t>(samples_.size()));
+    if (count_ > 0) trace.read(block, from_, {samples_.data(), static_cast<std::size_t>(count_)});
+  }
+  double operator[](std::int64_t at) const {
+    return samples_.at(static_cast<std::size_t>(at - from_));
+  }
+  /// What was read of a range.
+  std::span<const double> of(SampleRange range) const {
+    const std::int64_t from = std::clamp(range.from, from_, from_ + count_),
+                       to = std::clamp(range.to, from, from_ + count_);
+    return {samples_.data() + (from - from_), static_cast<std::size_t>(to - from)};
+  }
+
+private:
+  static constexpr std::int64_t kReach = kNoiseSamples + 2 * kMostGrowth + 2;
+  static constexpr std::int64_t kLargestCell = 2 * kMostGrowth + 2;
+  std::int64_t from_ = 0, count_ = 0;
+  std::array<double, static_cast<std::size_t>(kLargestCell + 2 * kReach)> samples_;
+};
+
+double median_of(std::span<const double> values) {
+  std::array<double, kNoiseSamples> copy;
+  std::copy(values.begin(), values.end(), copy.begin());
+  return quantile_in_place(std::span(copy).first(values.size()), 0.5);
 }
 
 /// Standard deviation of one sample by the median of second differences: neither a slope nor a jump
 /// is noise.
-double noise_of(const std::vector<double>& v) {
+double noise_of(std::span<const double> v) {
   constexpr double kMedian = 0.6744897501960817, kSecond = 2.449489742783178;  // sqrt(6)
   if (v.size() < 3) return v.size() == 2 ? std::fabs(v[1] - v[0]) / std::numbers::sqrt2 : 0;
-  std::vector<double> steps;
+  std::array<double, kNoiseSamples> steps;
   for (std::size_t i = 2; i < v.size(); ++i)
-    steps.push_back(std::fabs(v[i] - 2 * v[i - 1] + v[i - 2]));
-  return median(std::move(steps)) / (kMedian * kSecond);
+    steps[i - 2] = std::fabs(v[i] - 2 * v[i - 1] + v[i - 2]);
+  return quantile_in_place(std::span(steps).first(v.size() - 2), 0.5) / (kMedian * kSecond);
 }
 
 /// A level beside an edge and the noise of its samples.
@@ -44,17 +73,17 @@ struct Level {
 };
 
 /// From the samples that are nearest to the edge: the last ones of `range`, or the first.
-Level level_beside(const Trace& trace, const Block& block, SampleRange range, bool edge_follows) {
+Level level_beside(const Around& around, SampleRange range, bool edge_follows) {
   const auto part = [&](std::int64_t n) {
     n = std::min(n, range.count());
-    return edge_follows ? SampleRange{range.to - n, range.to}
-                        : SampleRange{range.from, range.from + n};
+    return around.of(edge_follows ? SampleRange{range.to - n, range.to}
+                                  : SampleRange{range.from, range.from + n});
   };
   Level out;
-  const auto near = values(trace, block, part(kLevelSamples));
+  const auto near = part(kLevelSamples);
   if (near.empty()) return out;
-  out.value = median(near);
-  out.noise = noise_of(values(trace, block, part(kNoiseSamples)));
+  out.value = median_of(near);
+  out.noise = noise_of(part(kNoiseSamples));
   // The median of one or two is their mean.
   out.u_ =
       out.noise / std::sqrt(static_cast<double>(near.size())) * (near.size() > 2 ? kMedianLoss : 1);
@@ -62,14 +91,14 @@ Level level_beside(const Trace& trace, const Block& block, SampleRange range, bo
 }
 
 /// The same from samples that lie as far from the edge as its cell may grow, where there are any.
-Level level_aside(const Trace& trace, const Block& block, SampleRange range, bool edge_follows) {
+Level level_aside(const Around& around, SampleRange range, bool edge_follows) {
   const std::int64_t skip = std::clamp<std::int64_t>(range.count() - kLevelSamples, 0, kMostGrowth);
   if (edge_follows) {
     range.to -= skip;
   } else {
     range.from += skip;
   }
-  return level_beside(trace, block, range, edge_follows);
+  return level_beside(around, range, edge_follows);
 }
 
 bool between(double x, double a, double b) { return x > std::min(a, b) && x < std::max(a, b); }
@@ -145,27 +174,22 @@ std::optional<SampleRange> find_cell(const Trace& trace, const Block& block, Sam
   if (cell.from < first || cell.to > last) return std::nullopt;
   const SampleRange before{left.from, line ? cell.from + 1 : cell.from},
       after{line ? cell.to - 1 : cell.to, right.to};
-  const Level l = level_aside(trace, block, before, true),
-              r = level_aside(trace, block, after, false);
+  const Around around(trace, block, cell);
+  const Level l = level_aside(around, before, true), r = level_aside(around, after, false);
   const Side on_left{l, r}, on_right{r, l};
-  const auto value = [&](std::int64_t at) {
-    double x = 0;
-    trace.read(block, at, {&x, 1});
-    return x;
-  };
   // The next sample beyond the cell: of a line its own end.
   const auto next_left = [&] { return line ? cell.from : cell.from - 1; };
   const auto next_right = [&] { return line ? cell.to - 1 : cell.to; };
   for (std::int64_t n = 0; n < kMostGrowth && cell.from > first; ++n) {
-    if (!on_left.off(value(next_left()))) break;
+    if (!on_left.off(around[next_left()])) break;
     --cell.from;
   }
   for (std::int64_t n = 0; n < kMostGrowth && cell.to < last; ++n) {
-    if (!on_right.off(value(next_right()))) break;
+    if (!on_right.off(around[next_right()])) break;
     ++cell.to;
   }
-  if (next_left() >= left.from && on_left.still_changing(value(next_left()))) return std::nullopt;
-  if (next_right() < right.to && on_right.still_changing(value(next_right()))) return std::nullopt;
+  if (next_left() >= left.from && on_left.still_changing(around[next_left()])) return std::nullopt;
+  if (next_right() < right.to && on_right.still_changing(around[next_right()])) return std::nullopt;
   return cell;
 }
 
@@ -178,8 +202,10 @@ EdgeFigures edge_figures(const Trace& trace, const Visit& left, const Visit& rig
   out.at_s = right.from_s;
   const Block* block = block_at(trace, cell.empty() ? right.from_s : cell.from_s);
   if (!block) return out;
-  const Level l = level_beside(trace, *block, beyond_cells(trace, *block, left), true),
-              r = level_beside(trace, *block, beyond_cells(trace, *block, right), false);
+  const SampleRange before = beyond_cells(trace, *block, left),
+                    after = beyond_cells(trace, *block, right);
+  const Around around(trace, *block, {before.to, after.from});
+  const Level l = level_beside(around, before, true), r = level_beside(around, after, false);
   out.left = l.value;
   out.right = r.value;
   if (cell.empty()) {

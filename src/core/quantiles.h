@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <optional>
+#include <span>
 #include <vector>
 
 namespace kuvio {
@@ -11,6 +12,8 @@ namespace kuvio {
 /// of Hyndman and Fan 1996): the median of an even number lies between the middle two. Requires at
 /// least one value.
 double quantile(std::vector<double> values, double p);
+/// The same without a copy: the values change places.
+double quantile_in_place(std::span<double> values, double p);
 inline double median(std::vector<double> values) { return quantile(std::move(values), 0.5); }
 
 /// What order statistics of n values say of the 95th percentile of what they were drawn from,

@@ -61,14 +61,20 @@ public:
       out.push_back(std::move(v));
     }
     // What the noise hides is left on its sample, before any edge is placed by its neighbours.
-    for (std::size_t i = 1; i < out.size(); ++i) {
-      if (out[i].begins.empty() || edge_figures(trace_, out[i - 1], out[i]).clear) continue;
-      out[i].begins = out[i - 1].ends = {};
-      out[i].from_s = out[i - 1].to_s = put_edge(i);
-    }
+    std::vector<double> places(out.size());
     for (std::size_t i = 1; i < out.size(); ++i) {
       if (out[i].begins.empty()) continue;
-      out[i].from_s = out[i - 1].to_s = edge_figures(trace_, out[i - 1], out[i]).at_s;
+      const EdgeFigures edge = edge_figures(trace_, out[i - 1], out[i]);
+      places[i] = edge.at_s;
+      if (edge.clear) continue;
+      out[i].begins = out[i - 1].ends = {};
+      out[i].from_s = out[i - 1].to_s = put_edge(i);
+      // The edge before may take its level from more samples now.
+      if (i > 1 && !out[i - 1].begins.empty())
+        places[i - 1] = edge_figures(trace_, out[i - 2], out[i - 1]).at_s;
+    }
+    for (std::size_t i = 1; i < out.size(); ++i) {
+      if (!out[i].begins.empty()) out[i].from_s = out[i - 1].to_s = places[i];
     }
     // The last instant of a block has no length by itself.
     std::erase_if(out, [](const Visit& v) { return !(v.to_s > v.from_s); });
