@@ -9,7 +9,7 @@
 namespace kuvio {
 
 double quiet_noise(const Trace& trace) {
-  constexpr std::int64_t kStretches = 64, kLength = 64;
+  constexpr std::int64_t kStretches = 32, kLength = 64;
   constexpr double kMedianStep = 0.95387255;  // 0.6745 sqrt(2)
   const std::int64_t total = trace.samples();
   double largest = 0;

@@ -133,7 +133,7 @@ private:
 };
 
 std::vector<Stay> tidy_stays(const Trace& trace, const Block& block, const Recipe& recipe,
-                             double noise) {
+                             const std::function<double()>& noise) {
   auto stays = stays_by_level(trace, block, recipe);
   stays = join_stays(trace, block, recipe, std::move(stays));
   stays = absorb_short_stays(trace, block, recipe, std::move(stays), noise);
@@ -264,7 +264,8 @@ double first_rise(const Trace& trace, double earliest_s, double latest_s, double
 
 Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputSwitch>& switches) {
   Visits out;
-  const double noise = quiet_noise(trace);
+  std::optional<double> known;
+  const auto noise = [&] { return known ? *known : *(known = quiet_noise(trace)); };
   double end = trace.from_s();
   for (const Block& block : trace.blocks()) {
     const double start = trace.time_base().seconds(block.start);

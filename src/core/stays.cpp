@@ -8,6 +8,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
+#include <optional>
 
 namespace kuvio {
 namespace {
@@ -120,18 +122,22 @@ bool is_short(double length, const StateRule* rule) {
 class Row {
 public:
   Row(const Trace& trace, const Block& block, const Recipe& recipe, const std::vector<Stay>& stays,
-      double noise)
-      : recipe_(recipe), noise_(noise) {
+      const std::function<double()>& noise)
+      : trace_(trace), block_(block), recipe_(recipe), noise_of_(noise) {
     const std::size_t n = stays.size();
+    links_.reserve(n);
     for (std::size_t i = 0; i < n; ++i) {
-      links_.push_back({stays[i], length_of(trace, block, stays[i]),
-                        mean_of(trace, block, stays[i]), i == 0 ? kEnd : i - 1,
+      links_.push_back({stays[i],
+                        length_of(trace, block, stays[i]),
+                        {},
+                        i == 0 ? kEnd : i - 1,
                         i + 1 == n ? kEnd : i + 1});
     }
     for (std::size_t i = 0; i < n; ++i) enqueue(i);
   }
 
   std::vector<Stay> absorbed() {
+    if (!queue_.empty()) noise_ = noise_of_();
     while (!queue_.empty()) {
       const Wait wait = queue_.top();
       queue_.pop();
@@ -148,7 +154,8 @@ private:
   static constexpr std::size_t kEnd = SIZE_MAX;
   struct Link {
     Stay stay;
-    double length, mean;
+    double length;
+    std::optional<double> mean;  // asked for by few
     std::size_t left, right;
     bool alive = true;
     std::uint32_t version = 0;  // of its length: what waits under an older one is out of date
@@ -169,10 +176,15 @@ private:
       queue_.push({link.length, i, link.version});
   }
 
-  double distance(std::size_t a, std::size_t b) const {
-    return std::fabs(std::asinh(links_[a].mean / noise_) - std::asinh(links_[b].mean / noise_));
+  double mean(std::size_t i) {
+    Link& link = links_[i];
+    if (!link.mean) link.mean = mean_of(trace_, block_, link.stay);
+    return *link.mean;
   }
-  std::size_t nearer_neighbour(std::size_t i) const {
+  double distance(std::size_t a, std::size_t b) {
+    return std::fabs(std::asinh(mean(a) / noise_) - std::asinh(mean(b) / noise_));
+  }
+  std::size_t nearer_neighbour(std::size_t i) {
     const std::size_t l = links_[i].left, r = links_[i].right;
     return distance(l, i) <= distance(i, r) ? l : r;
   }
@@ -181,7 +193,7 @@ private:
   void merge(std::size_t into, std::size_t other) {
     Link &a = links_[into], &b = links_[other];
     const double length = a.length + b.length;
-    if (length > 0) a.mean = (a.mean * a.length + b.mean * b.length) / length;
+    if (length > 0) a.mean = (mean(into) * a.length + mean(other) * b.length) / length;
     a.length = length;
     a.stay.from = std::min(a.stay.from, b.stay.from);
     a.stay.to = std::max(a.stay.to, b.stay.to);
@@ -210,8 +222,11 @@ private:
     enqueue(into);
   }
 
+  const Trace& trace_;
+  const Block& block_;
   const Recipe& recipe_;
-  double noise_;
+  const std::function<double()>& noise_of_;
+  double noise_ = 1;
   std::vector<Link> links_;
   std::priority_queue<Wait> queue_;
 };
@@ -261,7 +276,8 @@ std::vector<Stay> join_stays(const Trace& trace, const Block& block, const Recip
 }
 
 std::vector<Stay> absorb_short_stays(const Trace& trace, const Block& block, const Recipe& recipe,
-                                     std::vector<Stay> stays, double noise) {
+                                     std::vector<Stay> stays,
+                                     const std::function<double()>& noise) {
   if (stays.size() < 3) return stays;
   return Row(trace, block, recipe, stays, noise).absorbed();
 }

@@ -5,6 +5,7 @@
 #include "core/trace.h"
 
 #include <cstdint>
+#include <functional>
 #include <vector>
 
 namespace kuvio {
@@ -32,9 +33,10 @@ std::vector<Stay> join_stays(const Trace& trace, const Block& block, const Recip
 
 /// Stays below their state's shortest go to the neighbour whose mean is nearer on the scale
 /// asinh(x / noise), the shortest first; one that has grown long enough meanwhile stays, and so do
-/// the first and the last, which an end or a gap cuts: nobody knows how long they were.
+/// the first and the last, which an end or a gap cuts: nobody knows how long they were. The noise
+/// is asked for where there is one to absorb.
 std::vector<Stay> absorb_short_stays(const Trace& trace, const Block& block, const Recipe& recipe,
-                                     std::vector<Stay> stays, double noise);
+                                     std::vector<Stay> stays, const std::function<double()>& noise);
 
 /// Takes out stays that are nothing but a change from one level to the next: at most five samples
 /// between two neighbours, rising or falling throughout between their levels, and not as long as a

@@ -48,7 +48,8 @@ TEST_CASE(
     Recipe recipe = three(0.03);
     const Block& block = trace.blocks().front();
     const auto raw = stays_by_level(trace, block, recipe);
-    const auto stays = absorb_short_stays(trace, block, recipe, raw, quiet_noise(trace));
+    const auto stays =
+        absorb_short_stays(trace, block, recipe, raw, [&] { return quiet_noise(trace); });
     for (std::size_t i = 1; i + 1 < stays.size(); ++i) {
       const double shortest = recipe.states[static_cast<std::size_t>(stays[i].state)].shortest_s;
       REQUIRE(static_cast<double>(stays[i].samples()) * 1e-3 >= shortest * (1 - 1e-9));
