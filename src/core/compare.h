@@ -74,7 +74,7 @@ struct SameUse {
   Shown shown = Shown::none;
   std::vector<CommonLength> common;
   std::vector<std::string> own;  ///< states whose length is shown to differ: the build's
-  double could_hide = 0;  ///< A: of all common lengths together, root of the sum of squares
+  double could_hide = 0;         ///< A: of all common lengths together, root of the sum of squares
 };
 
 struct Comparison {
