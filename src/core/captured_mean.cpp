@@ -131,7 +131,7 @@ FieldMean captured_mean(const Ledger& ledger) {
     others += own;
   }
   out.shares.push_back({rest->state, (charge - others) / time});
-  for (const RoundKind& kind : kinds_of(rounds)) add_kind(out, kind, time, charge);
+  for (const RoundKind& kind : kinds_by_charge(rounds)) add_kind(out, kind, time, charge);
   set_uncertainty(out, ledger);
   out.by_chance = chance_interval(out, rounds, rest->tested_mean().value_or(0), time);
   return out;
@@ -163,7 +163,8 @@ DutyPlan plan_of(const Ledger& ledger) {
   const std::vector<Round> rounds = rounds_of(ledger, rest->state);
   double time = 0;
   for (const Round& r : rounds) time += r.length;
-  for (const RoundKind& kind : kinds_of(rounds)) {
+  const std::vector<Round> apart = taken_apart(rounds, simple_kinds(rounds));
+  for (const RoundKind& kind : kinds_of(apart)) {
     // What nobody saw whole cannot be planned with.
     const bool whole = std::all_of(kind.states.begin(), kind.states.end(), [&](const auto& state) {
       return !is_built_in_state(state) && ledger.find(state)->whole_visits > 0;

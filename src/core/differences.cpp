@@ -118,7 +118,8 @@ DutyPlan pooled_plan(const Ledger& reference, const Ledger& candidate) {
   all.insert(all.end(), b.begin(), b.end());
   double time = 0;
   for (const Round& r : all) time += r.length;
-  for (const RoundKind& kind : kinds_of(all)) {
+  const std::vector<Round> apart = taken_apart(all, simple_kinds(all));
+  for (const RoundKind& kind : kinds_of(apart)) {
     const bool both = std::all_of(kind.states.begin(), kind.states.end(), [&](const auto& state) {
       const LedgerRow *x = reference.find(state), *y = candidate.find(state);
       return !is_built_in_state(state) && x && y && x->visit_length.n > 0 && y->visit_length.n > 0;

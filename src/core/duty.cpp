@@ -26,42 +26,6 @@ double residual(const PlanTerm& term, double rest, double charge, double length)
   return usual > 0 ? *term.held / usual * (charge - term.level() * length) : 0;
 }
 
-/// Of each state's place in a round, the number of states that an activity takes up from there so
-/// that activities follow one another to the end; 0 where none does. The longest goes first.
-std::vector<std::size_t> activities_from(const Round& round, const DutyPlan& plan) {
-  const std::size_t n = round.states.size();
-  std::vector<std::size_t> out(n, 0);
-  for (std::size_t at = n; at-- > 0;) {
-    for (const Activity& a : plan.activities) {
-      const std::size_t end = at + a.states.size();
-      if (a.states.size() <= out[at] || end > n || (end < n && out[end] == 0)) continue;
-      if (std::equal(a.states.begin(), a.states.end(),
-                     round.states.begin() + static_cast<std::ptrdiff_t>(at)))
-        out[at] = a.states.size();
-    }
-  }
-  return out;
-}
-
-/// Rounds in which activities followed one another without rest, taken apart.
-std::vector<Round> taken_apart(const std::vector<Round>& rounds, const DutyPlan& plan) {
-  std::vector<Round> out;
-  for (const Round& round : rounds) {
-    const std::vector<std::size_t> steps = activities_from(round, plan);
-    if (steps.empty() || steps.front() == 0) continue;
-    for (std::size_t at = 0; at < steps.size(); at += steps[at]) {
-      const auto from = static_cast<std::ptrdiff_t>(at),
-                 to = static_cast<std::ptrdiff_t>(at + steps[at]);
-      out.push_back({round.capture,
-                     {round.states.begin() + from, round.states.begin() + to},
-                     {round.parts.begin() + from, round.parts.begin() + to},
-                     0,
-                     0});
-    }
-  }
-  return out;
-}
-
 /// Scatter of one activity's terms over its whole rounds; nothing when too few of its visits lie in
 /// such rounds.
 std::optional<Component> scatter_of_rounds(const std::vector<const PlanTerm*>& terms,
@@ -99,7 +63,9 @@ std::optional<Component> scatter_of_state(const PlanTerm& term, double rest) {
 std::vector<Component> scatter_of_plan(const DutyPlan& plan, const std::vector<PlanTerm>& terms,
                                        const Ledger& ledger, double rest) {
   std::vector<Component> out;
-  const std::vector<Round> rounds = taken_apart(rounds_of(ledger, plan.rest), plan);
+  std::vector<std::vector<std::string>> activities;
+  for (const Activity& a : plan.activities) activities.push_back(a.states);
+  const std::vector<Round> rounds = taken_apart(rounds_of(ledger, plan.rest), activities);
   for (std::size_t a = 0; a < plan.activities.size(); ++a) {
     std::vector<const PlanTerm*> own;
     for (const PlanTerm& t : terms) {

@@ -30,6 +30,20 @@ struct RoundKind {
 /// By falling number.
 std::vector<RoundKind> kinds_of(const std::vector<Round>& rounds);
 
+/// The states of the kinds that others are made up of. A kind is made up of others that followed
+/// one another without rest, as when an uplink ends just as the timer wakes the device, if it is
+/// rarer than one of them.
+std::vector<std::vector<std::string>> simple_kinds(const std::vector<Round>& rounds);
+
+/// Rounds that are one of the given parts, or several one after another: a round for each, its
+/// charge and length those of its own states alone. Others are left out.
+std::vector<Round> taken_apart(const std::vector<Round>& rounds,
+                               const std::vector<std::vector<std::string>>& parts);
+
+/// By falling number; a round that is made up of several goes to the one that holds most of its
+/// charge.
+std::vector<RoundKind> kinds_by_charge(const std::vector<Round>& rounds);
+
 /// "Wake, Sense, Store", for people; "rest alone" when there are none.
 std::string name_of(const std::vector<std::string>& states);
 

@@ -325,6 +325,50 @@ TEST_CASE("rounds that followed one another without rest count like any other") 
   CHECK(of("Wake, Sense").freedom.value() > 5);
 }
 
+TEST_CASE("an uplink that meets the timer is still one of three") {
+  const auto capture = [](bool meets) {
+    test::MadeCapture c({{0.0008, 40e-9, false}, 3.6, 1e-3});
+    c.visit("Rest", 3e-6, 20, false).visit("Sense", 2e-3, 1);
+    const double large[] = {40e-3, 60e-3, 80e-3};
+    for (int i = 0; i < 63; ++i) {
+      const bool send = i % 21 == 10;
+      c.visit("Rest", 3e-6, send && !meets ? 20 : 56);
+      if (send) c.visit("Locate", large[i / 21] / 2, 5).visit("Send", large[i / 21], 3);
+      // Two of the three end just as the timer wakes the device.
+      if (!send || (meets && i > 21)) c.visit("Sense", 2e-3, 1);
+    }
+    c.visit("Rest", 3e-6, 20, false);
+    return test::ledger_of(c);
+  };
+  const Ledger apart = capture(false), met = capture(true);
+  const FieldMean a = captured_mean(apart), b = captured_mean(met);
+  // Three charges of 220, 330 and 440 mC: t(2) 110 mC sqrt(3) / T, whether they met it or not.
+  double time = 0;
+  for (const Round& r : rounds_of(met, "Rest")) time += r.length;
+  CHECK(b.mean_u.U == Approx(4.303 * 0.110 * std::sqrt(3.0) / time).epsilon(0.05));
+  CHECK(a.mean_u.U == Approx(b.mean_u.U).epsilon(0.05));
+  CHECK(b.single.empty());
+  CHECK(b.decided_by.find("3 rounds of Locate, Send hold") == 0);
+  // The plan that it makes counts three of them, and every sense.
+  const DutyPlan plan = plan_of(met);
+  REQUIRE(plan.activities.size() == 2);
+  CHECK(plan.activities[0].states == std::vector<std::string>{"Sense"});
+  CHECK(plan.activities[0].rate_hz * time == Approx(62));
+  CHECK(plan.activities[1].states == std::vector<std::string>{"Locate", "Send"});
+  CHECK(plan.activities[1].rate_hz * time == Approx(3));
+  // What goes through two states as a rule is one kind, though each was met alone.
+  test::MadeCapture c;
+  c.visit("Rest", 3e-6, 20, false).visit("Work", 2e-3, 1).visit("Rest", 3e-6, 50);
+  for (int i = 0; i < 20; ++i) {
+    if (i != 7) c.visit("Locate", 28e-3, 5);
+    if (i != 9) c.visit("Send", 70e-3, 1);
+    c.visit("Rest", 3e-6, 50);
+  }
+  c.visit("Work", 2e-3, 1, false);
+  const auto kinds = simple_kinds(rounds_of(test::ledger_of(c), "Rest"));
+  CHECK(kinds.front() == std::vector<std::string>{"Locate", "Send"});
+}
+
 TEST_CASE("a length that the plan gives stands for the measured one") {
   const Ledger l = ledger_with(1e-3, 2);
   DutyPlan plan{"Rest", {{0.1, {"Work"}, {{"Work", 4}}}}, {}};
