@@ -148,12 +148,10 @@ TEST_CASE("current that passes through zero has a scale for it; axes are free, f
   s.settle();
   CHECK(s.lanes->shownValues(0).first == Approx(-5e-3));  // whatever is seen
   s.run("axisSeen");
-  s.settle();
-  CHECK(s.lanes->shownValues(0).second < 19e-3);
+  CHECK(s.wait([&] { return s.lanes->shownValues(0).second < 19e-3; }));
   s.key(Qt::Key_F);
   s.run("axisCapture");
-  s.settle();
-  CHECK(s.lanes->shownValues(0).second > 19e-3);
+  CHECK(s.wait([&] { return s.lanes->shownValues(0).second > 19e-3; }));
 }
 
 TEST_CASE("gaps and flagged samples show at every zoom, in the picture too") {
