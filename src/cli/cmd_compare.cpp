@@ -38,17 +38,8 @@ void print(const Comparison& c) {
   std::vector<std::vector<std::string>> rows{{"state", "reference", "candidate",
                                               "difference of the mean", "per visit", "bridge",
                                               "shown"}};
-  for (const CompareRow& r : c.rows) {
-    if (!r.mean.known) continue;
-    rows.push_back(
-        {r.state, with_prefix(*r.reference_mean, "A", 4), with_prefix(*r.candidate_mean, "A", 4),
-         formats::bounds_mark(r.mean.bounds) +
-             with_interval(r.mean.value, r.mean.low, r.mean.high, "A"),
-         r.charge_per_visit.known ? with_interval(r.charge_per_visit.value, r.charge_per_visit.low,
-                                                  r.charge_per_visit.high, "C")
-                                  : "–",
-         signed_prefix(r.bridge, "A", 3), formats::shown_text(r, c.tests)});
-  }
+  for (std::vector<std::string>& cells : formats::comparison_cells(c))
+    rows.push_back(std::move(cells));
   print_table(rows);
   if (!c.missing.empty())
     fmt::print("No visit to {}: the field means cannot be told.\n", c.missing.front());

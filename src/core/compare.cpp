@@ -30,6 +30,7 @@ CompareRow make_row(const std::string& state, const Side& reference, const Side&
   if (b) row.candidate_mean = b->tested_mean();
   if (!row.reference_mean || !row.candidate_mean) return row;
   const double ma = *row.reference_mean, mb = *row.candidate_mean;
+  if (state == kOff) return row;  // the instrument alone: no state of a build
   const Bounds bounds = bounds_of_difference(a->bounds, b->bounds);
 
   row.mean.value = mb - ma;

@@ -114,12 +114,33 @@ std::string shown_text(Shown shown, const Difference& d, std::size_t tests) {
 }
 
 std::string shown_text(const CompareRow& row, std::size_t tests) {
+  if (!row.reference_mean && row.candidate_mean) return "in the candidate alone";
+  if (row.reference_mean && !row.candidate_mean) return "in the reference alone";
+  if (row.shown == Shown::none && !row.mean.tested) return "not tested";
   const Difference& d = row.by_charge || (!row.mean.not_shown_among_many() &&
                                           row.charge_per_visit.not_shown_among_many())
                             ? row.charge_per_visit
                             : row.mean;
   std::string out = shown_text(row.shown, d, tests);
   if (row.by_charge) out += " per visit";
+  return out;
+}
+
+std::vector<std::vector<std::string>> comparison_cells(const Comparison& c) {
+  const auto mean = [](const std::optional<double>& a) {
+    return a ? with_prefix(*a, "A", 4) : "–";
+  };
+  const auto interval = [](const Difference& d, const char* unit) {
+    return d.known ? with_interval(d.value, d.low, d.high, unit) : "–";
+  };
+  std::vector<std::vector<std::string>> out;
+  for (const CompareRow& r : c.rows) {
+    if (r.state == kOff || (!r.reference_mean && !r.candidate_mean)) continue;
+    out.push_back({r.state, mean(r.reference_mean), mean(r.candidate_mean),
+                   bounds_mark(r.mean.bounds) + interval(r.mean, "A"),
+                   interval(r.charge_per_visit, "C"), signed_prefix(r.bridge, "A", 3),
+                   shown_text(r, c.tests)});
+  }
   return out;
 }
 

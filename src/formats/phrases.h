@@ -35,6 +35,10 @@ std::string life_text(const LifeInterval& life);
 std::string shown_text(const CompareRow& row, std::size_t tests);
 std::string shown_text(Shown shown, const Difference& difference, std::size_t tests);
 
+/// A comparison's table: state, mean of the reference and of the candidate, difference of the mean,
+/// difference per visit, step of the bridge, what is shown. Off is no state of a build.
+std::vector<std::vector<std::string>> comparison_cells(const Comparison& comparison);
+
 /// "2.4.0-rc1 draws 34.041 ± 0.084 µA more than 2.3.0 at the same use (Hibernate +34.4 µA, Linger
 /// −321 nA)." Empty when there is no same use.
 std::string same_use_sentence(const Comparison& comparison);

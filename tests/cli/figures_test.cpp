@@ -255,6 +255,10 @@ TEST_CASE(
   CHECK(compared.json()["unnamed"][0]["side"] == "b");
   CHECK(compared.json()["unnamed"][0]["state"] == "Unassigned");
   CHECK(compared.json()["unnamed"][0]["charge_share"].get<double>() > 0.9);
+  // A state that one side alone was in stands in the table too.
+  const auto table = cli({"compare", t.book, "--reference", "a", "--candidate", "b"});
+  CHECK_THAT(table.out, Catch::Matches("[^]*Unassigned +– +20.00\u2009mA[^]*"
+                                       "in the candidate alone[^]*"));
   const std::string limit =
       "[[limit]]\nfield = true\nduty = \"d.duty.toml\"\n"
       "mean_current = { max = \"1 mA\" }\n";

@@ -20,8 +20,6 @@ QString captures(std::size_t a, std::size_t b) {
 
 QString shown_text(const CompareRow& row, std::size_t tests) {
   const QString per = row.by_charge ? tr(" per visit") : QString();
-  if (!row.reference_mean && row.candidate_mean) return tr("in the candidate alone");
-  if (row.reference_mean && !row.candidate_mean) return tr("in the reference alone");
   switch (row.shown) {
     case Shown::higher:
     case Shown::lower: {
