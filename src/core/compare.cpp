@@ -290,14 +290,16 @@ std::vector<Unlike> unlike_conditions(const Conditions& reference, const Conditi
   return out;
 }
 
-void holm(std::vector<Difference*> tests) {
+void holm(std::vector<Difference*> tests) { holm(std::move(tests), 0.05); }
+
+void holm(std::vector<Difference*> tests, double level) {
   std::erase_if(tests, [](const Difference* d) { return !d->tested; });
   std::sort(tests.begin(), tests.end(),
             [](const Difference* a, const Difference* b) { return a->p < b->p; });
   const std::size_t m = tests.size();
   bool going = true;
   for (std::size_t i = 0; i < m; ++i) {
-    going &= tests[i]->p <= 0.05 / static_cast<double>(m - i);
+    going &= tests[i]->p <= level / static_cast<double>(m - i);
     tests[i]->rejected = going;
   }
 }

@@ -138,8 +138,8 @@ CompareRow& row_of(std::vector<CompareRow>& rows, const std::string& state) {
 }
 
 /// Which of a plan's lengths differ, by Holm's step-down over those that were seen twice on both
-/// sides and are not given, among the states' means and charges: one of five that only seems to
-/// would be taken for the build's.
+/// sides and are not given, among the states' means and charges. At 1 %: a length that is held
+/// common has what could hide in it beside the figure, one that only seems to differ has nothing.
 void test_lengths(std::vector<CompareRow>& rows, const std::vector<PlanTerm>& a,
                   const std::vector<PlanTerm>& b) {
   std::set<Difference*> tests;
@@ -153,7 +153,7 @@ void test_lengths(std::vector<CompareRow>& rows, const std::vector<PlanTerm>& a,
     d.tested = a[i].row->visit_length.n > 1 && b[i].row->visit_length.n > 1;
     if (d.tested) tests.insert(&d);
   }
-  holm({tests.begin(), tests.end()});
+  holm({tests.begin(), tests.end()}, 0.01);
 }
 
 /// Lengths that no difference is shown of, and what could hide in each.
@@ -185,7 +185,9 @@ void hold_lengths(const DutyPlan& plan, std::vector<CompareRow>& rows,
         rate += activity.rate_hz * static_cast<double>(std::count(activity.states.begin(),
                                                                   activity.states.end(), x.state));
       }
-      held.could_hide = rate * std::fabs((x.level() + y.level()) / 2 - rest) * d.U();
+      // Where zero lies outside its interval, all that the interval reaches.
+      const double reach = d.low > 0 || d.high < 0 ? std::fabs(d.value) + d.U() : d.U();
+      held.could_hide = rate * std::fabs((x.level() + y.level()) / 2 - rest) * reach;
       out.could_hide = std::hypot(out.could_hide, *held.could_hide);
     }
     out.common.push_back(held);

@@ -228,7 +228,8 @@ TEST_CASE("a visit cut at the end makes no difference between builds") {
   const auto compared =
       cli({"compare", t.book, "--reference", "old", "--candidate", "new", "--json"});
   CHECK(compared.status == 0);
-  for (const json& r : compared.json()["rows"]) {
+  const json rows = compared.json()["rows"];
+  for (const json& r : rows) {
     if (r["state"] == "Uplink") CHECK(r["shown"] == "none");
   }
 }

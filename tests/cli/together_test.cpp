@@ -49,7 +49,7 @@ TEST_CASE("one process records while others read, export and verify the same boo
     if (last_to > 4) break;
   }
   CHECK(recorder.wait() == 0);
-  CHECK(read >= 3);
+  CHECK(read >= 2);  // before and after the second writer
   const Captured c(path);
   CHECK(c.channel(name).samples == 300'000);
   CHECK(c.channel(name).gaps == 0);

@@ -395,7 +395,7 @@ std::vector<CoverageCase> coverage_cases() {
     out.push_back(no_false_difference("rest drifts, 24 visits", drifting, plan));
     out.push_back(no_false_difference("3 captures a side that differ", captures, plan));
   }
-  for (const double change : {1.0, 1.1, 1.3, 2.0}) out.push_back(hidden_length(change));
+  for (const double change : {1.0, 1.1, 1.3, 1.6, 2.0, 3.0}) out.push_back(hidden_length(change));
   for (const int n : {3, 10, 50, 59, 100}) out.push_back(p95_not_within(n));
   out.push_back(p95_found_outside());
   for (CoverageCase& c : out) {
