@@ -84,8 +84,8 @@ void print(const formats::LifeDocument& d, const nlohmann::ordered_json& documen
   fmt::print("life {}{}\n", formats::life_text(d.life),
              d.life.has_chance ? ", as many rounds as were captured" : "");
   if (d.life.has_chance)
-    fmt::print("  if rounds come at random at that rate: {} … {}\n",
-               formats::life_end(d.life.chance_low), formats::life_end(d.life.chance_high));
+    fmt::print("  if rounds come at random at that rate: {}\n",
+               formats::life_range(d.life.chance_low, d.life.chance_high));
   if (!mean.decided_by.empty()) fmt::print("  {}: a duty plan would tell\n", mean.decided_by);
   if (!mean.single.empty()) fmt::print("  single visit: {}\n", fmt::join(mean.single, "; "));
   if (!mean.accuracy_stated) fmt::print("  accuracy not stated\n");

@@ -89,8 +89,10 @@ std::optional<ClockMap> ClockFit::fit() const {
     by_delays = std::min(spread, wander_s_) +
                 std::min(wo, wu) / (wo + wu) * std::fabs(over.slope - under.slope) * length;
   }
-  // A rate that lies within what delays alone can look like is none.
-  if (std::fabs(line.slope - 1) * length < by_delays) return nominal;
+  // A rate that delays alone may explain is none.
+  const double off = std::fabs(line.slope - 1);
+  if (off > kClock) by_delays = std::max(by_delays, kQueued);
+  if (off * length < by_delays || off > kWrong) return nominal;
   return ClockMap{line.height - line.slope * middle, line.slope, spread};
 }
 

@@ -49,13 +49,19 @@ public:
   void add(const SyncPoint& point);
 
   /// Nothing before the first point. The rate is taken as 1 with less than `kLeast` of own time
-  /// between first and last, and where it differs by no more than delays could feign.
+  /// between first and last, and where it differs by no more than delays could feign: what waited
+  /// in queues while both sides were busy arrives faster than it was taken, so a rate that no
+  /// oscillator has (`kClock` off and more) is believed only once it has made `kQueued` of
+  /// difference, and one off by more than `kWrong` never.
   std::optional<ClockMap> fit() const;
   /// The corners that decide the fit, in order of own time.
   std::vector<SyncPoint> corners() const;
   std::size_t points() const { return points_; }
 
-  static constexpr double kLeast = 2;  // s
+  static constexpr double kLeast = 2;     // s
+  static constexpr double kClock = 0.02;  // RC oscillators are this good
+  static constexpr double kQueued = 10;   // s; more than rings and sockets keep of a fast input
+  static constexpr double kWrong = 0.25;
 
 private:
   struct Corner {

@@ -290,8 +290,6 @@ std::vector<Unlike> unlike_conditions(const Conditions& reference, const Conditi
   return out;
 }
 
-void holm(std::vector<Difference*> tests) { holm(std::move(tests), 0.05); }
-
 void holm(std::vector<Difference*> tests, double level) {
   std::erase_if(tests, [](const Difference* d) { return !d->tested; });
   std::sort(tests.begin(), tests.end(),

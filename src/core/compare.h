@@ -125,7 +125,8 @@ std::vector<Unlike> unlike_conditions(const Conditions& reference, const Conditi
 Comparison compare(const Side& reference, const Side& candidate,
                    const CompareSettings& settings = {});
 
-/// Marks which tested differences chance does not explain: Holm's step-down (1979) at 5 %.
-void holm(std::vector<Difference*> tests);
+/// Marks which tested differences chance does not explain: Holm's step-down (1979) at a
+/// family-wise level.
+void holm(std::vector<Difference*> tests, double level = 0.05);
 
 }  // namespace kuvio

@@ -29,9 +29,6 @@ std::vector<Component> instrument_part(const Instruments& instruments,
 /// Interval and chance of a difference from its components.
 void set_interval(Difference& difference, std::vector<Component> components);
 
-/// Holm's step-down (1979) over the tested ones at a family-wise level.
-void holm(std::vector<Difference*> tests, double level);
-
 /// On which sides a difference is open.
 Bounds bounds_of_difference(Bounds reference, Bounds candidate);
 

@@ -76,10 +76,9 @@ std::string life_section(const ReportContent& c) {
                     "field</th><th>life</th><th>95 % interval</th></tr>";
   for (const LifeResult& l : c.lives) {
     out += fmt::format(
-        "<tr><td>{}</td><td>{}</td><td>{}</td><td>{} … {}</td></tr>", esc(l.build),
+        "<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td></tr>", esc(l.build),
         bounds_mark(l.mean.bounds) + with_uncertainty(l.mean.mean, l.mean.mean_u.U, "A"),
-        bounds_mark(l.life.bounds) + life_end(l.life.life), life_end(l.life.low),
-        life_end(l.life.high));
+        bounds_mark(l.life.bounds) + life_end(l.life.life), life_range(l.life.low, l.life.high));
   }
   out += "</table>";
   for (const LifeResult& l : c.lives) {

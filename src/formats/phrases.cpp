@@ -70,7 +70,7 @@ std::string measured_text(const LimitResult& r) {
   const auto unit = unit_of(r.limit->quantity);
   const bool life = r.limit->quantity == LimitQuantity::lifetime;
   std::string out = bounds_mark(r.bounds) + figure_text(*r.measured, r.U, unit);
-  if (life) out += " (" + life_end(r.low) + " … " + life_end(r.high) + ")";
+  if (life) out += " (" + life_range(r.low, r.high) + ")";
   return out;
 }
 
@@ -84,9 +84,20 @@ std::string life_end(const std::optional<double>& life_s) {
   return life_s ? life_time(*life_s) : "without end";
 }
 
+std::string life_range(const std::optional<double>& low_s, const std::optional<double>& high_s) {
+  std::string low = life_end(low_s);
+  const std::string high = life_end(high_s);
+  const auto unit = [](const std::string& text) {
+    const auto at = text.find("\u2009");
+    return at == std::string::npos ? "" : text.substr(at);
+  };
+  if (!unit(low).empty() && unit(low) == unit(high)) low.resize(low.size() - unit(low).size());
+  return low + " … " + high;
+}
+
 std::string life_text(const LifeInterval& life) {
   std::string out = bounds_mark(life.bounds) + life_end(life.life);
-  if (life.life) out += " (" + life_end(life.low) + " … " + life_end(life.high) + ")";
+  if (life.life) out += " (" + life_range(life.low, life.high) + ")";
   return out;
 }
 

@@ -27,6 +27,8 @@ std::string figure_text(double value, double U, std::string_view unit);
 
 /// "2.81 years", "without end".
 std::string life_end(const std::optional<double>& life_s);
+/// "109 … 256 days", "300 days … 2.10 years".
+std::string life_range(const std::optional<double>& low_s, const std::optional<double>& high_s);
 /// "167 days (109 … 256 days)".
 std::string life_text(const LifeInterval& life);
 
@@ -47,9 +49,9 @@ std::vector<std::string> common_length_lines(const Comparison& comparison);
 /// What a comparison rests on: "within these captures", single visits, an accuracy not stated.
 std::vector<std::string> comparison_remarks(const Comparison& comparison);
 
-/// "The duty plan leaves out Unassigned: 94 % of the charge, 12 % of the time." Empty for none.
 /// Of each capture whose split stands on samples, made by an older Kuvio: that it is so.
 std::vector<std::string> old_edges_texts(const std::vector<book::SplitCapture>& captures);
+/// "The duty plan leaves out Unassigned: 94 % of the charge, 12 % of the time." Empty for none.
 std::string unnamed_text(const std::vector<Unnamed>& unnamed, const std::string& whose = "");
 
 }  // namespace kuvio::formats

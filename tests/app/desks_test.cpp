@@ -2,6 +2,7 @@
 // The desks on a made book: what they say, what they say when there is nothing, and what goes
 // wrong.
 
+#include "app/budget/limits_model.h"
 #include "app/builds/sentence.h"
 #include "app/look/parts.h"
 #include "app/shell/captures_list.h"
@@ -61,6 +62,35 @@ TEST_CASE("each desk without anything to show says what to do next and offers it
   QTest::qWait(30);
   QTest::mouseClick(offer, Qt::LeftButton);
   CHECK(window.desk() == QStringLiteral("Bench"));
+}
+
+TEST_CASE("a life on the Budget desk has an interval of its own law, in the command line's words") {
+  constexpr double kDay = 86400;
+  auto budget = std::make_shared<Budget>();
+  Limit life;
+  life.quantity = LimitQuantity::lifetime;
+  life.min = 400 * kDay;
+  budget->limits = {life};
+  LimitResult result;
+  result.limit = budget->limits.data();
+  result.measured = 167 * kDay;
+  result.U = 75 * kDay;
+  result.low = 108 * kDay;
+  result.high = 258 * kDay;
+  result.verdict = Verdict::outside;
+  auto view = std::make_shared<BudgetView>();
+  view->budget = budget;
+  view->builds = {"2.4.0"};
+  view->results = {{{result}, Verdict::outside, {}}};
+  view->troubles = {""};
+  LimitsModel model;
+  model.setView(view);
+  const int last = model.columnCount() - 1;
+  const auto text = [&](int column) {  // figures and units stand a thin space apart
+    return model.index(0, column).data().toString().replace(QChar(0x2009), QLatin1Char(' '));
+  };
+  CHECK(text(last) == QStringLiteral("167 days (108 … 258 days)  ✗ outside"));
+  CHECK(text(LimitsModel::Bound) == QStringLiteral("≥ 400 days"));
 }
 
 TEST_CASE("a file that is no book is told and the open one stays") {

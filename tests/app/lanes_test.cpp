@@ -1,10 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Lanes, span, cursors and steps of the Trace desk, with real events.
 
+#include "app/look/notebook_table.h"
+#include "app/look/theme.h"
+#include "app/trace/ledger_model.h"
 #include "app/trace/moment.h"
+#include "app/trace/trace_desk.h"
 #include "core/running.h"
 
 #include "rich_fixture.h"
+
+#include <QComboBox>
+#include <QHeaderView>
+#include <QLabel>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -382,4 +390,44 @@ TEST_CASE("a plan of lanes survives being kept, and nonsense is left out") {
                            "{\"curves\":[{\"channel\":\"I\",\"form\":\"mean\"}]}]}")
             .lanes.empty());
   CHECK(LanePlan::restored("junk").lanes.empty());
+}
+
+TEST_CASE("a clipped capture's life is at most so long, on the desk too") {
+  RichWindow s;
+  s.settle();
+  s.window->setDesk(QStringLiteral("Lifetime"));
+  auto* from = s.child<QComboBox>("lifeCapture");
+  auto* life = s.child<QLabel>("lifeCaptured");
+  const auto told = [&](const char* capture) {
+    from->setCurrentIndex(from->findText(QLatin1String(capture)));
+    emit from->activated(from->currentIndex());
+    QString before = life->text();
+    s.wait([&] { return life->text() != before; }, 1500);
+    return life->text();
+  };
+  CHECK_FALSE(told("other").startsWith(QStringLiteral("≤ ")));
+  CHECK(told("first").startsWith(QStringLiteral("≤ ")));  // fifty samples over range
+}
+
+TEST_CASE("the ledger's columns are as wide as what stands in them, in every unit") {
+  RichWindow s;
+  s.settle();
+  auto* ledger = s.child<NotebookTable>("ledger");
+  const QFontMetricsF small(Theme::baseFont(11));
+  for (const ChargeUnit unit : {ChargeUnit::coulomb, ChargeUnit::ampere_hour}) {
+    auto* model = qobject_cast<LedgerModel*>(ledger->model());
+    REQUIRE(model);
+    s.window->findChild<TraceDesk*>()->setUnit(unit);
+    const int total = model->rowCount() - 1;
+    for (int row = 0; row < total; ++row) {
+      for (const int column : {LedgerModel::Time, LedgerModel::Mean, LedgerModel::Charge,
+                               LedgerModel::PerVisit, LedgerModel::Peak}) {
+        const QString text = model->index(row, column).data().toString();
+        INFO(text.toStdString());
+        CHECK(ledger->columnWidth(column) >= small.horizontalAdvance(text) + 8);
+      }
+    }
+    // Not wider than the ledger while there is room.
+    CHECK(ledger->horizontalHeader()->length() <= ledger->viewport()->width());
+  }
 }

@@ -144,6 +144,7 @@ TEST_CASE("kill -9 of the recorder costs at most a second, at any moment and wit
   // Its header line is long gone when the second one comes to read.
   const std::string lines =
       bench.endpoints["lines"].get<std::string>() + "?columns=t%20[ms],I%20[mA],U%20[V]";
+  std::string why;  // of a book that did not open
   const auto samples = [&](std::int64_t id) {
     std::vector<std::int64_t> out;
     try {
@@ -152,7 +153,8 @@ TEST_CASE("kill -9 of the recorder costs at most a second, at any moment and wit
         if (c.id != id) continue;
         for (const auto& channel : c.channels) out.push_back(channel.samples);
       }
-    } catch (const Error&) {  // not there yet
+    } catch (const Error& error) {  // not there yet, or so it should be
+      why = error.what();
     }
     return out;
   };
@@ -181,8 +183,9 @@ TEST_CASE("kill -9 of the recorder costs at most a second, at any moment and wit
     const double ran_s =
         std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
     CHECK(recorder.wait() == 128 + SIGKILL);
+    why.clear();
     const auto kept = samples(id);
-    INFO("round " << round << ", killed after " << ran_s << " s");
+    INFO("round " << round << ", killed after " << ran_s << " s; " << why);
     REQUIRE(kept.size() == rates.size());
     for (std::size_t c = 0; c < rates.size(); ++c) {
       // What is left to the first flush is the others' own latency.

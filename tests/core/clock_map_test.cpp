@@ -89,3 +89,28 @@ TEST_CASE("a one-way link tells by how much its arrivals lie behind the line") {
   for (int i = 0; i < 2000; ++i) fit.add({i * 0.1, -INFINITY, 5 + i * 0.1 + late(random)});
   CHECK(fit.fit()->spread_s == Approx(2e-3).epsilon(0.1));
 }
+
+TEST_CASE("what waited in a queue and then came all at once is no fast clock") {
+  std::mt19937_64 random(12);
+  std::exponential_distribution<double> late(1 / 2e-3);
+  // Both sides starved: 4 s of frames are handed over in half a second.
+  ClockFit fit;
+  for (double own = 0; own < 4; own += 0.02)
+    fit.add({own, -INFINITY, 100 + own / 8 + late(random)});
+  REQUIRE(fit.fit());
+  CHECK(fit.fit()->rate == 1);
+  CHECK(fit.fit()->at(4) == Approx(100.5).margin(0.03));  // no frame came before it was taken
+  // From then on they come as they are taken, and the clock is known again.
+  for (double own = 4; own < 600; own += 0.02)
+    fit.add({own, -INFINITY, 100.5 + (own - 4) * 1.0001 + late(random)});
+  CHECK(fit.fit()->rate == Approx(1.0001).margin(2e-6));
+
+  // A clock that is truly off by more than oscillators are is believed once no queue could hold it.
+  ClockFit slow;
+  for (double own = 0; own < 600; own += 0.02)
+    slow.add({own, -INFINITY, own * 1.05 + late(random)});
+  CHECK(slow.fit()->rate == Approx(1.05).margin(1e-5));
+  ClockFit mad;
+  for (double own = 0; own < 600; own += 0.02) mad.add({own, -INFINITY, own * 1.6});
+  CHECK(mad.fit()->rate == 1);
+}

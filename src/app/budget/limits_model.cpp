@@ -15,18 +15,10 @@ namespace kuvio::app {
 namespace {
 QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
-}  // namespace
-
-QString limit_figure(const Limit& limit, double value, double U) {
-  if (limit.quantity == LimitQuantity::lifetime) {
-    // The interval in the unit that the life itself is told in.
-    constexpr double kYear = 365.25 * 86400;
-    if (U > 0 && std::fabs(value) >= 1.5 * kYear)
-      return q(with_uncertainty(value / kYear, U / kYear, "years"));
-    return q(life_time(value));
-  }
-  return q(with_uncertainty(value, U, unit_of(limit.quantity)));
+QString figure(const Limit& limit, double value) {
+  return q(formats::figure_text(value, 0, unit_of(limit.quantity)));
 }
+}  // namespace
 
 void LimitsModel::setView(BudgetViewPtr view) {
   beginResetModel();
@@ -65,15 +57,12 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
     const LimitResult* r = result(index);
     if (role == Qt::DisplayRole) {
       if (!r) return kNothing;
-      const QString figure =
-          r->measured ? q(formats::bounds_mark(r->bounds)) + limit_figure(*l, *r->measured, r->U)
-                      : kNothing;
-      return figure + QStringLiteral("  ") + verdictText(r->verdict);
+      return q(formats::measured_text(*r)) + QStringLiteral("  ") + verdictText(r->verdict);
     }
     if (role == Qt::ToolTipRole) {
       if (!r) return build < view_->troubles.size() ? q(view_->troubles[build]) : QString();
       QStringList lines;
-      if (r->headroom) lines << tr("headroom %1").arg(limit_figure(*l, *r->headroom, 0));
+      if (r->headroom) lines << tr("headroom %1").arg(figure(*l, *r->headroom));
       if (r->coverage_factor > 0)
         lines << tr("coverage factor %1").arg(r->coverage_factor, 0, 'f', 2);
       if (r->needed_visits)
@@ -87,9 +76,8 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
   switch (role) {
     case Qt::DisplayRole:
       if (index.column() == Name) return q(l->name());
-      if (index.column() == Expect) return l->expect ? limit_figure(*l, *l->expect, 0) : QString();
-      return (l->max ? QStringLiteral("≤ ") : QStringLiteral("≥ ")) +
-             limit_figure(*l, l->max ? *l->max : l->min.value_or(0), 0);
+      if (index.column() == Expect) return l->expect ? figure(*l, *l->expect) : QString();
+      return q(formats::limit_text(*l));
     case Qt::TextAlignmentRole:
       return int(index.column() == Name ? Qt::AlignLeft | Qt::AlignVCenter
                                         : Qt::AlignRight | Qt::AlignVCenter);
@@ -149,10 +137,7 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   // Above: the figure and its verdict. Below: the gauge.
   const QRectF words(box.left(), box.top(), box.width(), 17);
   painter->setPen(t.text());
-  const QString figure =
-      r->measured ? q(formats::bounds_mark(r->bounds)) + limit_figure(l, *r->measured, r->U)
-                  : kNothing;
-  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, figure);
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, q(formats::measured_text(*r)));
   painter->setPen(over ? t.accent() : r->verdict == Verdict::within ? t.muted() : t.text());
   painter->setFont(Theme::baseFont(12, over ? QFont::DemiBold : QFont::Normal));
   painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdictText(r->verdict));

@@ -39,7 +39,4 @@ public:
              const QModelIndex& index) const override;
 };
 
-/// A limit's figure in its unit: "4.000 µA", "2.00 years".
-QString limit_figure(const Limit& limit, double value, double U);
-
 }  // namespace kuvio::app

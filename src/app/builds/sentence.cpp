@@ -98,7 +98,9 @@ Sentence sentence_of(const BuildsView& v) {
     const double a = *v.reference_life->life, b = *v.candidate_life->life;
     out.second +=
         tr("Battery life %1 from %2 to %3 (%4%5). ")
-            .arg(b < a ? tr("falls") : tr("grows"), q(life_time(a)), q(life_time(b)),
+            .arg(b < a ? tr("falls") : tr("grows"),
+                 q(formats::bounds_mark(v.reference_life->interval.bounds) + life_time(a)),
+                 q(formats::bounds_mark(v.candidate_life->interval.bounds) + life_time(b)),
                  b < a ? QStringLiteral("−") : QStringLiteral("+"), q(life_time(std::fabs(b - a))));
   }
   for (const std::string& line : formats::comparison_remarks(c)) {

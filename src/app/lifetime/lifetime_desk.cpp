@@ -4,6 +4,7 @@
 #include "app/look/theme.h"
 #include "core/lifetime.h"
 #include "core/quantity.h"
+#include "formats/phrases.h"
 #include "formats/plan_files.h"
 #include "formats/toml_edit.h"
 
@@ -44,9 +45,11 @@ QString rests_on(const LifeView& view) {
 }
 
 QString interval_of(const LifeFigures& f) {
-  if (!f.low || !f.high) return {};
-  return QObject::tr("%1 … %2, at %3")
-      .arg(q(life_time(*f.low)), q(life_time(*f.high)), q(with_uncertainty(f.mean, f.mean_u, "A")));
+  // What bounds a life from above bounds its current from below.
+  const Bounds of_mean{f.interval.bounds.upper, f.interval.bounds.lower};
+  return QObject::tr("%1, at %2")
+      .arg(q(formats::life_range(f.low, f.high)),
+           q(formats::bounds_mark(of_mean) + with_uncertainty(f.mean, f.mean_u, "A")));
 }
 
 }  // namespace
@@ -341,7 +344,8 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   }
   stack_->setCurrentIndex(1);
   const auto show = [](QLabel* figure, QLabel* interval, const LifeFigures& f) {
-    figure->setText(f.life ? q(life_time(*f.life)) : QStringLiteral("–"));
+    figure->setText(f.life ? q(formats::bounds_mark(f.interval.bounds) + life_time(*f.life))
+                           : QStringLiteral("–"));
     interval->setText(f.trouble.empty() ? interval_of(f) : q(f.trouble));
   };
   show(captured_life_, captured_interval_, view->as_captured);

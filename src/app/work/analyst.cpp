@@ -54,9 +54,8 @@ LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis) {
   out.low = out.interval.low;
   out.high = out.interval.high;
   if (out.interval.has_chance)
-    out.remarks.push_back(
-        "if rounds come at random: " + formats::life_end(out.interval.chance_low) + " … " +
-        formats::life_end(out.interval.chance_high));
+    out.remarks.push_back("if rounds come at random: " +
+                          formats::life_range(out.interval.chance_low, out.interval.chance_high));
   if (!mean.decided_by.empty()) out.remarks.push_back(mean.decided_by);
   if (!mean.unnamed.empty()) out.remarks.push_back(formats::unnamed_text(mean.unnamed));
   if (!mean.accuracy_stated) out.remarks.emplace_back("accuracy not stated");
