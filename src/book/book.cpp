@@ -131,11 +131,11 @@ std::string printable(std::string_view bytes) {
 double CaptureInfo::from_s() const {
   // Channels without a clock of their own are the axis; others may be off it by a hair.
   const bool has_axis = std::any_of(channels.begin(), channels.end(),
-                                    [](const ChannelInfo& c) { return c.samples > 0 && !c.clock; });
+                                    [](const ChannelInfo& c) { return c.sampled() && !c.clock; });
   double from = 0;
   bool any = false;
   for (const ChannelInfo& c : channels) {
-    if (c.samples == 0 || (has_axis && c.clock)) continue;
+    if (!c.sampled() || (has_axis && c.clock)) continue;
     from = any ? std::min(from, c.from_s) : c.from_s;
     any = true;
   }
@@ -145,7 +145,7 @@ double CaptureInfo::from_s() const {
 double CaptureInfo::to_s() const {
   double to = from_s();
   for (const ChannelInfo& c : channels) {
-    if (c.samples > 0) to = std::max(to, c.to_s);
+    if (c.sampled()) to = std::max(to, c.to_s);
   }
   return to;
 }
@@ -385,9 +385,16 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
       last_end = end;
       first = false;
     }
-    auto flags = db_->prepare("SELECT coalesce(sum(samples), 0) FROM flag_run WHERE channel=?1");
+    // As Trace::from_s and to_s: what was asked of an input and was no data counts.
+    auto flags = db_->prepare(
+        "SELECT coalesce(sum(samples), 0), min(from_s), max(to_s) FROM flag_run WHERE channel=?1");
     flags.bind_all(c.id);
-    if (flags.step()) c.flagged = flags.integer(0);
+    if (flags.step() && !flags.is_null(1)) {
+      c.flagged = flags.integer(0);
+      const double from = on_axis(flags.real(1)), to = on_axis(flags.real(2));
+      c.from_s = c.samples == 0 ? from : std::min(c.from_s, from);
+      c.to_s = c.samples == 0 ? to : std::max(c.to_s, to);
+    }
     out.push_back(std::move(c));
   }
   return out;

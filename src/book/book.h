@@ -46,8 +46,10 @@ struct ChannelInfo {
   std::optional<Lattice> lattice;
   // Figures of what is recorded so far.
   std::int64_t samples = 0, gaps = 0, flagged = 0;
-  double from_s = 0, to_s = 0;
+  double from_s = 0, to_s = 0;  ///< flagged samples at its ends included
   double period_s = 0;  ///< of the first uniform segment; 0 when samples have times of their own
+
+  bool sampled() const { return samples > 0 || to_s > from_s; }
 };
 
 struct CaptureInfo {

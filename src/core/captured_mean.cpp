@@ -148,6 +148,7 @@ FieldMean unsplit_mean(const Trace& trace, const Basis& basis) {
     if (to > from) pieces.push_back({kUnassigned, from, to, false});
     at = to;
   }
+  if (trace.to_s() > at) pieces.push_back({kMissing, at, trace.to_s(), false});
   FieldMean out = captured_mean(
       make_ledger({{&trace, measure_visits(trace, pieces.empty() ? all : pieces), basis}}));
   out.of = "everything captured (not split into states)";

@@ -282,6 +282,7 @@ Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputS
     }
     end = trace.time_base().seconds(block.end);
   }
+  if (trace.to_s() > end) out.push_back({kMissing, end, trace.to_s(), false});
   join_through_clipping(trace, out);
   for (const auto& [from, to] : off_stretches(trace, switches)) {
     overlay_off(out, on_sample(trace, from), on_sample(trace, to));

@@ -4,6 +4,7 @@
 #include "core/sum.h"
 
 #include <algorithm>
+#include <optional>
 #include <stdexcept>
 
 namespace kuvio {
@@ -27,12 +28,27 @@ const char* describe(Flag flag) {
   return "";
 }
 
+namespace {
+/// Ticks of an input with a clock of its own lie on the capture's axis to a nanosecond.
+constexpr double kSame = 2e-9;  // s
+}  // namespace
+
 double Trace::from_s() const {
-  return blocks().empty() ? 0 : time_base().seconds(blocks().front().start);
+  std::optional<double> from;
+  if (!blocks().empty()) from = time_base().seconds(blocks().front().start);
+  for (const FlagRun& run : flags()) {
+    if (!from || run.from_s < *from - kSame) from = run.from_s;
+  }
+  return from.value_or(0);
 }
 
 double Trace::to_s() const {
-  return blocks().empty() ? 0 : time_base().seconds(blocks().back().end);
+  std::optional<double> to;
+  if (!blocks().empty()) to = time_base().seconds(blocks().back().end);
+  for (const FlagRun& run : flags()) {
+    if (!to || run.to_s > *to + kSame) to = run.to_s;
+  }
+  return to.value_or(0);
 }
 
 std::int64_t Trace::samples() const {

@@ -96,7 +96,9 @@ public:
     return {s.lo, s.hi, true};
   }
 
-  /// Start of the first block and end of the last (s); 0 and 0 when there are none.
+  /// From where to where it was sampled (s): the first block's start and the last one's end, or
+  /// flagged samples beyond them, which are missing time like those between blocks. 0 and 0 when
+  /// there is neither.
   double from_s() const;
   double to_s() const;
   std::int64_t samples() const;

@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <array>
 #include <charconv>
+#include <cmath>
+#include <limits>
 #include <stdexcept>
 
 namespace kuvio::formats {
@@ -42,14 +44,10 @@ Role role_of_word(const std::string& word) {
     if (word == w) return Role::time;
   }
   for (const char* w : {"current", "i", "amps", "ampere", "amperes"}) {
-    if (word == w || word.starts_with(std::string(w) + " ") ||
-        word.starts_with(std::string(w) + "_"))
-      return Role::current;
+    if (word == w) return Role::current;
   }
   for (const char* w : {"voltage", "u", "v", "volts", "volt"}) {
-    if (word == w || word.starts_with(std::string(w) + " ") ||
-        word.starts_with(std::string(w) + "_"))
-      return Role::voltage;
+    if (word == w) return Role::voltage;
   }
   return Role::ignore;
 }
@@ -74,44 +72,120 @@ std::optional<std::string> unit_of_suffix(const std::string& suffix) {
   return std::nullopt;
 }
 
-void set_unit(Column& c, const std::string& unit) {
+const char* name_of(Role role) {
+  return role == Role::time ? "time" : role == Role::current ? "current" : "voltage";
+}
+
+/// The unit that a word of a title names, in the spelling that units have.
+std::optional<std::string> unit_of_word(const std::string& word) {
+  if (const auto of_suffix = unit_of_suffix(word)) return of_suffix;  // as it is written
+  if (word.size() > 1 && role_of_unit(word)) return word;
+  return unit_of_suffix(lower(word));
+}
+
+/// Takes the unit that stands in a title. `said`: what its words say that it is.
+void set_unit(Column& c, const std::string& unit, Role said) {
   const auto found = role_of_unit(unit);
-  if (!found) return;
+  if (!found) {
+    c.role = said;
+    if (said != Role::ignore) c.doubt = "\"" + unit + "\" is no unit of " + name_of(said);
+    return;
+  }
   c.unit = unit;
   c.role = found->first;
   c.factor = found->second;
+  if (said != Role::ignore && said != c.role)
+    c.doubt = std::string("it is called a ") + name_of(said) + ", in a unit of " + name_of(c.role);
+}
+
+std::string_view without_quotes(std::string_view text) {
+  text = trim(text);
+  while (!text.empty() && text.front() == '"') text.remove_prefix(1);
+  while (!text.empty() && text.back() == '"') text.remove_suffix(1);
+  return trim(text);
+}
+
+std::vector<std::string> words_of(std::string_view text) {
+  std::vector<std::string> out;
+  std::size_t at = 0;
+  while (at < text.size()) {
+    const auto end = std::min(text.size(), text.find_first_of(" _\t", at));
+    if (end > at) out.emplace_back(text.substr(at, end - at));
+    at = end + 1;
+  }
+  return out;
+}
+
+/// A title with its unit in brackets: "Current (mA)", "I (load) [mA] avg". Of several brackets the
+/// one that holds a unit counts. False where there are none.
+bool guess_bracketed(Column& out) {
+  const std::string_view text = out.title;
+  std::optional<std::array<std::size_t, 2>> found;
+  for (std::size_t at = text.find_first_of("(["); at != std::string_view::npos;
+       at = text.find_first_of("([", at + 1)) {
+    const auto end = text.find(text[at] == '(' ? ')' : ']', at);
+    if (end == std::string_view::npos) continue;
+    const bool unit =
+        role_of_unit(std::string(trim(text.substr(at + 1, end - at - 1)))).has_value();
+    if (unit || !found) found = {at, end};
+    if (unit) break;
+  }
+  if (!found) return false;
+  const auto [at, end] = *found;
+  const std::string before(trim(text.substr(0, at))), after(trim(text.substr(end + 1)));
+  const auto words = words_of(before);
+  const std::string unit(trim(text.substr(at + 1, end - at - 1)));
+  out.name = before.empty() ? after : after.empty() ? before : before + " " + after;
+  if (out.name.empty()) out.name = out.title;
+  set_unit(out, unit, words.empty() ? Role::ignore : role_of_word(lower(words.front())));
+  return true;
 }
 
 }  // namespace
 
 Column guess_column(const std::string& title) {
   Column out;
-  std::string_view text = trim(title);
-  if (text.size() >= 2 && text.front() == '"' && text.back() == '"')
-    text = trim(text.substr(1, text.size() - 2));
-  out.title = std::string(text);
+  out.title = std::string(without_quotes(title));
   out.name = out.title;
-  for (const auto& [open, close] : {std::pair{'(', ')'}, std::pair{'[', ']'}}) {
-    const auto at = text.find(open);
-    if (at != std::string_view::npos && text.ends_with(close)) {
-      out.name = std::string(trim(text.substr(0, at)));
-      set_unit(out, std::string(trim(text.substr(at + 1, text.size() - at - 2))));
-      if (out.name.empty()) out.name = out.title;
-      return out;
-    }
+  if (guess_bracketed(out)) return out;
+  const auto words = words_of(out.title);
+  if (words.empty()) return out;
+  const Role said = role_of_word(lower(words.front()));
+  // A unit behind the first word, or, where that tells no quantity, at the end: "load_ma".
+  const std::size_t first = said == Role::ignore ? std::max<std::size_t>(1, words.size() - 1) : 1;
+  for (std::size_t i = first; i < words.size(); ++i) {
+    const auto unit = unit_of_word(words[i]);
+    if (!unit) continue;
+    if (said == Role::ignore && out.title.find('_') == std::string::npos) break;
+    set_unit(out, *unit, said);
+    const auto at = out.title.rfind(words[i]);
+    if (i + 1 == words.size() && at > 0) out.name = std::string(trim(out.title.substr(0, at - 1)));
+    return out;
   }
-  if (const auto underscore = text.rfind('_'); underscore != std::string_view::npos) {
-    if (const auto unit = unit_of_suffix(lower(text.substr(underscore + 1)))) {
-      out.name = std::string(text.substr(0, underscore));
-      set_unit(out, *unit);
-      return out;
-    }
-  }
-  out.role = role_of_word(lower(text));
-  if (out.role == Role::time) out.unit = "s";
-  if (out.role == Role::current) out.unit = "A";
-  if (out.role == Role::voltage) out.unit = "V";
+  out.role = said;
+  if (said == Role::ignore) return out;
+  out.unit = said == Role::time ? "s" : said == Role::current ? "A" : "V";
+  const std::string word = lower(words.front());
+  out.taken = word != "seconds" && !word.starts_with("amp") && !word.starts_with("volts");
+  if (words.size() > 1)
+    out.doubt =
+        "\"" + out.title.substr(words.front().size() + 1) + "\" names no unit of " + name_of(said);
   return out;
+}
+
+void tell_apart(std::vector<Column>& columns) {
+  for (std::size_t i = 0; i < columns.size(); ++i) {
+    Column& c = columns[i];
+    if (c.role == Role::ignore || c.role == Role::time) continue;
+    const std::string wanted = c.name;
+    const auto is_there = [&](const std::string& name) {
+      return std::any_of(columns.begin(), columns.begin() + static_cast<std::ptrdiff_t>(i),
+                         [&](const Column& o) {
+                           return o.role != Role::ignore && o.role != Role::time && o.name == name;
+                         });
+    };
+    for (int number = 2; is_there(c.name); ++number) c.name = wanted + std::to_string(number);
+  }
 }
 
 void apply_column_option(std::vector<Column>& columns, const std::string& option) {
@@ -129,7 +203,9 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
   }
   Column* column = nullptr;
   for (Column& c : columns) {
-    if (!column && (c.title == which || c.name == which)) column = &c;
+    if (c.title != which && c.name != which) continue;
+    if (column) wrong("the file has several such columns; name it by its number, from 1");
+    column = &c;
   }
   if (!column) {
     std::size_t number = 0;
@@ -149,6 +225,8 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
   if (found == kRoles.end())
     wrong("there is no role \"" + role + "\"; there are time, current, voltage, ignore");
   column->role = found->second;
+  column->taken = false;
+  column->doubt.clear();
   if (column->role == Role::ignore) return;
   const Dimension dimension = column->role == Role::time      ? Dimension::time
                               : column->role == Role::current ? Dimension::current
@@ -182,7 +260,8 @@ void split_cells(std::string_view line, char separator, std::vector<std::string_
   }
 }
 
-std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent) {
+std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent,
+                                          std::int64_t times) {
   std::size_t at = 0;
   const bool negative = !text.empty() && text[0] == '-';
   if (!text.empty() && (text[0] == '-' || text[0] == '+')) ++at;
@@ -221,11 +300,24 @@ std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, i
   for (; shift > 0; --shift) {
     if (__builtin_mul_overflow(digits, std::int64_t{10}, &digits)) return std::nullopt;
   }
-  if (shift < -18) return 0;
-  std::int64_t divisor = 1;
+  if (shift < -30) return 0;
+  __extension__ using Wide = __int128;
+  Wide whole = static_cast<Wide>(digits) * times, divisor = 1;
   for (; shift < 0; ++shift) divisor *= 10;
-  digits = divisor == 1 ? digits : digits / divisor + (digits % divisor >= divisor / 2 ? 1 : 0);
-  return negative ? -digits : digits;
+  if (divisor > 1) whole = whole / divisor + (whole % divisor >= divisor / 2 ? 1 : 0);
+  if (whole > std::numeric_limits<std::int64_t>::max()) return std::nullopt;
+  return static_cast<std::int64_t>(negative ? -whole : whole);
+}
+
+ExactFactor exact_factor(double factor) {
+  ExactFactor out;
+  double rest = factor;
+  for (; rest < 0.5 && out.exponent > -18; --out.exponent)
+    rest = factor * std::pow(10, 1 - out.exponent);
+  out.times = std::llround(rest);
+  if (out.times < 1 || std::fabs(rest - static_cast<double>(out.times)) > 1e-9 * rest)
+    throw std::invalid_argument("a factor that is no whole number times a power of ten");
+  return out;
 }
 
 }  // namespace kuvio::formats

@@ -16,13 +16,20 @@ struct Column {
   std::string title;  ///< as it stands in the header, or "column 3"
   std::string name;   ///< channel name: the title without its unit
   Role role = Role::ignore;
-  std::string unit;   ///< as written: "mA", "us"
-  double factor = 1;  ///< to SI
+  std::string unit;    ///< as written: "mA", "us"
+  double factor = 1;   ///< to SI
+  bool taken = false;  ///< no unit stands in the header: `unit` is the plain one of its role
+  std::string doubt;   ///< why the header cannot be relied on, for people; empty: it can
 };
 
-/// Guesses quantity, unit and role from a header cell: "Current (mA)", "I [uA]", "current_ma",
-/// "time_s", "t_us", "amps". What cannot be guessed is ignored.
+/// Guesses quantity, unit and role from a header cell: "Current (mA)", "I [uA] avg", "current_ma",
+/// "current mA", "time_s", "t_us", "amps". What cannot be guessed is ignored; where the title tells
+/// a quantity and goes on with words that are no unit of it, or with a unit of another, `doubt`
+/// says so.
 Column guess_column(const std::string& title);
+
+/// Gives channels of one name names of their own: "I", "I2", as a live capture does.
+void tell_apart(std::vector<Column>& columns);
 
 /// Applies "COL=ROLE[unit]": COL is a title, its name, or a number from 1; ROLE is time, current,
 /// voltage or ignore. Throws std::invalid_argument.
@@ -32,8 +39,17 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
 void split_cells(std::string_view line, char separator, std::vector<std::string_view>& out);
 
 /// Reads a decimal number exactly as an integer count of 1/den: "0.125" with den 1000 is 125.
-/// `exponent` is the power of ten of the unit (-3 for ms). Nothing when it is no number or too
-/// large.
-std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent);
+/// `exponent` is the power of ten of the unit (-3 for ms), `times` a whole factor on top (60 for
+/// min). Nothing when it is no number or too large.
+std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent,
+                                          std::int64_t times = 1);
+
+/// A unit's factor as a whole number times a power of ten: 60 and 0 for min, 1 and -3 for ms.
+/// Throws std::invalid_argument where it is none.
+struct ExactFactor {
+  std::int64_t times = 1;
+  int exponent = 0;
+};
+ExactFactor exact_factor(double factor);
 
 }  // namespace kuvio::formats

@@ -3,6 +3,7 @@
 
 #include "book/capture_writer.h"
 #include "core/error.h"
+#include "core/present.h"
 #include "formats/text_columns.h"
 
 #include <fmt/format.h>
@@ -10,6 +11,7 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <cstdio>
 #include <cstring>
 #include <filesystem>
 #include <fstream>
@@ -29,18 +31,58 @@ constexpr std::size_t kLongestLine = 1 << 20;
 /// Thrown when a file that looked evenly spaced turns out not to be; the import then begins again.
 struct Uneven {};
 
-/// Lines of a file with their numbers; tells whether the last one had an end.
-class Lines {
+/// A text log that can be read as often as it takes. What comes by a pipe can be read once: it is
+/// kept in a file without a name first.
+class Source {
 public:
-  explicit Lines(const std::string& path) : path_(path) {
+  Source(const std::string& path, const std::stop_token& stop) : path_(path), at_(path) {
     std::error_code ignored;
     if (!fs::exists(path, ignored))
       throw Error(Failure::no_input, "no such file", path, "check the path");
     if (fs::is_directory(path, ignored))
       throw Error(Failure::no_input, "not a file", path, "it is a folder");
-    in_.open(path, std::ios::binary);
+    if (fs::is_regular_file(path, ignored)) return;
+    std::ifstream in(path, std::ios::binary);
+    if (!in) throw Error(Failure::io, "cannot read", path, "it may not be read");
+    kept_.reset(std::tmpfile());
+    if (!kept_) throw Error(Failure::io, "cannot read", path, "there is no place to keep it");
+    std::string piece(1 << 20, '\0');
+    while (in.read(piece.data(), static_cast<std::streamsize>(piece.size())), in.gcount() > 0) {
+      const auto n = static_cast<std::size_t>(in.gcount());
+      if (std::memchr(piece.data(), '\0', n))
+        throw Error(Failure::bad_data, "bad file", path,
+                    "it holds binary data: this is no text log");
+      if (stop.stop_requested())
+        throw Error(Failure::io, "cancelled", path, "nothing of it was kept");
+      if (std::fwrite(piece.data(), 1, n, kept_.get()) != n)
+        throw Error(Failure::io, "cannot read", path,
+                    "it comes by a pipe, and there is no room to keep it; write it into a file");
+    }
+    if (std::fflush(kept_.get()) != 0)
+      throw Error(Failure::io, "cannot read", path, "there is no room to keep it");
+    at_ = "/proc/self/fd/" + std::to_string(fileno(kept_.get()));
+  }
+
+  const std::string& path() const { return path_; }
+  const std::string& at() const { return at_; }  ///< where it lies
+
+private:
+  struct Close {
+    void operator()(std::FILE* file) const { std::fclose(file); }
+  };
+  std::string path_, at_;
+  std::unique_ptr<std::FILE, Close> kept_;
+};
+
+/// Lines of a file with their numbers; tells whether the last one had an end.
+class Lines {
+public:
+  /// `path` is what people call it, `at` where it lies.
+  Lines(const std::string& path, const std::string& at) : path_(path) {
+    std::error_code ignored;
+    in_.open(at, std::ios::binary);
     if (!in_) throw Error(Failure::io, "cannot read", path, "it may not be read");
-    size_ = static_cast<double>(fs::file_size(path, ignored));
+    size_ = static_cast<double>(fs::file_size(at, ignored));
     buffer_.resize(2 << 20);
   }
 
@@ -135,6 +177,7 @@ struct Layout {
   std::vector<int> channels;  // column of each channel
   bool first_line_is_data = false;
   std::string first_line;
+  ExactFactor time_factor;
 };
 
 char guess_separator(std::string_view line) {
@@ -187,6 +230,15 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
   }
   for (std::size_t i = 0; i < out.columns.size(); ++i) {
     const Role role = out.columns[i].role;
+    if (const Column& c = out.columns[i]; role != Role::ignore && !c.doubt.empty()) {
+      const char* example = role == Role::time      ? "time[s]"
+                            : role == Role::current ? "current[mA]"
+                                                    : "voltage[V]";
+      lines.complain(lines.number(),
+                     fmt::format("column \"{}\": {}; say what it is, as in --column \"{}={}\", or "
+                                 "--column \"{}=ignore\"",
+                                 c.title, c.doubt, i + 1, example, i + 1));
+    }
     if (role == Role::time) {
       if (out.time_column >= 0)
         lines.complain(lines.number(), "two columns hold time; name one with --column");
@@ -203,10 +255,14 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
     lines.complain(lines.number(),
                    "no column of time; name one with --column \"COL=time[s]\", or give --rate");
   }
+  tell_apart(out.columns);
+  if (out.time_column >= 0)
+    out.time_factor = exact_factor(out.columns[static_cast<std::size_t>(out.time_column)].factor);
   return out;
 }
 
-int exponent_of(double factor) { return static_cast<int>(std::lround(std::log10(factor))); }
+/// How often a step that looked like a jump must come in a row to be how a log goes on.
+constexpr std::size_t kLearned = 4;
 
 /// One channel on its way into the book: a batch of samples with times.
 struct Lane {
@@ -216,15 +272,21 @@ struct Lane {
   std::optional<FlagRun> flag;
   std::int64_t last_time = 0, last_step = 0, longest_step = 0;
   std::int64_t steps = 0, jumps = 0;
+  // Samples of the batch before which the time jumped, by about the same step each time: gaps, or
+  // the log's new rate.
+  std::vector<std::size_t> suspects;
+  std::int64_t suspect_step = 0;
+  std::int64_t stored_time = 0;  // of the last sample that left the batch
+  double missing_s = 0;
 };
 
 class Importer {
 public:
-  Importer(book::Book& book, const std::string& file, const ImportSettings& settings, bool even)
+  Importer(book::Book& book, const Source& source, const ImportSettings& settings, bool even)
       : book_(book),
-        file_(file),
+        file_(source.path()),
         settings_(settings),
-        lines_(file),
+        lines_(source.path(), source.at()),
         layout_(read_layout(lines_, settings)),
         even_(even) {}
 
@@ -233,9 +295,11 @@ public:
     try {
       read_rows(stop, progress);
       for (std::size_t i = 0; i < lanes_.size(); ++i) {
+        settle(i);
         // Jumps all over are not gaps: such samples simply have times of their own.
         if (even_ && lanes_[i].jumps * 10 > lanes_[i].steps) throw Uneven{};
         store(i, true);
+        end_flag(i, last_time_ + last_row_step_);
       }
       if (rows_ == 0)
         lines_.complain(std::max<std::int64_t>(1, lines_.number()),
@@ -255,11 +319,28 @@ public:
     for (const Column& c : layout_.columns) {
       if (c.role == Role::ignore)
         result_.warnings.push_back("column \"" + c.title + "\" was left out");
+      if (c.role != Role::ignore && c.taken)
+        result_.warnings.push_back(
+            fmt::format("column \"{}\" names no unit and was read in {}", c.title, c.unit));
     }
+    tell_missing();
     return result_;
   }
 
 private:
+  void tell_missing() {
+    const book::CaptureInfo capture = book_.capture(result_.capture);
+    for (std::size_t i = 0; i < lanes_.size(); ++i) {
+      const Lane& lane = lanes_[i];
+      const book::ChannelInfo& c = capture.channels[i];
+      const double whole = c.to_s - c.from_s;
+      if (lane.missing_s > whole / 2)
+        result_.warnings.push_back(fmt::format(
+            "of {}'s {} only {} hold samples, the rest is missing: is the time column right?",
+            c.name, duration(whole), duration(whole - lane.missing_s)));
+    }
+  }
+
   void begin_capture() {
     book::CaptureSpec spec{settings_.name, settings_.build, settings_.conditions, true};
     spec.conditions["file"] = fs::path(file_).filename().string();
@@ -327,8 +408,8 @@ private:
                               : rows_ * 2;
     } else {
       const auto at = static_cast<std::size_t>(layout_.time_column);
-      const auto ticks =
-          exact_decimal(cells[at], exponent_of(layout_.columns[at].factor), kTimeExponent);
+      const auto ticks = exact_decimal(cells[at], layout_.time_factor.exponent, kTimeExponent,
+                                       layout_.time_factor.times);
       if (!ticks || std::abs(*ticks) > (std::int64_t{1} << 61)) {
         if (lines_.torn()) {
           result_.warnings.push_back(torn);
@@ -363,6 +444,7 @@ private:
       }
       add(i, time, kind, value * layout_.columns[column].factor);
     }
+    last_row_step_ = rows_ > 0 ? time - last_time_ : 0;
     last_time_ = time;
     ++rows_;
   }
@@ -373,40 +455,83 @@ private:
       const Flag flag = kind == Cell::over_range    ? Flag::over_range
                         : kind == Cell::below_range ? Flag::below_range
                                                     : Flag::not_a_number;
-      if (lane.flag && lane.flag->flag != flag) end_flag(index);
+      settle(index);
+      if (lane.flag && lane.flag->flag != flag) end_flag(index, time);
       if (!lane.flag) lane.flag = FlagRun{flag, base().seconds(stamped(lane, time)), 0, 0};
       ++lane.flag->samples;
-      lane.flag->to_s = base().seconds(stamped(lane, time) + lane.last_step);
       store(index, true);
       return;
     }
-    end_flag(index);
-    if (!lane.values.empty() || !lane.gap_before) {
-      const std::int64_t step = time - lane.last_time;
-      if (lane.last_step > 0 && step != lane.last_step) {
-        const bool jump = even_ ? 2 * step > 3 * lane.last_step : step > 10 * lane.longest_step;
-        if (even_ && !jump) throw Uneven{};
-        if (jump) {
-          ++lane.jumps;
-          store(index, true);
-        } else {
-          lane.last_step = step;
-        }
-      } else {
-        lane.last_step = step;
-      }
-      ++lane.steps;
-      lane.longest_step = std::max(lane.longest_step, lane.last_step);
-    }
+    end_flag(index, time);
+    if (!lane.values.empty() || !lane.gap_before) step_to(index, time);
     lane.values.push_back(value);
     lane.times.push_back(time);
     lane.last_time = time;
-    if (lane.values.size() >= kBatch) store(index, false);
+    if (lane.values.size() >= kBatch && lane.suspects.empty()) store(index, false);
   }
 
-  void end_flag(std::size_t index) {
+  /// From the sample before to one at `time`: the step goes on as before, is a gap, or may be
+  /// either until what follows tells.
+  void step_to(std::size_t index, std::int64_t time) {
+    Lane& lane = lanes_[index];
+    const std::int64_t step = time - lane.last_time;
+    ++lane.steps;
+    const bool jump = lane.last_step > 0 && step != lane.last_step &&
+                      (even_ ? 2 * step > 3 * lane.last_step : step > 10 * lane.longest_step);
+    if (!jump) {
+      settle(index);
+      if (even_ && lane.last_step > 0 && step != lane.last_step) throw Uneven{};
+      lane.last_step = step;
+      lane.longest_step = std::max(lane.longest_step, step);
+      return;
+    }
+    const bool again = even_ ? step == lane.suspect_step
+                             : step <= 2 * lane.suspect_step && lane.suspect_step <= 2 * step;
+    if (!lane.suspects.empty() && !again) settle(index);
+    lane.suspects.push_back(lane.values.size());
+    lane.suspect_step = step;
+    if (lane.suspects.size() < kLearned) return;
+    // It has found a new rate: what came in between is no gap.
+    if (even_) throw Uneven{};
+    lane.suspects.clear();
+    lane.last_step = step;
+    lane.longest_step = std::max(lane.longest_step, step);
+  }
+
+  /// Jumps that did not become the rate are gaps.
+  void settle(std::size_t index) {
+    Lane& lane = lanes_[index];
+    if (lane.suspects.empty()) return;
+    std::vector<double> values;
+    std::vector<std::int64_t> times;
+    values.swap(lane.values);
+    times.swap(lane.times);
+    const std::vector<std::size_t> gaps = std::move(lane.suspects);
+    lane.suspects.clear();
+    std::size_t at = 0;
+    const auto give = [&](std::size_t to, bool last) {
+      lane.values.assign(values.begin() + static_cast<std::ptrdiff_t>(at),
+                         values.begin() + static_cast<std::ptrdiff_t>(to));
+      lane.times.assign(times.begin() + static_cast<std::ptrdiff_t>(at),
+                        times.begin() + static_cast<std::ptrdiff_t>(to));
+      at = to;
+      if (last) store(index, true);
+    };
+    for (const std::size_t gap : gaps) {
+      // A sample that was stored in an earlier batch may stand before the first.
+      const std::int64_t before = gap > 0 ? times[gap - 1] : lane.stored_time;
+      lane.missing_s += base().seconds(times[gap] - before - lane.last_step);
+      give(gap, true);
+      ++lane.jumps;
+    }
+    give(values.size(), false);
+  }
+
+  void end_flag(std::size_t index, std::int64_t time) {
     Lane& lane = lanes_[index];
     if (!lane.flag) return;
+    lane.flag->to_s = base().seconds(stamped(lane, time));
+    lane.missing_s += lane.flag->to_s - lane.flag->from_s;
     writer_->flag(index, *lane.flag);
     lane.flag.reset();
   }
@@ -421,6 +546,7 @@ private:
   void store(std::size_t index, bool last) {
     Lane& lane = lanes_[index];
     if (!lane.values.empty()) {
+      lane.stored_time = lane.times.back();
       if (even_) {
         const std::int64_t period = std::max<std::int64_t>(1, lane.last_step);
         writer_->append(index, stamped(lane, lane.times.front()), period, lane.values);
@@ -454,7 +580,7 @@ private:
   std::unique_ptr<book::CaptureWriter> writer_;
   std::vector<Lane> lanes_;
   std::size_t pending_ = 0;
-  std::int64_t rows_ = 0, last_time_ = 0, standing_ = 0, first_standing_ = 0;
+  std::int64_t rows_ = 0, last_time_ = 0, last_row_step_ = 0, standing_ = 0, first_standing_ = 0;
   ImportResult result_;
 };
 
@@ -462,10 +588,11 @@ private:
 
 ImportResult import_text(book::Book& book, const std::string& file, const ImportSettings& settings,
                          const std::stop_token& stop, const std::function<void(double)>& progress) {
+  const Source source(file, stop);
   try {
-    return Importer(book, file, settings, true).run(stop, progress);
+    return Importer(book, source, settings, true).run(stop, progress);
   } catch (const Uneven&) {
-    return Importer(book, file, settings, false).run(stop, progress);
+    return Importer(book, source, settings, false).run(stop, progress);
   }
 }
 

@@ -10,6 +10,9 @@
 
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
+#include <sys/stat.h>
+
+#include <thread>
 
 using namespace kuvio;
 using namespace kuvio::formats;
@@ -179,4 +182,168 @@ TEST_CASE("decimals are read exactly") {
   CHECK_FALSE(exact_decimal("12x", 0, 9));
   CHECK_FALSE(exact_decimal("", 0, 9));
   CHECK_FALSE(exact_decimal("99999999999999999999", 0, 9));
+}
+
+TEST_CASE("minutes, hours, days and years are read exactly") {
+  const auto lasts = [](const char* head, const char* last) {
+    return Imported(fmt::format("{},I [mA]\n0,1\n{},1\n", head, last)).info.duration_s();
+  };
+  CHECK(lasts("t [min]", "3") == 180);
+  CHECK(lasts("Time (h)", "3") == 10800);
+  CHECK(lasts("t [min]", "0.125") == 7.5);
+  CHECK(lasts("time [d]", "1.5") == 129600);
+  CHECK(lasts("t [us]", "3e6") == 3);
+  CHECK(exact_decimal("1.000000001", 0, 9, 60) == 60'000'000'060);
+  CHECK(exact_decimal("153722867280", 0, 9, 60) == std::nullopt);  // beyond 64 bits
+}
+
+TEST_CASE(
+    "a unit is read where it stands, asked for where words are none, told where it is taken") {
+  // What a column of 2 (in its unit) comes to, in A or V.
+  const auto reads = [](const std::string& title) {
+    const Imported log("t [s]," + title + "\n0,2\n1,2\n2,2\n");
+    return measure(log.trace()).charge / 2;
+  };
+  for (const char* title :
+       {"current mA", "I [mA] avg", "current_ma_avg", "\"I [mA]\"\"", "I [mA]\"", "I mA", "(mA)",
+        "Current (load) [mA]", "load_ma", "current avg mA"}) {
+    INFO(title);
+    CHECK(reads(title) == Approx(2e-3));
+  }
+  CHECK(reads("amps") == Approx(2));
+  CHECK(reads("volts") == Approx(2));
+  CHECK(reads("U (mV)") == Approx(2e-3));
+  for (const char* title :
+       {"current sense", "I (avg)", "I [kX]", "current_s", "I [mV]", "V_batt"}) {
+    INFO(title);
+    const std::string why = failure_of("t [s]," + std::string(title) + "\n0,2\n1,2\n");
+    CHECK_THAT(why, Catch::Contains("log.csv:1") && Catch::Contains("--column \"2="));
+  }
+  CHECK_THAT(failure_of("time [mA],I [mA]\n0,2\n1,2\n"), Catch::Contains("a unit of current"));
+  // Told what it is, it is read.
+  ImportSettings settings;
+  settings.columns = {"2=current[uA]"};
+  CHECK(measure(Imported("t [s],current sense\n0,2\n1,2\n", settings).trace()).charge ==
+        Approx(2e-6));
+  const Imported taken("t,current\n0,2\n1,2\n");
+  REQUIRE(taken.result.warnings.size() == 2);
+  CHECK_THAT(taken.result.warnings[1],
+             Catch::Contains("\"current\" names no unit") && Catch::Contains("read in A"));
+  CHECK(Imported("t [s],amps\n0,2\n1,2\n").result.warnings.empty());
+}
+
+TEST_CASE("columns of one name become channels of their own names") {
+  const Imported log("t [s],I [mA],I [mA],U [V],I [uA]\n0,1,2,3,4\n1,1,2,3,4\n");
+  REQUIRE(log.info.channels.size() == 4);
+  const char* names[] = {"I", "I2", "U", "I3"};
+  const double charges[] = {1e-3, 2e-3, 3, 4e-6};
+  for (std::size_t c = 0; c < 4; ++c) {
+    CHECK(log.info.channels[c].name == names[c]);
+    CHECK(measure(log.trace(c)).charge == Approx(charges[c]));
+  }
+  ImportSettings settings;
+  settings.columns = {"I=ignore"};
+  CHECK_THAT(failure_of("t [s],I [mA],I [mA]\n0,1,2\n1,1,2\n", settings),
+             Catch::Contains("several such columns"));
+}
+
+TEST_CASE("a log whose step changes for good has a new rate, not a gap at every sample") {
+  // One short step first.
+  std::string text = "t [s],I [mA]\n0,1\n0.01,1\n";
+  for (int i = 1; i < 100; ++i) text += fmt::format("{},1\n", i);
+  CHECK(measure(Imported(text).trace()).charge == Approx(99e-3).epsilon(1e-12));
+  CHECK(measure(Imported(text).trace()).missing_s == 0);
+  // It slows down, with a wobble; and both again with a true gap in the slow part.
+  for (const double wobble : {0.0, 0.3}) {
+    for (const double gap : {0.0, 7200.0}) {
+      text = "t [s],I [mA]\n";
+      for (int i = 0; i < 10; ++i) text += fmt::format("{},1\n", i);
+      double t = 9;
+      for (int i = 0; i < 1000; ++i) {
+        t += 60 + (i % 3 - 1) * wobble + (i == 500 ? gap : 0);
+        text += fmt::format("{:.3f},1\n", t);
+      }
+      INFO(wobble << " " << gap);
+      const auto f = measure(Imported(text).trace());
+      CHECK(f.missing_s == Approx(gap > 0 ? gap + 60 + wobble : 0.0).margin(2 * wobble + 1e-9));
+      CHECK(f.charge == Approx((t - f.missing_s) * 1e-3).epsilon(1e-9));
+    }
+  }
+  // Three jumps of one kind are three gaps still, and gaps of their own lengths always are.
+  text = "t [s],I [mA]\n";
+  double t = 0;
+  for (int i = 0; i < 200; ++i) {
+    t += i == 50 || i == 51 || i == 52 ? 0.5 : i == 100 ? 3 : i == 101 ? 5 : 0.1;
+    text += fmt::format("{:.1f},1\n", t);
+  }
+  CHECK(measure(Imported(text).trace()).missing_s == Approx(3 * 0.5 + 3 + 5));
+}
+
+TEST_CASE("an import that is mostly missing says so") {
+  std::string text = "t [s],I [mA]\n";
+  for (int i = 0; i < 100; ++i) text += fmt::format("{},1\n", i * 0.1 + (i >= 50 ? 1000 : 0));
+  const Imported log(text);
+  REQUIRE(log.result.warnings.size() == 1);
+  CHECK_THAT(log.result.warnings[0], Catch::Contains("of I's") && Catch::Contains("is missing"));
+}
+
+TEST_CASE("what was no data at a log's ends is missing time, and bounds its figures") {
+  // 100 readings, the first 20 or the last 50 over range.
+  for (const auto& [first, last] : {std::pair{0, 50}, {20, 100}, {20, 50}}) {
+    std::string text = "t [s],I [mA]\n";
+    for (int i = 0; i < 100; ++i)
+      text += fmt::format("{},{}\n", i, i >= first && i < last ? "1" : "OVLD");
+    ImportSettings settings;
+    settings.kind = SampleKind::averaged;
+    const Imported log(text, settings);
+    const auto trace = log.trace();
+    INFO(first << " … " << last);
+    CHECK(log.info.duration_s() == 100);
+    CHECK(trace.to_s() - trace.from_s() == 100);
+    const auto f = measure(trace);
+    CHECK(f.missing_s == Approx(100 - (last - first)));
+    CHECK(f.over_range == 100 - (last - first));
+    CHECK(f.bounds().lower);
+    CHECK(f.charge == Approx((last - first) * 1e-3));
+  }
+  // Of another kind it is missing, and no bound.
+  const Imported nan("t [s],I [mA]\n0,1\n1,1\n2,nan\n3,\n");
+  CHECK(nan.info.duration_s() == 4);
+  CHECK(measure(nan.trace()).missing_s == 3);
+  CHECK_FALSE(measure(nan.trace()).bounds().any());
+  const Imported all("t [s],I [mA]\n0,OL\n1,OL\n2,OL\n");
+  CHECK(all.info.duration_s() == 3);
+  CHECK(measure(all.trace()).missing_s == 3);
+}
+
+TEST_CASE("a pipe is read once, also where the log is uneven, and junk by a pipe is told") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  std::string text = "t [s],I [mA]\n";
+  double t = 0, charge = 0;
+  for (int i = 0; i < 200'000; ++i) {
+    const double step = 0.001 + 1e-4 * (i % 7);
+    if (i > 0) charge += step * 2e-3;
+    if (i > 0) t += step;
+    text += fmt::format("{:.4f},2\n", t);
+  }
+  const std::string pipe = folder / "pipe";
+  REQUIRE(::mkfifo(pipe.c_str(), 0600) == 0);
+  const auto feed = [&](const std::string& what) {
+    return std::thread([&pipe, what] { std::ofstream(pipe, std::ios::binary) << what; });
+  };
+  auto writer = feed(text);
+  ImportSettings settings;
+  settings.name = "c";
+  const auto result = import_text(book, pipe, settings);
+  writer.join();
+  const auto info = book.capture(result.capture);
+  CHECK(info.channels[0].samples == 200'000);
+  CHECK(measure(book::ChannelTrace(book, info.channels[0])).charge == Approx(charge).epsilon(1e-9));
+  writer = feed("t [s],I [mA]\n0,1\n1,x\n");
+  CHECK_THROWS_WITH(import_text(book, pipe, settings), Catch::Contains("pipe:3"));
+  writer.join();
+  writer = feed(std::string("t [s]\0", 6));
+  CHECK_THROWS_WITH(import_text(book, pipe, settings), Catch::Contains("binary"));
+  writer.join();
 }
