@@ -57,6 +57,7 @@ struct InputSettings {
   std::optional<double> line_level;               ///< V that high means
   std::vector<Profile> profiles;                  ///< to choose from, besides those that ship
   double reconnect_s = 0;  ///< how long a lost link is tried again; 0: it ends the input
+  std::stop_token stop;    ///< heard while it is being opened
 };
 
 /// Something an input has to tell of a stretch of its own time (s).

@@ -73,15 +73,10 @@ std::string with_point(std::string_view cell) {
   return out;
 }
 
-std::optional<int> exponent_of(double factor) {
-  const double e = std::log10(factor);
-  return std::fabs(e - std::round(e)) < 1e-9 ? std::optional(static_cast<int>(std::round(e)))
-                                             : std::nullopt;
-}
-
 }  // namespace
 
-LineReader::LineReader(const std::string& columns) {
+LineReader::LineReader(const std::string& columns, bool by_header)
+    : by_header_(by_header || columns.empty()) {
   if (columns.empty()) return;
   std::vector<std::string_view> titles;
   formats::split_cells(columns, ',', titles);
@@ -93,15 +88,47 @@ LineReader::LineReader(const std::string& columns) {
     throw std::invalid_argument("columns=" + columns +
                                 " has neither a current nor a voltage; write it as a header line "
                                 "would be, as in columns=t [ms],I [uA]");
+  refuse_doubt(out);
   set_columns(std::move(out));
+  if (by_header) titles_ = columns;
+}
+
+/// What a title says must be plain: a unit that is misread is a factor of a thousand.
+void LineReader::refuse_doubt(const std::vector<Column>& columns) {
+  for (const Column& c : columns) {
+    if (c.role != Role::ignore && !c.doubt.empty())
+      throw std::invalid_argument("column \"" + c.title + "\": " + c.doubt +
+                                  "; columns=… says what the columns are");
+  }
 }
 
 void LineReader::set_columns(std::vector<Column> columns) {
+  formats::tell_apart(columns);
   columns_ = std::move(columns);
   time_column_.reset();
   for (std::size_t i = 0; i < columns_.size(); ++i) {
     if (columns_[i].role == Role::time && !time_column_) time_column_ = i;
   }
+  if (time_column_) time_factor_ = formats::exact_factor(columns_[*time_column_].factor);
+}
+
+/// A header that comes again: units may be others, the columns may not.
+LineReader::What LineReader::header_again(const std::vector<Column>& now) {
+  if (!by_header_) return What::header;  // columns= said what they are
+  bool same = true, units = false;
+  for (std::size_t i = 0; i < now.size(); ++i) {
+    same =
+        same && now[i].role == columns_[i].role && now[i].doubt.empty() &&
+        (now[i].role == Role::ignore || now[i].title == columns_[i].title ||
+         formats::guess_column(now[i].title).name == formats::guess_column(columns_[i].title).name);
+    units |= now[i].factor != columns_[i].factor;
+  }
+  if (!same) return What::other_header;
+  if (!units) return What::header;
+  titles_.clear();
+  for (const Column& c : now) titles_ += (titles_.empty() ? "" : ",") + c.title;
+  set_columns(now);
+  return What::other_units;
 }
 
 std::vector<LineReader::Value> LineReader::values() const {
@@ -113,17 +140,29 @@ std::vector<LineReader::Value> LineReader::values() const {
   return out;
 }
 
-/// A line of words, one of them a current or a voltage, names the columns.
-bool LineReader::try_header(const std::vector<std::string_view>& cells) {
+/// The columns that a line of words names, one of them a current or a voltage; none else.
+std::vector<Column> LineReader::header_of(const std::vector<std::string_view>& cells) {
   std::vector<Column> out;
   bool any = false;
   for (const auto cell : cells) {
     std::string_view rest;
-    if (number(cell, rest)) return false;
+    if (number(cell, rest)) return {};
     out.push_back(formats::guess_column(std::string(cell)));
     any |= out.back().role == Role::current || out.back().role == Role::voltage;
   }
-  if (!any) return false;
+  if (!any) out.clear();
+  return out;
+}
+
+bool LineReader::try_header(const std::vector<std::string_view>& cells) {
+  std::vector<Column> out = header_of(cells);
+  if (out.empty()) return false;
+  refuse_doubt(out);
+  for (const Column& c : out) {
+    if (c.role == Role::ignore || !c.taken) continue;
+    guessed_ += (guessed_.empty() ? "column \"" : "; column \"") + c.title +
+                "\" names no unit and is read in " + c.unit;
+  }
   titles_.clear();
   for (const Column& c : out) titles_ += (titles_.empty() ? "" : ",") + c.title;
   set_columns(std::move(out));
@@ -204,14 +243,13 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
       if (separator_ == 0) separator_ = columns_.size() == 1 ? '\t' : separator_of(line);
       cells_of(line, separator_, cells);
     }
-    if (cells.size() == columns_.size() && cells.size() > 1) {
-      std::vector<Column> before = columns_;
-      const std::string titles = titles_;
-      if (try_header(cells)) {  // it comes again; what was known, or columns= said, stays
-        set_columns(std::move(before));
-        titles_ = titles;
-        return What::header;
-      }
+    if (cells.size() == columns_.size()) {
+      const auto now = header_of(cells);
+      const auto told = [](const std::vector<Column>& columns) {
+        return std::count_if(columns.begin(), columns.end(),
+                             [](const Column& c) { return c.role != Role::ignore; });
+      };
+      if (!now.empty() && told(now) >= told(columns_)) return header_again(now);
     }
   }
   if (cells.size() != columns_.size()) return What::text;
@@ -224,9 +262,8 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
       const std::string text = separator_ == ',' ? std::string(cells[i]) : with_point(cells[i]);
       if (!number(text, rest)) return What::text;
       const std::string digits = text.substr(0, text.size() - rest.size());
-      const auto exponent = exponent_of(c.factor);
-      const std::string bare(trim(digits));
-      out.time_ns = exponent ? formats::exact_decimal(bare, *exponent, 9) : std::nullopt;
+      out.time_ns =
+          formats::exact_decimal(trim(digits), time_factor_.exponent, 9, time_factor_.times);
       if (!out.time_ns) return What::text;
     } else if (c.role == Role::current || c.role == Role::voltage) {
       const auto v = value(cells[i], c);

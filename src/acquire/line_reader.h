@@ -19,14 +19,19 @@ namespace kuvio::acquire {
 class LineReader {
 public:
   /// `columns`: titles between commas, as a header line would have them; "" to find out.
-  explicit LineReader(const std::string& columns);
+  /// `by_header`: a header line that was met before said so, and a later one may say otherwise.
+  /// Throws std::invalid_argument where a title cannot be relied on.
+  explicit LineReader(const std::string& columns, bool by_header = false);
 
   struct Reading {
     std::optional<std::int64_t> time_ns;  ///< by the line's own time column
     std::vector<double> values;           ///< SI; special ones as in ring.h
   };
-  enum class What { reading, header, nothing, text };
-  /// What a line is. `text`: no reading, to be kept as a line of the device.
+  enum class What { reading, header, other_units, other_header, nothing, text };
+  /// What a line is. `text`: no reading, to be kept as a line of the device. `other_units`: a
+  /// header came again with other units, which hold from now on; `other_header`: with other
+  /// columns, which do not. Throws std::invalid_argument where the first header cannot be relied
+  /// on.
   What take(std::string_view line, Reading& out);
 
   /// The titles of a header line that came, as a `columns` option has them; "" without one.
@@ -43,6 +48,9 @@ public:
 
 private:
   void set_columns(std::vector<formats::Column> columns);
+  static void refuse_doubt(const std::vector<formats::Column>& columns);
+  static std::vector<formats::Column> header_of(const std::vector<std::string_view>& cells);
+  What header_again(const std::vector<formats::Column>& now);
   bool try_header(const std::vector<std::string_view>& cells);
   bool try_units(const std::vector<std::string_view>& cells);
   std::optional<double> value(std::string_view cell, const formats::Column& column) const;
@@ -50,6 +58,8 @@ private:
   char separator_ = 0;
   std::vector<formats::Column> columns_;
   std::optional<std::size_t> time_column_;
+  formats::ExactFactor time_factor_;
+  bool by_header_ = true;
   std::string guessed_, titles_;
 };
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/lines_input.h"
 
+#include "acquire/patience.h"
 #include "core/error.h"
 #include "core/quantity.h"
 
@@ -17,10 +18,12 @@ using std::chrono::milliseconds;
 constexpr double kFirst = 10;  // s to wait for the first reading
 constexpr std::size_t kLongestLine = 4096, kRing = 1 << 20, kPacket = 4096, kRemembered = 31;
 constexpr std::int64_t kTold = 20;  // lines that are no readings, told one by one
+constexpr double kOdd = 10;         // steps of the usual length: more must be confirmed
 
 LineReader reader_for(const Endpoint& endpoint) {
   try {
-    return LineReader(endpoint.option("columns"));
+    const std::string said = endpoint.option("columns");
+    return LineReader(said.empty() ? endpoint.option("header") : said, said.empty());
   } catch (const std::invalid_argument& e) {
     throw Error(Failure::usage, "bad input address", endpoint.text, e.what());
   }
@@ -40,11 +43,14 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
                 "samples is instant or averaged");
   if (const double rate = endpoint.rate_hz(); rate > 0) interval_s_ = 1 / rate;
   // Lines are kept from the first on: the reading that tells the columns counts too.
-  const double begun = host_now_s();
+  Patience patience;
   std::vector<Line> early;
   bool known = false;
   while (!known) {
-    if (host_now_s() - begun > kFirst) {
+    if (settings_.stop.stop_requested())
+      throw Error(Failure::unavailable, "stopped", endpoint.text,
+                  "its first reading was waited for");
+    if (patience.waited_s() > kFirst) {
       throw Error(Failure::unavailable, "no readings", endpoint.text,
                   early.empty() ? "no line came within 10 s"
                                 : "no line within 10 s is a reading; the last was \"" +
@@ -54,8 +60,11 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
     read_lines(milliseconds(100));
     for (const Line& line : lines_) {
       LineReader::Reading ignored;
-      const auto what = reader_.take(line.text, ignored);
-      if (what == LineReader::What::reading) known = true;
+      try {
+        if (reader_.take(line.text, ignored) == LineReader::What::reading) known = true;
+      } catch (const std::invalid_argument& e) {
+        throw Error(Failure::usage, "its header cannot be relied on", endpoint.text, e.what());
+      }
       early.push_back(line);
     }
     lines_.clear();
@@ -79,7 +88,7 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
 
 Endpoint LinesInput::learned() const {
   Endpoint out = endpoint_;
-  if (!titles_.empty()) out.options.emplace("columns", titles_);
+  if (!titles_.empty()) out.options.emplace("header", titles_);
   return out;
 }
 
@@ -114,11 +123,73 @@ bool LinesInput::read_lines(milliseconds timeout) {
 void LinesInput::take(const Line& line) {
   LineReader::Reading reading;
   const auto what = reader_.take(line.text, reading);
-  if (what == LineReader::What::reading) {
-    take_reading(line, reading);
-    return;
+  switch (what) {
+    case LineReader::What::reading:
+      if (stamps_agree(line, reading)) take_reading(line, reading);
+      break;
+    case LineReader::What::text:
+      take_text(line);
+      break;
+    case LineReader::What::other_units:
+      note(fmt::format("{}: a header came again with other units: {}; they hold from there on",
+                       endpoint_.text, book::printable(line.text.substr(0, 80))));
+      titles_ = reader_.titles();
+      break;
+    case LineReader::What::other_header:
+      throw Error(
+          Failure::bad_data, "the lines changed", endpoint_.text,
+          "a header now tells of other columns: " + book::printable(line.text.substr(0, 80)));
+    case LineReader::What::header:
+    case LineReader::What::nothing:
+      break;
   }
-  if (what != LineReader::What::text) return;
+}
+
+/// The usual step from reading to reading (s); 0 while it is not known.
+double LinesInput::usual_step_s() const {
+  if (spacings_.size() < 2) return 0;
+  std::vector<double> sorted = spacings_;
+  std::sort(sorted.begin(), sorted.end());
+  return sorted[sorted.size() / 2];
+}
+
+/// Whether a stamp goes on from another: later, and not by much more than usual.
+bool LinesInput::follows(std::int64_t stamp_ns, std::int64_t before_ns) const {
+  const double usual = usual_step_s(), step = static_cast<double>(stamp_ns - before_ns) * 1e-9;
+  return step > 0 && (usual == 0 || step <= kOdd * usual);
+}
+
+/// Lines have no checksum: a stamp that jumps may be a garbled one. It is held until the next
+/// reading tells: what goes on from before it makes it a line of text, what goes on from it makes
+/// it a gap, or a clock that began again. Takes what was held, and says whether this one is to be
+/// taken now.
+bool LinesInput::stamps_agree(const Line& line, LineReader::Reading& reading) {
+  if (!reader_.has_time() || !reading.time_ns || interval_s_ > 0) return true;
+  const std::int64_t stamp = *reading.time_ns;
+  if (held_) {
+    Held held = std::move(*held_);
+    held_.reset();
+    if (follows(stamp, *last_stamp_ns_)) {
+      take_text(held.line);
+    } else if (follows(stamp, *held.reading.time_ns)) {
+      take_reading(held.line, held.reading);
+    } else {
+      take_text(held.line);
+      held_ = Held{line, reading};
+      return false;
+    }
+    last_stamp_ns_ = stamp;
+    return true;
+  }
+  if (last_stamp_ns_ && !follows(stamp, *last_stamp_ns_)) {
+    held_ = Held{line, reading};
+    return false;
+  }
+  last_stamp_ns_ = stamp;
+  return true;
+}
+
+void LinesInput::take_text(const Line& line) {
   const double at = last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9;
   happened(
       {"text", interval_s_ > 0 ? static_cast<double>(next_) * interval_s_ : at, at, line.text, ""});
@@ -200,11 +271,11 @@ void LinesInput::flush() {
 }
 
 void LinesInput::run(const std::stop_token& stop) {
-  double heard = host_now_s();
+  Patience patience;
   while (!stop.stop_requested()) {
     std::optional<Error> lost;
     try {
-      if (read_lines(milliseconds(20))) heard = host_now_s();
+      if (read_lines(milliseconds(20))) patience.restart();
     } catch (const Error& e) {
       lost = e;
     }
@@ -214,16 +285,14 @@ void LinesInput::run(const std::stop_token& stop) {
     if (lost) {
       if (settings_.reconnect_s <= 0) throw *lost;
       reconnect(stop, *lost);
-      heard = host_now_s();
+      patience.restart();
     }
-    std::vector<double> sorted = spacings_;
-    std::sort(sorted.begin(), sorted.end());
-    const double usual = sorted.empty() ? 0 : sorted[sorted.size() / 2];
-    if (host_now_s() - heard > std::max(kFirst, 20 * usual)) {
+    if (patience.waited_s() > std::max(kFirst, 20 * usual_step_s())) {
       throw Error(Failure::unavailable, "the lines stalled", endpoint_.text,
-                  fmt::format("nothing came for {:.0f} s", host_now_s() - heard));
+                  fmt::format("nothing came for {:.0f} s", patience.waited_s()));
     }
   }
+  if (held_) take_text(held_->line);  // nothing came that would have confirmed it
   if (strange_ > kTold)
     note(fmt::format("{}: {} lines in all are no readings; they are kept in the device log",
                      endpoint_.text, strange_));

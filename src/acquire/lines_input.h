@@ -30,6 +30,10 @@ private:
   /// Reads what is there and cuts it into lines; false when nothing came.
   bool read_lines(std::chrono::milliseconds timeout);
   void take(const Line& line);
+  void take_text(const Line& line);
+  double usual_step_s() const;
+  bool follows(std::int64_t stamp_ns, std::int64_t before_ns) const;
+  bool stamps_agree(const Line& line, LineReader::Reading& reading);
   void take_reading(const Line& line, LineReader::Reading& reading);
   void flush();
   void reconnect(const std::stop_token& stop, const Error& why);
@@ -46,6 +50,12 @@ private:
   std::int64_t next_ = 0;
   std::optional<double> zero_s_;  // host time of own time 0, of lines that stand where they came
   std::optional<std::int64_t> first_ns_;  // by the meter's own clock
+  struct Held {
+    Line line;
+    LineReader::Reading reading;
+  };
+  std::optional<Held> held_;  // whose stamp must be confirmed
+  std::optional<std::int64_t> last_stamp_ns_;
   std::int64_t shift_ns_ = 0, last_ns_ = -1;
   double last_arrived_s_ = 0;
   std::vector<double> spacings_;

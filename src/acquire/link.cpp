@@ -47,6 +47,12 @@ public:
     return got;
   }
 
+  std::size_t read_ready(std::span<char> out) override {
+    pollfd ask{stream_.native_handle(), POLLIN, 0};
+    if (::poll(&ask, 1, 0) <= 0 || (ask.revents & POLLIN) == 0) return 0;
+    return read(out, milliseconds(20));
+  }
+
   void write(std::string_view data) override {
     bool done = false;
     asio::error_code result;
@@ -185,6 +191,10 @@ public:
       if (left.count() <= 0) return 0;
       wait(n == 0, std::min<milliseconds>(left, milliseconds(regular_ ? 20 : 200)));
     }
+  }
+
+  std::size_t read_ready(std::span<char> out) override {
+    return blocking_ ? 0 : read(out, milliseconds(0));
   }
 
   void write(std::string_view data) override {

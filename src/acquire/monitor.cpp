@@ -115,6 +115,31 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
   answered_ = Clock::now();
 }
 
+int Monitor::carry_out_all(Scpi& scpi, const Profile& profile, const std::vector<Order>& orders,
+                           const std::stop_token& stop) {
+  int refused = 0;
+  for (const Order& order : orders) {
+    const bool switching = order.what == Order::What::switching;
+    if (switching && order.switching.is_reset()) {
+      reset(scpi, profile, order.switching, stop);
+      continue;
+    }
+    if (switching && order.switching.on && !order.switching.of_line() && refused > 0) {
+      const std::lock_guard lock(mutex_);
+      told_.emplace_back("the output was not switched on: a setting before it was refused");
+      continue;
+    }
+    carry_out(scpi, profile, order);
+    if (switching || profile.errors.empty()) continue;
+    const auto errors = scpi.errors(profile.errors);
+    if (errors.empty()) continue;
+    ++refused;
+    const std::lock_guard lock(mutex_);
+    for (const std::string& e : errors) told_.push_back("a setting was refused: " + e);
+  }
+  return refused;
+}
+
 void Monitor::carry_out(Scpi& scpi, const Profile& profile, const Order& order) {
   if (profile.outputs.empty() && order.what != Order::What::switching) return;
   OutputProfile of = profile.outputs.empty() ? OutputProfile{} : profile.outputs.front();
@@ -228,15 +253,13 @@ void Monitor::run(const std::stop_token& stop) {
         const std::lock_guard lock(mutex_);
         orders.swap(orders_);
       }
-      for (const Order& order : orders) {
-        if (order.what == Order::What::switching && order.switching.is_reset()) {
-          reset(scpi, profile, order.switching, stop);
-        } else {
-          carry_out(scpi, profile, order);
-        }
-      }
+      const int refused = carry_out_all(scpi, profile, orders, stop);
       read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun_).count());
       if (!orders.empty()) read_settings(scpi, profile);
+      if (refused > 0) {
+        const std::lock_guard lock(mutex_);
+        state_.refusals += refused;
+      }
       std::this_thread::sleep_for(kEvery);
     }
   } catch (const Error& e) {

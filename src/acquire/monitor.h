@@ -30,6 +30,7 @@ struct OutputState {
 
 /// What a monitor knows; a snapshot.
 struct MonitorState {
+  int refusals = 0;  ///< settings that the instrument has refused so far; `set` is what holds
   enum class Phase { connecting, ready, lost };
   Phase phase = Phase::connecting;
   std::string trouble;  ///< why it is lost, or the device log is
@@ -83,6 +84,10 @@ private:
   void order(Order order);
   void read_settings(Scpi& scpi, const Profile& profile);
   void read_once(Scpi& scpi, const Profile& profile, double at_s);
+  /// Carries them out in order; what stands behind a refused setting and would switch an output on
+  /// is left out, since it was meant with that setting. How many were refused.
+  int carry_out_all(Scpi& scpi, const Profile& profile, const std::vector<Order>& orders,
+                    const std::stop_token& stop);
   static void carry_out(Scpi& scpi, const Profile& profile, const Order& order);
   static void switch_over(Scpi& scpi, const Profile& profile, const Switching& what);
   void reset(Scpi& scpi, const Profile& profile, const Switching& what,

@@ -18,10 +18,12 @@ namespace {
 using Clock = std::chrono::steady_clock;
 constexpr double kOthersLate = 2;  // s that other inputs are waited for at the end
 constexpr double kSlept = 1;       // s: less is no sleep
+constexpr double kSilent = 5;      // s without a sample
+constexpr double kClockSlack = 10, kPace = 2, kLate = 10;  // s
 
 }  // namespace
 
-Recording::Recording(book::Book& book, const RecordSettings& settings)
+Recording::Recording(book::Book& book, const RecordSettings& settings, const std::stop_token& stop)
     : book_(book),
       settings_(settings),
       arm_(settings.arm),
@@ -30,10 +32,18 @@ Recording::Recording(book::Book& book, const RecordSettings& settings)
   if (settings.inputs.empty())
     throw Error(Failure::usage, "nothing to record", "capture", "it has no input");
   for (const InputWish& wish : settings.inputs) {
-    tracks_.push_back(std::make_unique<Tracks>(open_input(wish.endpoint, wish.settings),
-                                               tracks_.empty(), settings.time_scale));
-    for (const auto& [name, output] : wish.settings.outputs) powers_on_ |= output.power_on;
+    InputSettings wanted = wish.settings;
+    wanted.stop = stop;
+    tracks_.push_back(std::make_unique<Tracks>(open_input(wish.endpoint, wanted), tracks_.empty(),
+                                               settings.time_scale));
+    // One that was on already is not switched on: nothing begins with it.
+    const auto& on = tracks_.back()->input().found_on();
+    for (const auto& [name, output] : wish.settings.outputs) {
+      const bool was_on = name.empty() ? !on.empty() : std::count(on.begin(), on.end(), name) > 0;
+      powers_on_ |= output.power_on && !was_on;
+    }
   }
+  progress_.resize(tracks_.size());
   if (settings.log) log_ = std::make_unique<LogTrack>(*settings.log);
   for (auto& t : tracks_) t->add_channels(channels_, settings.accuracy);
   for (book::ChannelInfo& c : channels_) {
@@ -169,9 +179,11 @@ void Recording::loop(const std::stop_token& stop,
     heed_control();
     watch_sleep();
     watch_links();
+    watch_progress();
     if (Clock::now() - flushed >= kFlushEvery) {
       for (auto& t : tracks_) t->keep_clock(axis());
       writer_->flush();
+      heed_new_book();
       flushed = Clock::now();
       tell(progress, false);
       if (disk_is_full()) {
@@ -186,6 +198,13 @@ void Recording::loop(const std::stop_token& stop,
         reason = stop_reason_.empty() ? "complete" : stop_reason_;
         break;
       }
+    }
+    if (!complete_since && time_is_up()) {
+      result_.interrupted = time_was_up_ = true;
+      reason = fmt::format("the time was up, but {} had delivered only {} of {}",
+                           axis().input().endpoint().text, duration(axis().recorded_s()),
+                           duration(until_s_));
+      break;
     }
     if (stop.stop_requested()) {
       if (!away_.empty()) {
@@ -202,6 +221,71 @@ void Recording::loop(const std::stop_token& stop,
     if (!busy) std::this_thread::sleep_for(kIdle);
   }
   finish(reason, progress);
+}
+
+void Recording::watch_progress() {
+  for (std::size_t i = 0; i < tracks_.size(); ++i) {
+    Tracks& t = *tracks_[i];
+    Progress& p = progress_[i];
+    const double now = host_now_s();
+    if (t.samples() != p.samples) {
+      if (p.samples == 0) {
+        p.first_host_s = now;
+        p.first_own_s = t.recorded_s();
+        if (i == 0) begun_.restart();
+      }
+      p.samples = t.samples();
+      p.last_host_s = now;
+      p.silent.restart();
+      p.told_silent = false;
+      compare_clocks(i, false);
+      continue;
+    }
+    const double usual =
+        p.samples > 0 ? t.recorded_s() / static_cast<double>(p.samples) / settings_.time_scale : 0;
+    if (p.told_silent || t.input().ended() || t.input().away() ||
+        p.silent.waited_s() < std::max(kSilent, 20 * usual))
+      continue;
+    p.told_silent = true;
+    const double at = own_on_axis(t, t.recorded_s());
+    writer_->event({"input_silent", at, at, "no samples come"});
+    warn(fmt::format("{}: no samples came for {:.0f} s", t.input().endpoint().text,
+                     p.silent.waited_s()));
+  }
+}
+
+void Recording::compare_clocks(std::size_t track, bool settled) {
+  const Tracks& t = *tracks_[track];
+  Progress& p = progress_[track];
+  if (p.told_clock || p.samples == 0 || t.period() == 0) return;
+  // Queues hold some seconds, and clocks are off by some parts in a hundred.
+  const double own = t.recorded_s() - p.first_own_s,
+               real = (p.last_host_s - p.first_host_s) * settings_.time_scale;
+  const bool far = std::fabs(own - real) > kClockSlack * settings_.time_scale + 0.05 * real;
+  if (!far && !t.rate_is_wrong()) {
+    p.contradicted.restart();
+    return;
+  }
+  // Behind for a moment (a pause of this program) is not wrong.
+  if (!settled && p.contradicted.waited_s() < 2) return;
+  p.told_clock = true;
+  warn(
+      fmt::format("{}: by this computer's clock its samples are not as far apart as it tells: "
+                  "{} of them came in {}",
+                  t.input().endpoint().text, duration(own), duration(real)));
+}
+
+bool Recording::time_is_up() {
+  if (!std::isfinite(until_s_)) return false;
+  const double waited = begun_.waited_s(), recorded = axis().recorded_s();
+  if (pace_.empty() || waited - pace_.back()[0] > 0.1) pace_.push_back({waited, recorded});
+  while (waited - pace_.front()[0] > kPace) pace_.pop_front();
+  const double wanted = until_s_ / settings_.time_scale;  // s of this computer's
+  const double first = progress_.front().samples == 0 ? kSilent : 0;
+  if (waited < wanted + first + std::max(2.0, 0.01 * wanted)) return false;
+  // What is only behind, and catches up, may do so.
+  const double gained = (recorded - pace_.front()[1]) / settings_.time_scale;
+  return gained < 0.5 * (waited - pace_.front()[0]) || waited > 2 * wanted + kLate;
 }
 
 bool Recording::others_done() {
@@ -295,6 +379,15 @@ void Recording::tell_of(const Happening& h, double a, double b) {
     once(fmt::format("no reading came from {} to {}: a gap", duration(a), duration(b)));
 }
 
+/// The book was taken away, and the writer goes on in another.
+void Recording::heed_new_book() {
+  const std::string told = writer_->take_told();
+  if (told.empty()) return;
+  result_.capture = writer_->id();
+  result_.book = writer_->book().path();
+  warn(told);
+}
+
 void Recording::watch_sleep() {
   const double now = slept() - slept_at_start_;
   if (now - slept_told_ < kSlept) return;
@@ -361,7 +454,7 @@ void Recording::send_lines() {
 
 RecordResult record(book::Book& book, const RecordSettings& settings, const std::stop_token& stop,
                     const std::function<void(const RecordProgress&)>& progress) {
-  return Recording(book, settings).run(stop, progress);
+  return Recording(book, settings, stop).run(stop, progress);
 }
 
 }  // namespace kuvio::acquire

@@ -71,6 +71,7 @@ struct RecordProgress {
 
 struct RecordResult {
   std::int64_t capture = 0;
+  std::string book;          ///< path of the book it ended in, where that is another; else empty
   bool interrupted = false;  ///< an input died before the end, or the disk filled up
   bool disk_full = false;
   std::string end_reason;

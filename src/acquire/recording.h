@@ -3,8 +3,10 @@
 
 #include "acquire/limit_log.h"
 #include "acquire/log_track.h"
+#include "acquire/patience.h"
 #include "acquire/recorder.h"
 
+#include <array>
 #include <deque>
 #include <limits>
 #include <map>
@@ -15,7 +17,7 @@ namespace kuvio::acquire {
 /// One recording from its set-up to its end; what record() does.
 class Recording {
 public:
-  Recording(book::Book& book, const RecordSettings& settings);
+  Recording(book::Book& book, const RecordSettings& settings, const std::stop_token& stop);
   RecordResult run(const std::stop_token& stop,
                    const std::function<void(const RecordProgress&)>& progress);
 
@@ -66,7 +68,14 @@ private:
   void take_happenings();
   /// What people must know at once, in words; each kind of trouble once.
   void tell_of(const Happening& h, double a, double b);
+  void heed_new_book();
   void watch_sleep();
+  /// Inputs that deliver nothing, or whose own time this computer's contradicts: told once.
+  void watch_progress();
+  /// Tells once where what an input says of its rate cannot be. `settled`: nothing more comes.
+  void compare_clocks(std::size_t track, bool settled);
+  /// Whether the time asked for has passed without the samples of it.
+  bool time_is_up();
   /// Tells of a link that is lost while it is tried again.
   void watch_links();
   void heed_control();
@@ -84,6 +93,7 @@ private:
               const std::function<void(const RecordProgress&)>& progress);
   /// A lost link leaves an output as it was; whoever reads this must know.
   std::string what_of_outputs();
+  void mark_missing();
   void tell_losses();
   /// What people watch is calibrated like what they will read.
   LiveChannel as_meant(LiveChannel c) const;
@@ -102,8 +112,20 @@ private:
          charge_at_ = 0;
   bool powers_on_ = false;
   std::optional<LimitLog> limits_;
+  bool time_was_up_ = false;
   std::string stop_reason_, away_;
   std::vector<bool> told_away_;  // by track
+  /// How a track gets on, by this computer's clock.
+  struct Progress {
+    std::int64_t samples = 0;
+    Patience silent;
+    Patience contradicted;
+    bool told_silent = false, told_clock = false;
+    double first_host_s = 0, first_own_s = 0, last_host_s = 0;
+  };
+  std::vector<Progress> progress_;
+  Patience begun_;                          // since the axis's first sample
+  std::deque<std::array<double, 2>> pace_;  // of the axis, lately: begun_, recorded
   std::deque<ScheduledLine> sends_;
   std::vector<DeviceLine> early_lines_;
   std::vector<book::LogLine> fresh_lines_;

@@ -56,6 +56,8 @@ void Recording::finish(const std::string& reason,
     }
     for (const std::string& note : log_->take_notes()) warn(note);
   }
+  for (std::size_t i = 0; i < tracks_.size(); ++i) compare_clocks(i, true);
+  mark_missing();
   for (auto& t : tracks_) t->finish(axis());
   tell_losses();
   const double at = axis().recorded_s();
@@ -71,6 +73,7 @@ void Recording::finish(const std::string& reason,
   }
   result_.end_reason = reason;
   writer_->finish(reason, result_.interrupted);
+  heed_new_book();
   told_.clear();  // what it ended with, its result tells
   tell(progress, false);
 }
@@ -83,6 +86,24 @@ std::string Recording::what_of_outputs() {
     if (t->input().output_on()) out = "; the output is still on";
   }
   return out;
+}
+
+/// A capture covers what was asked for: what an input owes at the end is missing, not unasked.
+void Recording::mark_missing() {
+  double end = axis().recorded_s();
+  if (progress_.front().told_silent) end = std::max(end, axis().axis_of_host(host_now_s()));
+  if (std::isfinite(until_s_) && (time_was_up_ || end > until_s_)) end = until_s_;
+  for (std::size_t i = 0; i < tracks_.size(); ++i) {
+    Tracks& t = *tracks_[i];
+    if (t.samples() == 0 && i > 0) continue;
+    // Inputs that are told to stop do so within some tens of milliseconds of each other, and those
+    // that print readings owe one from time to time.
+    const bool asked = std::isfinite(until_s_) && end >= until_s_ && t.period() > 0;
+    const double usual = t.samples() > 0 ? t.recorded_s() / static_cast<double>(t.samples()) : 0;
+    const double late = end - own_on_axis(t, t.recorded_s());
+    const double least = time_was_up_ ? 0 : 2 * settings_.time_scale;
+    if (asked || late > std::max(least, 20 * usual)) t.miss(axis(), end);
+  }
 }
 
 void Recording::tell_losses() {

@@ -19,6 +19,8 @@ namespace {
 constexpr std::size_t kLongestLine = 1 << 16;
 constexpr std::size_t kLongestText = 16 << 20;
 constexpr std::size_t kLargestBlock = 64 << 20;
+constexpr auto kSlice = std::chrono::milliseconds(50);
+constexpr double kSlowest = 1000;  // bytes/s of a long answer
 
 /// A number in front of a text; what follows it in `rest`. Nothing when there is none.
 std::optional<double> number_in_front(std::string_view text, std::string_view& rest) {
@@ -56,15 +58,42 @@ void Scpi::garbled(const std::string& message, const std::string& why) const {
 
 void Scpi::send(const std::string& message) { link_->write(message + talk_.terminator); }
 
+/// A line too many would answer the next question, and all after it.
+void Scpi::throw_away_unasked() {
+  std::array<char, 4096> buffer;
+  while (const std::size_t n = link_->read_ready(buffer)) {
+    in_.append(buffer.data(), n);
+    if (in_.size() > kLongestText) garbled("nothing", "it does not stop sending unasked");
+  }
+  const auto said = in_.find_first_not_of(" \r\n");
+  if (said != std::string::npos && unasked) unasked(in_.substr(said, 60));
+  in_.clear();
+}
+
+void Scpi::ask(const std::string& message) {
+  throw_away_unasked();
+  send(message);
+  patience_.restart();
+  came_ = 0;
+}
+
 void Scpi::fill(const std::string& message) {
   std::array<char, 65536> buffer;
-  const std::size_t n = link_->read(buffer, talk_.patience);
-  if (n == 0) {
+  const double patience = std::chrono::duration<double>(talk_.patience).count();
+  while (true) {
+    if (stop_.stop_requested())
+      throw Error(Failure::unavailable, "stopped", where_, "its answer to " + message + " was due");
+    const auto slice = std::min<std::chrono::milliseconds>(talk_.patience, kSlice);
+    if (const std::size_t n = link_->read(buffer, slice)) {
+      in_.append(buffer.data(), n);
+      came_ += n;
+      if (patience_.waited_s() <= patience + static_cast<double>(came_) / kSlowest) return;
+    } else if (patience_.waited_s() <= patience + static_cast<double>(came_) / kSlowest) {
+      continue;
+    }
     throw Error(Failure::unavailable, "input stopped answering", where_,
-                fmt::format("no answer to {} within {:g} s", message,
-                            std::chrono::duration<double>(talk_.patience).count()));
+                fmt::format("no whole answer to {} within {:g} s", message, patience));
   }
-  in_.append(buffer.data(), n);
 }
 
 std::string Scpi::take(std::size_t bytes, const std::string& message) {
@@ -91,7 +120,7 @@ std::string Scpi::take_line(const std::string& message, std::size_t longest) {
 }
 
 std::string Scpi::query(const std::string& message) {
-  send(message);
+  ask(message);
   return take_line(message, kLongestLine);
 }
 
@@ -147,8 +176,26 @@ std::vector<double> decode_values(std::string_view data, LogProfile::Format form
   return out;
 }
 
+/// The first two characters of a block. A line in front of it was not asked for.
+std::string Scpi::block_head(const std::string& message) {
+  std::string head = take(2, message);
+  for (int lines = 0; head[0] != '#' && lines < 3; ++lines) {
+    try {
+      in_ = head + in_;
+      const std::string line = take_line(message, kLongestLine);
+      head = take(2, message);
+      if (unasked) unasked(line.substr(0, 60));
+    } catch (const Error&) {  // nothing came behind it: that was the answer
+      break;
+    }
+  }
+  if (head[0] != '#' || head[1] < '1' || head[1] > '9')
+    garbled(message, "a definite-length block was expected");
+  return head;
+}
+
 std::vector<double> Scpi::query_values(const std::string& message, LogProfile::Format format) {
-  send(message);
+  ask(message);
   if (format == LogProfile::Format::text) {
     try {
       return parse_values(take_line(message, kLongestText));
@@ -156,9 +203,7 @@ std::vector<double> Scpi::query_values(const std::string& message, LogProfile::F
       garbled(message, e.what());
     }
   }
-  const std::string head = take(2, message);
-  if (head[0] != '#' || head[1] < '1' || head[1] > '9')
-    garbled(message, "a definite-length block was expected");
+  const std::string head = block_head(message);
   const std::string digits = take(static_cast<std::size_t>(head[1] - '0'), message);
   std::size_t length = 0;
   const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), length);

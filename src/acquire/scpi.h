@@ -2,17 +2,21 @@
 #pragma once
 
 #include "acquire/link.h"
+#include "acquire/patience.h"
 #include "acquire/profile.h"
 #include "core/quantity.h"
 
+#include <functional>
 #include <memory>
 #include <optional>
+#include <stop_token>
 #include <string>
 #include <vector>
 
 namespace kuvio::acquire {
 
-/// How messages end, and how long an answer may take.
+/// How messages end, and how long an answer may take: as a whole, and a second more for each kB of
+/// it.
 struct Talk {
   std::string terminator = "\n";
   std::chrono::milliseconds patience = std::chrono::seconds(5);
@@ -26,6 +30,11 @@ public:
       : link_(std::move(link)), where_(std::move(where)), talk_(std::move(talk)) {}
 
   void set_talk(Talk talk) { talk_ = std::move(talk); }
+  /// From now on a wait for an answer ends, with Error (unavailable), once `stop` is requested.
+  void heed(std::stop_token stop) { stop_ = std::move(stop); }
+  /// Called with what came without having been asked for: it is thrown away before the next query,
+  /// so that it answers none.
+  std::function<void(const std::string&)> unasked;
   /// Sends a program message that has no answer.
   void send(const std::string& message);
   /// Sends a query and returns its answer without the terminator. Error (unavailable) when none
@@ -45,8 +54,11 @@ public:
   std::vector<std::string> errors(const std::string& ask = "SYST:ERR?");
 
 private:
+  void ask(const std::string& message);
+  void throw_away_unasked();
   void fill(const std::string& message);
   std::string take(std::size_t bytes, const std::string& message);
+  std::string block_head(const std::string& message);
   std::string take_line(const std::string& message, std::size_t longest);
   [[noreturn]] void garbled(const std::string& message, const std::string& why) const;
 
@@ -54,6 +66,9 @@ private:
   std::string where_;
   Talk talk_;
   std::string in_;
+  std::stop_token stop_;
+  Patience patience_;     // for the answer to the last query
+  std::size_t came_ = 0;  // bytes of it
 };
 
 /// The numbers of an answer in text. std::invalid_argument names the cell that is none.

@@ -13,8 +13,10 @@ namespace {
 
 using std::chrono::milliseconds;
 constexpr auto kPoll = milliseconds(20);
-constexpr double kStatusEvery = 0.1;  // s
-constexpr double kRing = 4e6;         // samples at least; 8 s of them else
+constexpr double kStatusEvery = 0.1;                  // s
+constexpr double kRing = 4e6;                         // samples at least; 8 s of them else
+constexpr int kMisread = 20;                          // answers that a capture gets over
+constexpr double kShortest = 1e-9, kLongest = 86400;  // s between samples
 
 std::string named(const OutputProfile& output) {
   return output.name.empty() ? "its output" : "its output " + output.name;
@@ -35,6 +37,7 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings)
     : Input(endpoint, static_cast<std::size_t>(std::max(kRing, settings.rate_hz * 8))),
       settings_(settings),
       scpi_(open_link(endpoint), endpoint.text) {
+  scpi_.heed(settings_.stop);
   // A terminator is spoken before anything can be asked: one given profile decides it.
   if (settings_.profiles.size() == 1) profile_ = settings_.profiles.front();
   connect();
@@ -55,7 +58,13 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings)
 
 void ScpiInput::connect() {
   scpi_.set_talk({profile_.terminator, milliseconds(std::llround(profile_.patience_s * 1000))});
-  identity_ = profile_.identity.empty() ? profile_.name : scpi_.query(profile_.identity);
+  scpi_.unasked = [this](const std::string& text) {
+    if (unasked_++ == 0)
+      note(fmt::format("{}: it sends what nobody asked for (\"{}\"); it is thrown away",
+                       endpoint_.text, book::printable(text)));
+  };
+  identity_ =
+      profile_.identity.empty() ? profile_.name : book::printable(scpi_.query(profile_.identity));
 }
 
 void ScpiInput::refuse_on_error(const std::string& doing) {
@@ -282,8 +291,11 @@ void ScpiInput::set_up_log() {
                               log.interval.factor);
   }
   interval_s_ = log.interval_is_rate ? 1 / told : told;
-  if (!(interval_s_ > 0) || !std::isfinite(interval_s_))
-    throw Error(Failure::bad_data, "garbled answer", endpoint_.text, "a logging interval of zero");
+  if (!(interval_s_ >= kShortest && interval_s_ <= kLongest)) {
+    throw Error(Failure::bad_data, "garbled answer", endpoint_.text,
+                fmt::format("{} was answered by {:g}: no interval between samples (1 ns to a day)",
+                            log.interval.ask.empty() ? "the rate" : log.interval.ask, told));
+  }
 }
 
 void ScpiInput::begin() {
@@ -298,6 +310,17 @@ void ScpiInput::begin() {
 }
 
 ScpiInput::Ready ScpiInput::ready() {
+  try {
+    return ask_ready();
+  } catch (const Error& e) {
+    // A line that came unasked in just this moment; asked again, it is thrown away.
+    if (e.failure() != Failure::bad_data || misread_++ > kMisread) throw;
+    note(fmt::format("{}; it is asked again", e.what()));
+  }
+  return ask_ready();
+}
+
+ScpiInput::Ready ScpiInput::ask_ready() {
   const LogProfile& log = *profile_.log;
   const double before = host_now_s();
   const std::string answer = scpi_.query(log.ready);
@@ -322,18 +345,41 @@ ScpiInput::Ready ScpiInput::ready() {
                 log.ready + " was answered by \"" + answer.substr(0, 60) + "\"");
   }
   if (out.oldest > out.end) return out;  // it counts strangely: nothing is there to fetch yet
+  if (log.means != LogProfile::Ready::waiting) go_on_counting(out, after);
   // By the answer, `end` samples were done; when it was asked, the next was not.
   const auto count = static_cast<double>(out.end);
   sync({count * interval_s_, -INFINITY, after});
-  sync({(count + 1) * interval_s_, before, INFINITY});
+  // A count that stands still is no slow clock: what stopped is told of otherwise.
+  if (out.end != seen_count_) {
+    seen_count_ = out.end;
+    seen_at_s_ = before;
+  }
+  if (before - seen_at_s_ <= 1.5 * interval_s_) sync({(count + 1) * interval_s_, before, INFINITY});
   return out;
+}
+
+/// Its count went back: it began again (a power failure, another logging started). What it has now
+/// goes on where this computer's clock says.
+void ScpiInput::go_on_counting(Ready& r, double now_s) {
+  if (r.end + shift_ < next_) {
+    const double per_s = next_at_s_ > started_s_  // samples in a second of this computer's
+                             ? static_cast<double>(next_) / (next_at_s_ - started_s_)
+                             : 1 / interval_s_;
+    const std::int64_t end = next_ + std::llround(std::max(0.0, now_s - next_at_s_) * per_s);
+    shift_ = std::max(end - r.end, next_ + 1 - r.oldest);
+    note(fmt::format("{}: its count of samples began again; what it lost is marked",
+                     endpoint_.text));
+    restarted_ = true;
+  }
+  r.oldest += shift_;
+  r.end += shift_;
 }
 
 std::vector<std::vector<double>> ScpiInput::fetch(std::int64_t first, std::int64_t count) {
   std::vector<std::vector<double>> out;
   for (const ChannelProfile* c : chosen_) {
     std::vector<double> values =
-        scpi_.query_values(filled(c->array, first, count), profile_.log->format);
+        scpi_.query_values(filled(c->array, first - shift_, count), profile_.log->format);
     if (c->factor != 1) {
       for (double& v : values) {
         if (std::fabs(v) < 9.8e37) v *= c->factor;
@@ -341,8 +387,8 @@ std::vector<std::vector<double>> ScpiInput::fetch(std::int64_t first, std::int64
     }
     if (values.size() > static_cast<std::size_t>(count)) {
       throw Error(Failure::bad_data, "garbled answer", endpoint_.text,
-                  fmt::format("{} was answered by {} samples", filled(c->array, first, count),
-                              values.size()));
+                  fmt::format("{} was answered by {} samples",
+                              filled(c->array, first - shift_, count), values.size()));
     }
     out.push_back(std::move(values));
   }
@@ -354,9 +400,12 @@ std::vector<std::vector<double>> ScpiInput::fetch(std::int64_t first, std::int64
 }
 
 void ScpiInput::fetch_logged(const std::stop_token& stop) {
-  Ready r = ready();
+  const Ready r = ready();
   std::string why;
-  if (r.oldest > next_) why = resumed_ ? "the link was lost" : "the input's memory overran";
+  if (r.oldest > next_)
+    why = restarted_ ? "its count began again"
+          : resumed_ ? "the link was lost"
+                     : "the input's memory overran";
   next_ = std::max(next_, r.oldest);
   while (next_ < r.end && !stop.stop_requested()) {
     const std::int64_t n = std::min(profile_.log->most, r.end - next_);
@@ -365,8 +414,9 @@ void ScpiInput::fetch_logged(const std::stop_token& stop) {
     const auto got = static_cast<std::int64_t>(packet.samples());
     if (got == 0) break;  // overrun in the meantime: ask again what is there
     next_ += got;
+    next_at_s_ = host_now_s();
     why.clear();
-    resumed_ = false;
+    resumed_ = restarted_ = false;
     deliver(std::move(packet));
   }
 }
@@ -520,6 +570,7 @@ void ScpiInput::tell_limited(const std::string& output, double from_s, double to
 }
 
 void ScpiInput::run(const std::stop_token& stop) {
+  scpi_.heed(stop);
   for (const OutputProfile& o : profile_.outputs) {
     const OutputSettings* wish = settings_of(o);
     const bool was_on = std::find(found_on_.begin(), found_on_.end(), o.name) != found_on_.end();
@@ -549,6 +600,10 @@ void ScpiInput::run(const std::stop_token& stop) {
               std::chrono::duration<double>(std::min(0.02, std::max(0.0, due - host_now_s()))));
       }
     } catch (const Error& e) {
+      if (stop.stop_requested()) {
+        impatient_ = true;  // it was being waited for
+        return;
+      }
       if (settings_.reconnect_s <= 0 || e.failure() != Failure::unavailable) throw;
       reconnect(stop, e);
     }

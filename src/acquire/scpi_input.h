@@ -37,6 +37,8 @@ private:
   void wait_done();
   Ready ready();
   void fetch_logged(const std::stop_token& stop);
+  Ready ask_ready();
+  void go_on_counting(Ready& ready, double now_s);
   std::vector<std::vector<double>> fetch(std::int64_t first, std::int64_t count);
   void poll_once();
   void look_at_status();
@@ -71,7 +73,14 @@ private:
     double until_s = 0;  // this computer's
   };
   std::vector<Held> held_;
-  bool resumed_ = false;
+  std::int64_t shift_ = 0;  // own count = its count + shift
+  double next_at_s_ = 0;    // when it last gave samples
+  std::int64_t unasked_ = 0;
+  int misread_ = 0;
+  std::int64_t seen_count_ = -1;  // by its last answers, and since when
+  double seen_at_s_ = 0;
+  bool impatient_ = false;  // told to stop while it owed an answer
+  bool resumed_ = false, restarted_ = false;
 };
 
 }  // namespace kuvio::acquire

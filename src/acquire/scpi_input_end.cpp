@@ -4,12 +4,20 @@
 #include "acquire/host_clock.h"
 #include "acquire/scpi_input.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <thread>
 
 namespace kuvio::acquire {
 
 using std::chrono::milliseconds;
+
+namespace {
+constexpr auto kLastWord = milliseconds(1000), kImpatient = milliseconds(200);
+}  // namespace
 
 /// A lost link is tried again; what the instrument logged meanwhile is then still there, as far as
 /// its memory reaches.
@@ -21,6 +29,7 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
     if (stop.stop_requested()) return;
     try {
       scpi_ = Scpi(open_link(endpoint_, milliseconds(1000)), endpoint_.text);
+      scpi_.heed(stop);
       connect();
       if (identity_ != was) {
         throw Error(Failure::bad_data, "another instrument answers", endpoint_.text,
@@ -40,23 +49,36 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
   happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
 }
 
+/// What must happen is sent first and waits for no answer; then it is asked how it went, not for
+/// long.
 void ScpiInput::end() {
+  scpi_.heed({});
+  const auto patience = milliseconds(std::llround(profile_.patience_s * 1000));
+  scpi_.set_talk({profile_.terminator, std::min(patience, impatient_ ? kImpatient : kLastWord)});
   for (Held& held : held_) {  // nothing is left in reset; an output that is off stays so
     if (held.reset.of_line()) switch_line(held.reset.name, !held.reset.on);
   }
-  for (const auto& [name, w] : watched_) {
-    if (w.limited) tell_limited(name, w.since_s, own_now());
-  }
-  if (profile_.log && !profile_.log->stop.empty()) scpi_.send(profile_.log->stop);
+  bool switched_off = false;
   for (const OutputProfile& o : profile_.outputs) {
     const OutputSettings* wish = settings_of(o);
     if (!wish || !(wish->power_off || (wish->off_if_bad && ended_badly_))) continue;
     scpi_.send(o.off);
     set_output(o.name, false);
+    switched_off = true;
   }
-  wait_done();
-  if (profile_.errors.empty()) return;
-  for (const std::string& e : scpi_.errors(profile_.errors)) note("the input told of " + e);
+  if (profile_.log && !profile_.log->stop.empty()) scpi_.send(profile_.log->stop);
+  try {
+    for (const auto& [name, w] : watched_) {
+      if (w.limited) tell_limited(name, w.since_s, own_now());
+    }
+    wait_done();
+    if (profile_.errors.empty()) return;
+    for (const std::string& e : scpi_.errors(profile_.errors))
+      note("the input told of " + book::printable(e));
+  } catch (const Error& e) {
+    note(fmt::format("{}: it did not answer at the end ({}){}", endpoint_.text, e.why(),
+                     switched_off ? "; its output was told to go off: check it" : ""));
+  }
 }
 
 }  // namespace kuvio::acquire

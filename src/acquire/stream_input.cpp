@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/stream_input.h"
 
+#include "acquire/patience.h"
 #include "core/accuracy.h"
 #include "core/error.h"
 
@@ -39,16 +40,18 @@ StreamInput::StreamInput(const Endpoint& endpoint, const InputSettings& settings
       happened({"text", static_cast<double>(next_) * interval_s_,
                 static_cast<double>(next_) * interval_s_, text, ""});
   };
-  const double begun = host_now_s();
+  Patience patience;
   std::array<char, 65536> buffer;
   while (!header_) {
-    if (host_now_s() - begun > kPatience) {
+    if (settings_.stop.stop_requested())
+      throw Error(Failure::unavailable, "stopped", endpoint.text, "its header was waited for");
+    if (patience.waited_s() > kPatience) {
       throw Error(Failure::unavailable, "no stream", endpoint.text,
                   decoder_.garbled() > 0
                       ? "what it sends is not the binary stream of docs/stream-protocol.md"
                       : "it sent no header within 5 s");
     }
-    const std::size_t n = link_->read(buffer, milliseconds(200));
+    const std::size_t n = link_->read(buffer, milliseconds(100));
     arrived_s_ = host_now_s();
     decoder_.take({buffer.data(), n});
   }
@@ -160,7 +163,8 @@ void StreamInput::take_time(const StreamTime& t) {
 
 void StreamInput::run(const std::stop_token& stop) {
   std::array<char, 65536> buffer;
-  double heard = host_now_s(), asked = 0;
+  double asked = 0;
+  Patience patience;  // since samples came: other frames are no life to record
   while (!stop.stop_requested()) {
     try {
       if (host_now_s() - asked > kAskEvery) {
@@ -169,9 +173,10 @@ void StreamInput::run(const std::stop_token& stop) {
       }
       const std::size_t n = link_->read(buffer, milliseconds(50));
       arrived_s_ = host_now_s();
+      const double before = last_at_s_;
       decoder_.take({buffer.data(), n});
-      heard = std::max(heard, last_at_s_);  // of samples: other frames are no life to record
-      if (arrived_s_ - heard > kPatience) {
+      if (last_at_s_ != before) patience.restart();
+      if (patience.waited_s() > kPatience) {
         throw Error(Failure::unavailable, "the stream stalled", endpoint_.text,
                     "no samples came for 5 s");
       }
@@ -181,7 +186,7 @@ void StreamInput::run(const std::stop_token& stop) {
         throw;
       }
       reconnect(stop, e);
-      heard = host_now_s();
+      patience.restart();
     }
   }
   tell_losses();

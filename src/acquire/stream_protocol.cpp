@@ -104,11 +104,37 @@ void StreamDecoder::take(std::string_view bytes) {
       at = in_.size() < kMagic.size() ? 0 : in_.size() - kMagic.size() + 1;
       break;
     }
-    const std::size_t used = frame_at(at);
-    if (used == 0) break;  // more of it must come first
+    std::size_t used = frame_at(at);
+    if (used == 0) {  // more of it must come first, unless its length is wrong
+      const std::size_t whole = whole_frame_after(at);
+      if (whole == std::string::npos) break;
+      ++garbled_;
+      used = whole - at;
+    }
     at += used;
   }
   in_.erase(0, at);
+}
+
+/// Where a whole frame, right by its checksum, stands inside one that is still waited for: then
+/// that one's length is wrong. npos: nowhere.
+std::size_t StreamDecoder::whole_frame_after(std::size_t at) const {
+  const std::string_view in = in_;
+  for (std::size_t next = in.find(kMagic, at + kMagic.size()); next != std::string::npos;
+       next = in.find(kMagic, next + 1)) {
+    if (in.size() - next < kHead + kCheck) break;
+    Fields head(in.substr(next + kMagic.size(), 4));
+    const auto version = head.number<std::uint8_t>();
+    const auto type = head.number<std::uint8_t>();
+    const std::size_t length = head.number<std::uint16_t>();
+    if (version != kVersion || type < kHeader || type > kAskTime) continue;
+    if (in.size() - next < kHead + length + kCheck) continue;
+    Fields tail(in.substr(next + kHead + length, kCheck));
+    if (tail.number<std::uint32_t>() ==
+        checksum(in.substr(next + kMagic.size(), kHead - kMagic.size() + length)))
+      return next;
+  }
+  return std::string::npos;
 }
 
 /// Bytes to go on by: of a whole frame, or past the magic word of one that is none; 0 to wait.

@@ -69,6 +69,7 @@ public:
 
 private:
   std::size_t frame_at(std::size_t at);
+  std::size_t whole_frame_after(std::size_t at) const;
   bool accept(std::uint8_t type, std::string_view payload);
   bool read_header(std::string_view payload);
   bool read_samples(std::string_view payload) const;

@@ -238,7 +238,9 @@ void Tracks::take(Packet& packet, double until_s, const Tracks& axis) {
                                   std::llround(base_.ticks(own_until)));
     while (n > 0 && tick(packet, n - 1) >= last) --n;
     if (n == 0) {
-      next_tick_ = std::max(next_tick_, std::min(last, tick(packet, 0)));
+      const std::int64_t from = std::min(last, tick(packet, 0));
+      if (period_ > 0 && (any_ || is_axis_) && from > next_tick_) lose(from, packet.why_lost);
+      next_tick_ = std::max(next_tick_, from);
       return;
     }
   }
@@ -393,6 +395,26 @@ void Tracks::keep_clock(const Tracks& axis) {
     for (std::size_t k = 0; k < wide; ++k)
       writer_->clock(places_[c] + k, map,
                      c == 0 && k == 0 ? fit_.corners() : std::vector<SyncPoint>{});
+  }
+}
+
+/// What it owes up to the capture's end is missing.
+void Tracks::miss(const Tracks& axis, double until_s) {
+  if (!(any_ || is_axis_)) return;
+  const double own = is_axis_ ? until_s : on_axis(axis).own(until_s);
+  const std::int64_t end = std::llround(base_.ticks(own));
+  // A sample or two more or less is where an input's own clock stands.
+  const std::int64_t slack = is_axis_ ? 0 : 2 * period_;
+  if (period_ > 0 && end - next_tick_ > slack) {
+    lose(next_tick_ + (end - next_tick_) / period_ * period_, "no samples came");
+  } else if (period_ == 0 && end > next_tick_) {
+    const double from_s = base_.seconds(next_tick_);
+    for (std::size_t c = 0; c < places_.size(); ++c) {
+      close_flag(c);
+      if (input_->channels()[c].quantity != "logic")
+        writer_->flag(places_[c], {Flag::dropped, from_s, base_.seconds(end), 0});
+    }
+    next_tick_ = end;
   }
 }
 

@@ -48,11 +48,17 @@ public:
 
   /// Where its own time lies on this computer's, scaled, as known by now.
   std::optional<ClockMap> on_host() const { return fit_.fit(); }
+  /// Whether this computer's clock rules out that its samples are as far apart as it tells.
+  bool rate_is_wrong() const {
+    return fit_.contradiction_s() > 0.02 * fit_.length_s() + 0.1 * scale_;
+  }
   /// Where its own time lies on the capture's axis.
   ClockMap on_axis(const Tracks& axis) const;
   /// A moment of this computer on the capture's axis; only of the one that is the axis.
   double axis_of_host(double host_s) const;
 
+  /// Marks as missing what it has not delivered of [0, until_s) of the capture's axis.
+  void miss(const Tracks& axis, double until_s);
   /// Closes what is open; nothing comes after.
   void finish(const Tracks& axis);
   void keep_clock(const Tracks& axis);

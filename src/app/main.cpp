@@ -62,6 +62,11 @@ int main(int argc, char** argv) {
       QTimer::singleShot(0, &window, report);
     } else {
       QObject::connect(&window, &MainWindow::ready, &window, report, Qt::QueuedConnection);
+      // A book without captures has nothing more to show.
+      QObject::connect(&window.session(), &Session::bookOpened, &window,
+                       [&](const BookViewPtr& book) {
+                         if (book->rows.empty()) QTimer::singleShot(0, &window, report);
+                       });
     }
   }
   if (!parser.positionalArguments().isEmpty())

@@ -141,7 +141,12 @@ std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& 
   std::vector<CaptureInfo> out;
   std::vector<CaptureInfo> all = book.captures();
   for (CaptureInfo& c : all) {
-    if (c.build == build && !c.channels.empty()) out.push_back(std::move(c));
+    if (c.build != build) continue;
+    // Figures of a build without one of its captures would be another build's.
+    if (!c.damage.empty())
+      throw Error(Failure::bad_data, "damaged capture", book.path(),
+                  "capture " + std::to_string(c.id) + " of build " + build + ": " + c.damage);
+    if (!c.channels.empty()) out.push_back(std::move(c));
   }
   if (out.empty()) {
     std::string builds;

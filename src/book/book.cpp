@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/book.h"
 
+#include "book/book_file.h"
 #include "book/capture_writer.h"
+#include "book/checksums.h"
 #include "book/schema.h"
 
 #include <fmt/chrono.h>
@@ -25,14 +27,14 @@ namespace fs = std::filesystem;
 std::multiset<std::string> schema_of(const Database& db) {
   std::multiset<std::string> out;
   auto rows = db.prepare(
-      "SELECT type, name, coalesce(sql, '') FROM sqlite_schema WHERE name NOT LIKE 'sqlite_%'");
+      "SELECT type, name, coalesce(sql, '') FROM sqlite_schema WHERE name NOT GLOB 'sqlite_*'");
   while (rows.step()) out.insert(rows.text(0) + " " + rows.text(1) + " " + rows.text(2));
   return out;
 }
 
 /// What each version of a book added, from version 1 on.
 const std::array<std::span<const char* const>, kSchemaVersion> kVersions{
-    kSchema, kSchemaSince2, kSchemaSince3, kSchemaSince4, kSchemaSince5};
+    kSchema, kSchemaSince2, kSchemaSince3, kSchemaSince4, kSchemaSince5, kSchemaSince6};
 
 /// Brings tables from one version (0: none) to another.
 void add_versions(const Database& db, std::int64_t from, std::int64_t to) {
@@ -53,6 +55,23 @@ void create_schema(const Database& db) {
   db.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={}", kApplicationId,
                          kSchemaVersion));
   transaction.commit();
+}
+
+/// Makes an empty book under a name of its own, and gives it its name once it is whole. Where
+/// somebody else was quicker, theirs is the book.
+void create_book(const std::string& path) {
+  const std::string half = name_beside(path);
+  struct Remove {
+    const std::string& path;
+    ~Remove() { ::unlink(path.c_str()); }
+  } remove{half};
+  try {
+    const Database db(half, Database::Access::create);
+    create_schema(db);
+  } catch (const Error& e) {
+    throw Error(Failure::cannot_create, "cannot create book", path, e.why());
+  }
+  move_into_place(half, path);
 }
 
 std::int64_t pragma(const Database& db, const char* name) {
@@ -104,26 +123,49 @@ std::string utc_now() {
                      fmt::gmtime(std::chrono::system_clock::to_time_t(now)), ms);
 }
 
+namespace {
+
+/// The code point that begins at `bytes`, and its length; 0 bytes where none does (RFC 3629: no
+/// surrogates, nothing beyond U+10FFFF, each in its shortest form).
+std::pair<char32_t, std::size_t> code_point(std::string_view bytes) {
+  const auto at = [&](std::size_t i) { return static_cast<unsigned char>(bytes[i]); };
+  const unsigned char c = at(0);
+  if (c < 0x80) return {c, 1};
+  const std::size_t length = c >= 0xc2 && c < 0xe0   ? 2
+                             : c >= 0xe0 && c < 0xf0 ? 3
+                             : c >= 0xf0 && c < 0xf5 ? 4
+                                                     : 0;
+  if (length == 0 || bytes.size() < length) return {0, 0};
+  char32_t code = c & (0xffU >> (length + 1));
+  for (std::size_t k = 1; k < length; ++k) {
+    if ((at(k) & 0xc0) != 0x80) return {0, 0};
+    code = code << 6 | (at(k) & 0x3fU);
+  }
+  constexpr char32_t kLeast[] = {0, 0, 0x80, 0x800, 0x10000};
+  if (code < kLeast[length] || code > 0x10ffff || (code >= 0xd800 && code < 0xe000)) return {0, 0};
+  return {code, length};
+}
+
+/// Controls, and what turns the direction or the lines of the text around it.
+bool is_hidden(char32_t code) {
+  return (code < 0x20 && code != '\t') || (code >= 0x7f && code < 0xa0) ||
+         (code >= 0x2028 && code <= 0x202e) || (code >= 0x2066 && code <= 0x2069) ||
+         code == 0x200e || code == 0x200f || code == 0xfeff;
+}
+
+}  // namespace
+
 std::string printable(std::string_view bytes) {
   std::string out;
   for (std::size_t i = 0; i < bytes.size();) {
-    const auto c = static_cast<unsigned char>(bytes[i]);
-    const std::size_t length = c < 0x80                ? 1
-                               : c >= 0xc2 && c < 0xe0 ? 2
-                               : c >= 0xe0 && c < 0xf0 ? 3
-                               : c >= 0xf0 && c < 0xf5 ? 4
-                                                       : 0;
-    bool good = length > 0 && i + length <= bytes.size() && (c >= 0x20 || c == '\t') && c != 0x7f;
-    for (std::size_t k = 1; good && k < length; ++k) {
-      good = (static_cast<unsigned char>(bytes[i + k]) & 0xc0) == 0x80;
-    }
-    if (good) {
+    const auto [code, length] = code_point(bytes.substr(i));
+    if (length > 0 && !is_hidden(code)) {
       out.append(bytes.substr(i, length));
       i += length;
-    } else {
-      out += fmt::format("\\x{:02X}", c);
-      ++i;
+      continue;
     }
+    for (std::size_t k = 0; k < std::max<std::size_t>(1, length); ++k, ++i)
+      out += fmt::format("\\x{:02X}", static_cast<unsigned char>(bytes[i]));
   }
   return out;
 }
@@ -167,14 +209,14 @@ Book Book::open(const std::string& path, Mode mode) {
     throw Error(mode == Mode::create ? Failure::cannot_create : Failure::bad_data,
                 "not a Kuvio book", path, "it is a folder");
   }
+  if (exists && !fs::is_regular_file(path, ignored))
+    throw Error(Failure::bad_data, "not a Kuvio book", path, "it is no file");
   if (exists) {
-    char magic[16] = {};
-    std::ifstream in(path, std::ios::binary);
-    if (!in) throw Error(Failure::io, "cannot open book", path, "it may not be read");
-    in.read(magic, sizeof magic);
-    if (std::string_view(magic, 15) != "SQLite format 3") {
+    const FileHead head = file_head(path);
+    if (head.size < 0) throw Error(Failure::io, "cannot open book", path, "it may not be read");
+    if (!head.sqlite) {
       throw Error(Failure::bad_data, "not a Kuvio book", path,
-                  in.gcount() == 0 ? "it is empty" : "it is some other kind of file");
+                  head.size == 0 ? "it is empty" : "it is some other kind of file");
     }
   }
   if (!exists) {
@@ -183,27 +225,43 @@ Book Book::open(const std::string& path, Mode mode) {
       throw Error(Failure::cannot_create, "cannot create book", path, "there is no such folder");
     }
   }
-  const auto access = mode == Mode::read ? Database::Access::read
-                      : exists           ? Database::Access::write
-                                         : Database::Access::create;
-  Book book = [&] {
-    try {
-      return Book(std::make_unique<Database>(path, access));
-    } catch (const Error& e) {
-      if (!exists) throw Error(Failure::cannot_create, "cannot create book", path, e.why());
-      throw;
-    }
-  }();
-  if (!exists) {
-    create_schema(*book.db_);
-  } else {
-    book.require_schema();
+  if (!exists) create_book(path);
+  if (has_foreign_log(path)) {
+    throw Error(Failure::bad_data, "a log lies beside the book", path,
+                "the book was closed without one, so " + path + "-wal is another's: move it away");
   }
+  const bool alone = misses_log(path);
+  const auto access = mode == Mode::read ? Database::Access::read : Database::Access::write;
+  Book book(std::make_unique<Database>(path, access, alone));
+  book.require_schema();
+  if (alone) book.tell_unclean();
   if (mode != Mode::read) {
     book.migrate();
     book.settle_dead_writers();
+    if (alone) book.keep_unclean();
   }
   return book;
+}
+
+/// It was not closed, and what came after some moment is in a log that is not here.
+void Book::tell_unclean() {
+  std::int64_t last = 0;
+  auto row = db_->prepare("SELECT max(heartbeat_us) FROM capture");
+  if (row.step() && !row.is_null(0)) last = row.integer(0);
+  unclean_ = fmt::format(
+      "the book was last closed uncleanly: what came after {} is in a file that is not here "
+      "({}-wal)",
+      last > 0 ? fmt::format("{:%Y-%m-%d %H:%M:%S} UTC", fmt::gmtime(std::time_t(last / 1000000)))
+               : std::string("it was last folded in"),
+      fs::path(path()).filename().string());
+}
+
+/// Once it is written to, its header will say that it was closed.
+void Book::keep_unclean() const {
+  db_->prepare("INSERT OR REPLACE INTO note(capture, key, value) VALUES(0, 'unclean', ?1)")
+      .bind_all(unclean_)
+      .run();
+  write_checksum(*db_, {"note:unclean", 0});
 }
 
 void Book::require_schema() const {
@@ -232,6 +290,7 @@ void Book::migrate() const {
   if (version < kSchemaVersion) {
     add_versions(*db_, version, kSchemaVersion);
     db_->execute(fmt::format("PRAGMA user_version={}", kSchemaVersion));
+    if (version < 6) seal_all(*db_);
   }
   transaction.commit();
 }
@@ -242,31 +301,50 @@ bool Book::is_writing(const std::string& owner, std::int64_t capture) const {
 }
 
 void Book::settle_dead_writers() const {
-  std::vector<std::pair<std::int64_t, std::string>> dead;
-  {
+  // Most of the time there is nobody, and nothing is locked to find that out.
+  const auto unfinished = [&] {
+    std::vector<std::pair<std::int64_t, std::string>> dead;
     auto rows = db_->prepare(
         "SELECT id, owner, phase FROM capture WHERE phase IN ('recording', 'importing')");
     while (rows.step()) {
       if (!is_writing(rows.text(1), rows.integer(0)))
         dead.emplace_back(rows.integer(0), rows.text(2));
     }
-  }
-  if (dead.empty()) return;
+    return dead;
+  };
+  if (unfinished().empty()) return;
+  // Whoever finished and went since then has changed the phase: it is asked again under the lock.
   Transaction transaction(*db_);
-  for (const auto& [id, phase] : dead) {
-    if (phase == "recording") {
-      db_->prepare(
-             "UPDATE capture SET phase='interrupted', end_reason='the recorder died' WHERE id=?1")
-          .bind_all(id)
-          .run();
+  for (const auto& [id, phase] : unfinished()) {
+    if (phase == "importing") {
+      erase(id);
       continue;
     }
-    erase(id);
+    db_->prepare(
+           "UPDATE capture SET phase='interrupted', end_reason='the recorder died' WHERE id=?1")
+        .bind_all(id)
+        .run();
+    seal_capture(*db_, id);
   }
   transaction.commit();
 }
 
 void Book::erase(std::int64_t id) const {
+  for (const char* kind : {"capture", "names", "splits"}) forget_checksum(*db_, {kind, id});
+  for (const auto& [sql, kind] :
+       {std::pair{"SELECT CAST(id AS TEXT) FROM split WHERE capture=?1", "split"},
+        std::pair{"SELECT key FROM note WHERE capture=?1", "note:"}}) {
+    if (version() < 6) break;
+    auto rows = db_->prepare(sql);
+    rows.bind_all(id);
+    while (rows.step()) {
+      if (std::string_view(kind) == "split") {
+        forget_checksum(*db_, {kind, std::stoll(rows.text(0))});
+      } else {
+        forget_checksum(*db_, {kind + rows.text(0), id});
+      }
+    }
+  }
   for (const char* table : {"chunk", "chunk_samples", "chunk_strides", "chunk_times"}) {
     db_
         ->prepare(fmt::format(
@@ -284,11 +362,28 @@ void Book::erase(std::int64_t id) const {
 void Book::mark_interrupted(std::int64_t capture, const std::string& reason) const {
   try {
     // Without an owner it counts as dead even if its phase cannot be written.
+    Transaction transaction(*db_);
     db_->prepare("UPDATE capture SET phase='interrupted', end_reason=?2, owner='' WHERE id=?1")
         .bind_all(capture, reason)
         .run();
+    seal_capture(*db_, capture);
+    transaction.commit();
   } catch (const Error&) {  // no room for that either
   }
+}
+
+bool Book::remove_if_empty(Book&& book) {
+  const std::string path = book.path();
+  {
+    const Book own = std::move(book);
+    auto row =
+        own.db_->prepare("SELECT (SELECT count(*) FROM capture) + (SELECT count(*) FROM note)");
+    if (!row.step() || row.integer(0) != 0) return false;
+    row.run();
+  }
+  // It was let go of by all: whoever opens it from here on finds it gone, and is told.
+  if (has_log(path) || file_head(path).wants_log) return false;
+  return ::unlink(path.c_str()) == 0;
 }
 
 void Book::discard(std::int64_t capture) const {
@@ -397,11 +492,23 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     }
     out.push_back(std::move(c));
   }
+  // Channels are told apart by their names; of one name, the later ones get a number.
+  std::set<std::string> names;
+  for (ChannelInfo& c : out) {
+    const std::string wanted = c.name;
+    for (int number = 2; !names.insert(c.name).second; ++number)
+      c.name = wanted + std::to_string(number);
+  }
   return out;
 }
 
 CaptureInfo Book::read_capture(const Statement& row) const {
   CaptureInfo out;
+  read_capture_rows(row, out);
+  return out;
+}
+
+void Book::read_capture_rows(const Statement& row, CaptureInfo& out) const {
   out.id = row.integer(0);
   out.name = row.text(1);
   out.build = row.text(2);
@@ -423,7 +530,6 @@ CaptureInfo Book::read_capture(const Statement& row) const {
     out.split = split.integer(0) != 0 && note(out.id, "split") != "0";
     out.log_lines = split.integer(1);
   }
-  return out;
 }
 
 namespace {
@@ -435,7 +541,16 @@ constexpr const char* kCaptureColumns =
 std::vector<CaptureInfo> Book::captures() const {
   std::vector<CaptureInfo> out;
   auto rows = db_->prepare(std::string(kCaptureColumns) + "ORDER BY id");
-  while (rows.step()) out.push_back(read_capture(rows));
+  while (rows.step()) {
+    CaptureInfo& c = out.emplace_back();
+    try {
+      read_capture_rows(rows, c);
+    } catch (const Error& e) {
+      if (e.failure() != Failure::bad_data) throw;
+      c.channels.clear();
+      c.damage = e.why();
+    }
+  }
   return out;
 }
 
@@ -586,6 +701,9 @@ std::int64_t Book::save_split(std::int64_t capture, const StoredSplit& split) co
         .run();
   }
   db_->prepare("DELETE FROM note WHERE capture=?1 AND key='split'").bind_all(capture).run();
+  forget_checksum(*db_, {"note:split", capture});
+  write_checksum(*db_, {"split", id});
+  write_checksum(*db_, {"splits", capture});
   transaction.commit();
   return id;
 }

@@ -58,6 +58,7 @@ struct CaptureInfo {
   bool recording = false;    ///< its writer is alive
   bool interrupted = false;  ///< an input or the writer died
   bool split = false;
+  std::string damage;  ///< why its channels cannot be told; empty: they can
   std::vector<ChannelInfo> channels;
   Conditions conditions;
   std::int64_t log_lines = 0;
@@ -104,12 +105,15 @@ class Book {
 public:
   enum class Mode { read, write, create };
 
-  /// Opens a book. `create` makes it when the file is missing. Opening to write marks captures
+  /// Opens a book. `create` makes it when the file is missing, whole or not at all; of several who
+  /// make the same one, one does and the others use it. Opening to write marks captures
   /// whose writer has died as interrupted and purges half-done imports. Throws Error: no_input (no
   /// such file), bad_data (not a book, unknown version, altered schema), io.
   static Book open(const std::string& path, Mode mode);
 
+  /// One that is damaged is among them, with `damage`, and locks none of the others away.
   std::vector<CaptureInfo> captures() const;
+  /// Error bad_data where there is none, or it is damaged.
   CaptureInfo capture(std::int64_t id) const;
   /// By id or by unique name; Error bad_data (usage when ambiguous) otherwise.
   CaptureInfo find(const std::string& id_or_name) const;
@@ -138,10 +142,16 @@ public:
   /// Removes a capture with all it holds.
   void discard(std::int64_t capture) const;
 
+  /// Removes a book's file if nothing was ever put into it and nobody else has it open.
+  static bool remove_if_empty(Book&& book);
+
   /// Changes whenever another connection has written.
   std::int64_t data_version() const;
   const std::string& path() const { return db_->path(); }
   const Database& database() const { return *db_; }
+  /// Whether it was not closed by whoever wrote it last, and its log is not here: what came after
+  /// some moment is missing. For people, "" where it is whole.
+  const std::string& unclean() const { return unclean_; }
   /// Of its schema. A book that is only read may be of an older one.
   std::int64_t version() const;
   /// What its traces have read of it.
@@ -150,21 +160,26 @@ public:
 private:
   explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
   void require_schema() const;
+  void tell_unclean();
+  void keep_unclean() const;
   void migrate() const;
   void settle_dead_writers() const;
   bool is_writing(const std::string& owner, std::int64_t capture) const;
   void erase(std::int64_t capture) const;
   void read_adjustments(ChannelInfo& c) const;
   CaptureInfo read_capture(const Statement& row) const;
+  void read_capture_rows(const Statement& row, CaptureInfo& out) const;
   std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
 
   std::unique_ptr<Database> db_;
+  std::string unclean_;
   std::unique_ptr<ReadCache> cache_ = std::make_unique<ReadCache>();
 };
 
 /// Seconds since the epoch as "2026-05-04T14:02:31.250Z".
 std::string utc_now();
-/// Text that is safe to store and show: invalid UTF-8 and control characters become \xNN.
+/// Text that is safe to store and show: bytes that are no UTF-8, control characters and those that
+/// turn the direction of what stands beside them become \xNN.
 std::string printable(std::string_view bytes);
 
 /// Identity of this process, and whether the one that wrote an identity still runs.

@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/capture_writer.h"
 
+#include "book/checksums.h"
+#include "book/copy.h"
 #include "book/schema.h"
+
+#include <fmt/format.h>
 
 #include <chrono>
 #include <filesystem>
@@ -92,6 +96,7 @@ struct CaptureWriter::Channel {
   std::vector<Segment> segments;
   std::vector<FlagRun> flags;
   std::optional<ClockMap> clock;  // to be written
+  std::optional<ClockMap> clock_known;
   std::vector<SyncPoint> sync_points;
   std::optional<Lattice> lattice;  // what its last chunk was packed by
   std::int64_t segment_seq = 0, chunk_seq = 0;
@@ -101,31 +106,51 @@ struct CaptureWriter::Channel {
 
 CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
                              const std::vector<ChannelInfo>& channels)
-    : book_(book) {
-  const Database& db = book_.database();
-  Transaction transaction(db);
+    : book_(&book), spec_(spec) {
+  for (const ChannelInfo& info : channels) {
+    auto channel = std::make_unique<Channel>();
+    channel->info = info;
+    if (info.clock) channel->clock = info.clock;
+    channel->lattice = info.lattice;
+    channels_.push_back(std::move(channel));
+  }
+  begin();
+}
+
+/// Puts the capture with its channels into the book.
+void CaptureWriter::begin() {
+  Transaction transaction(book_->database());
+  if (book_->database().has_moved()) {
+    throw Error(Failure::io, "the book is gone", book_->path(),
+                "it was moved, replaced or deleted; try again");
+  }
+  put_rows();
+  transaction.commit();
+}
+
+void CaptureWriter::put_rows() {
+  const Database& db = book_->database();
   db.prepare(
         "INSERT INTO capture(name, build, started_utc, phase, end_reason, owner, heartbeat_us) "
         "VALUES(?1, ?2, ?3, ?4, '', ?5, ?6)")
-      .bind_all(spec.name, spec.build, utc_now(),
-                std::string_view(spec.importing ? "importing" : "recording"), own_identity(),
+      .bind_all(printable(spec_.name), printable(spec_.build), utc_now(),
+                std::string_view(spec_.importing ? "importing" : "recording"), own_identity(),
                 now_us())
       .run();
   id_ = db.last_row();
-  writing_.begin(book.path(), id_);
-  for (const auto& [key, value] : spec.conditions) condition(key, value);
-  for (const ChannelInfo& info : channels) {
+  writing_.begin(book_->path(), id_);
+  for (const auto& [key, value] : spec_.conditions) condition(key, value);
+  for (auto& channel : channels_) {
+    const ChannelInfo& info = channel->info;
     db.prepare(
           "INSERT INTO channel(capture, name, quantity, unit, kind, encoding, tick_num, tick_den, "
           "input, accuracy) "
           "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)")
-        .bind_all(id_, info.name, info.quantity, info.unit,
+        .bind_all(id_, printable(info.name), info.quantity, info.unit,
                   std::string_view(info.kind == SampleKind::instant ? "instant" : "averaged"),
                   std::string_view(to_string(info.encoding)), info.time_base.num,
-                  info.time_base.den, info.input, info.accuracy)
+                  info.time_base.den, printable(info.input), info.accuracy)
         .run();
-    auto channel = std::make_unique<Channel>();
-    channel->info = info;
     channel->info.id = db.last_row();
     if (!info.calibration.identity()) {
       db.prepare("INSERT INTO calibration(channel, gain, offset, text) VALUES(?1, ?2, ?3, ?4)")
@@ -133,21 +158,17 @@ CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
                     info.calibration.text)
           .run();
     }
-    if (info.clock) channel->clock = info.clock;
-    channel->lattice = info.lattice;
-    channels_.push_back(std::move(channel));
   }
-  transaction.commit();
 }
 
 CaptureWriter::~CaptureWriter() = default;
 
 void CaptureWriter::condition(const std::string& key, const std::string& value) {
-  book_.database()
+  book_->database()
       .prepare(
           "INSERT INTO condition(capture, key, value) VALUES(?1, ?2, ?3) "
           "ON CONFLICT(capture, key) DO UPDATE SET value=excluded.value")
-      .bind_all(id_, key, value)
+      .bind_all(id_, printable(key), printable(value))
       .run();
 }
 
@@ -207,12 +228,12 @@ void CaptureWriter::flag(std::size_t channel, const FlagRun& run) {
 }
 
 void CaptureWriter::clock(std::size_t channel, const ClockMap& map, std::vector<SyncPoint> points) {
-  channels_.at(channel)->clock = map;
+  channels_.at(channel)->clock = channels_.at(channel)->clock_known = map;
   channels_.at(channel)->sync_points = std::move(points);
 }
 
 void CaptureWriter::write_clock(const Channel& c) {
-  const Database& db = book_.database();
+  const Database& db = book_->database();
   db.prepare(
         "INSERT INTO clock(channel, map, origin_s, rate, spread_s) VALUES(?1, 1, ?2, ?3, ?4) "
         "ON CONFLICT(channel) DO UPDATE SET map=map+1, origin_s=excluded.origin_s, "
@@ -232,7 +253,7 @@ void CaptureWriter::write_clock(const Channel& c) {
 /// Stores samples [at, at + count) of what is open as a chunk. `last`: the segment ends with them.
 void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std::size_t count,
                                bool last) {
-  const Database& db = book_.database();
+  const Database& db = book_->database();
   const std::span<const double> values(s.open.data() + at, count);
   std::vector<std::int64_t> times;
   if (s.explicit_times()) {
@@ -283,7 +304,7 @@ void CaptureWriter::seal_segment(Channel& c, Segment& s) {
   }
   if (at == 0) return;
   if (s.in_tail > 0)
-    book_.database().prepare("DELETE FROM tail WHERE channel=?1").bind_all(c.info.id).run();
+    book_->database().prepare("DELETE FROM tail WHERE channel=?1").bind_all(c.info.id).run();
   s.in_tail = 0;  // what is left open goes into the tail again, as one piece
   const auto n = static_cast<std::ptrdiff_t>(at);
   s.open.erase(s.open.begin(), s.open.begin() + n);
@@ -298,7 +319,7 @@ void CaptureWriter::append_tail(const Channel& c, Segment& s) {
       s.explicit_times()
           ? encode_ticks(std::span<const std::int64_t>(s.open_times).subspan(s.in_tail))
           : Bytes{};
-  book_.database()
+  book_->database()
       .prepare(
           "INSERT INTO tail(channel, first_sample, samples, crc, data, times) VALUES(?1, ?2, ?3, "
           "?4, ?5, ?6)")
@@ -310,7 +331,7 @@ void CaptureWriter::append_tail(const Channel& c, Segment& s) {
 }
 
 void CaptureWriter::write_channel(Channel& c) {
-  const Database& db = book_.database();
+  const Database& db = book_->database();
   auto segment = db.prepare(
       "INSERT INTO segment(channel, seq, start_tick, period_ticks, end_tick, first_sample, "
       "samples, gain, offset) "
@@ -333,8 +354,56 @@ void CaptureWriter::write_channel(Channel& c) {
   }
 }
 
+/// What came until now is finished in the file that was taken away, which still takes it, and is
+/// folded in there; a new book beside it takes what comes.
+void CaptureWriter::go_on_beside() {
+  const std::string path = book_->path();
+  const std::string taken = std::filesystem::exists(path) ? "was replaced" : "was moved or deleted";
+  for (auto& channel : channels_) {
+    if (!channel->segments.empty()) channel->segments.back().closed = true;
+  }
+  write_all();
+  close_capture("the book " + taken + " while it was recorded into", true);
+  book_->database().checkpoint();
+
+  const std::filesystem::path old(path);
+  std::string beside;
+  for (int number = 1; beside.empty() || std::filesystem::exists(beside); ++number) {
+    beside = (old.parent_path() / fmt::format("{} goes on{}{}", old.stem().string(),
+                                              number == 1 ? "" : " " + std::to_string(number),
+                                              old.extension().string()))
+                 .string();
+  }
+  // A deleted file has nothing but this connection: all of it is taken along.
+  if (book_->database().is_deleted()) copy(*book_, beside);
+  auto next = std::make_unique<Book>(Book::open(beside, Book::Mode::create));
+  for (auto& channel : channels_) {
+    Channel& c = *channel;
+    c.segments.clear();
+    c.segment_seq = c.chunk_seq = c.sealed = c.appended = 0;
+    if (c.clock_known) c.clock = c.clock_known;
+  }
+  book_->database().let_go_of_log();
+  beside_ = std::move(next);
+  book_ = beside_.get();
+  spec_.conditions["goes_on_from"] = old.filename().string();
+  begin();
+  told_ = fmt::format("the book {} {} while it was recorded into: recording goes on in {}", path,
+                      taken, beside);
+}
+
 void CaptureWriter::flush() {
-  const Database& db = book_.database();
+  if (book_->database().has_moved()) {
+    if (spec_.importing)
+      throw Error(Failure::io, "the book is gone", book_->path(),
+                  "it was moved, replaced or deleted; try again");
+    go_on_beside();
+  }
+  write_all();
+}
+
+void CaptureWriter::write_all() {
+  const Database& db = book_->database();
   Transaction transaction(db);
   for (auto& channel : channels_) write_channel(*channel);
   for (const LogLine& line : log_) {
@@ -359,16 +428,23 @@ void CaptureWriter::flush() {
   if (db.wal_bytes() > kCheckpointBytes) db.checkpoint();
 }
 
+void CaptureWriter::close_capture(const std::string& end_reason, bool interrupted) {
+  Transaction transaction(book_->database());
+  book_->database()
+      .prepare("UPDATE capture SET phase=?2, end_reason=?3 WHERE id=?1")
+      .bind_all(id_, std::string_view(interrupted ? "interrupted" : "done"), end_reason)
+      .run();
+  seal_capture(book_->database(), id_);
+  transaction.commit();
+}
+
 void CaptureWriter::finish(const std::string& end_reason, bool interrupted) {
   if (finished_) return;
   for (auto& channel : channels_) {
     if (!channel->segments.empty()) channel->segments.back().closed = true;
   }
   flush();
-  book_.database()
-      .prepare("UPDATE capture SET phase=?2, end_reason=?3 WHERE id=?1")
-      .bind_all(id_, std::string_view(interrupted ? "interrupted" : "done"), end_reason)
-      .run();
+  close_capture(end_reason, interrupted);
   finished_ = true;
 }
 

@@ -6,6 +6,7 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace kuvio::book {
@@ -48,8 +49,12 @@ public:
   /// that tell; written with the next flush. The last one given stays.
   void clock(std::size_t channel, const ClockMap& map, std::vector<SyncPoint> points);
 
-  /// Writes everything appended since the last flush and commits it.
+  /// Writes everything appended since the last flush and commits it. Where the book was moved,
+  /// replaced or deleted, what came before is finished where it is, and a capture in a new book
+  /// beside it goes on: `book()` and `id()` are then that one, and `take_told` says so once.
   void flush();
+  const Book& book() const { return *book_; }
+  std::string take_told() { return std::exchange(told_, {}); }
   /// Flushes, seals the last chunks and closes the capture.
   void finish(const std::string& end_reason, bool interrupted);
 
@@ -77,7 +82,16 @@ private:
                   bool last);
   void append_tail(const Channel& channel, Segment& segment);
 
-  Book& book_;
+  void begin();
+  void put_rows();
+  void go_on_beside();
+  void write_all();
+  void close_capture(const std::string& end_reason, bool interrupted);
+
+  Book* book_;
+  CaptureSpec spec_;
+  std::unique_ptr<Book> beside_;  // once the book was taken away
+  std::string told_;
   std::int64_t id_ = 0;
   bool finished_ = false;
   Writing writing_;

@@ -69,9 +69,10 @@ void decode_ticks(std::span<const std::byte> data, std::span<std::int64_t> out) 
   std::memcpy(out.data(), data.data(), out.size() * 8);
 }
 
-std::uint32_t crc32(std::span<const std::byte> data) {
+std::uint32_t crc32(std::span<const std::byte> data, std::uint32_t before) {
+  if (data.empty()) return before;  // to zlib no data means to begin anew
   return static_cast<std::uint32_t>(
-      ::crc32(0, reinterpret_cast<const Bytef*>(data.data()), static_cast<uInt>(data.size())));
+      ::crc32(before, reinterpret_cast<const Bytef*>(data.data()), static_cast<uInt>(data.size())));
 }
 
 Bytes encode_strides(std::span<const StrideNode> nodes) {

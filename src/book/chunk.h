@@ -23,7 +23,8 @@ Bytes encode_ticks(std::span<const std::int64_t> ticks);
 void decode_ticks(std::span<const std::byte> data, std::span<std::int64_t> out);
 
 /// CRC-32 (IEEE 802.3, as zlib's).
-std::uint32_t crc32(std::span<const std::byte> data);
+/// `before`: of what came in front of it.
+std::uint32_t crc32(std::span<const std::byte> data, std::uint32_t before = 0);
 
 /// One node of the pyramid in a blob: lo, hi, q, r (8 bytes each), then the CRC-32 of its samples'
 /// bytes and the number of samples (4 bytes each), all little-endian.

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/notes.h"
 
+#include "book/checksums.h"
+
 #include <nlohmann/json.hpp>
 
 #include <cmath>
@@ -39,14 +41,17 @@ void write(const Book& book, const Note& note) {
     db.prepare("UPDATE capture SET " + note.key + "=?2 WHERE id=?1")
         .bind_all(note.capture, printable(*note.value))
         .run();
+    write_checksum(db, {"names", note.capture});
   } else if (note.value) {
     db.prepare("INSERT OR REPLACE INTO note(capture, key, value) VALUES(?1, ?2, ?3)")
         .bind_all(note.capture, note.key, *note.value)
         .run();
+    write_checksum(db, {"note:" + note.key, note.capture});
   } else {
     db.prepare("DELETE FROM note WHERE capture=?1 AND key=?2")
         .bind_all(note.capture, note.key)
         .run();
+    forget_checksum(db, {"note:" + note.key, note.capture});
   }
 }
 
@@ -113,6 +118,11 @@ LinedUp lined_up(const Book& book, std::int64_t capture) {
 Note lined_up_note(std::int64_t capture, const LinedUp& place) {
   if (place == LinedUp{}) return {capture, "lined_up", std::nullopt};
   return {capture, "lined_up", json{{"offset_s", place.offset_s}, {"how", place.how}}.dump()};
+}
+
+bool is_plain_name(const std::string& kind, const std::string& name) {
+  return name == printable(name) && name.find('/') == std::string::npos && !name.starts_with('.') &&
+         name.ends_with("." + kind + ".toml") && name.size() < 200;
 }
 
 std::optional<Document> document(const Book& book, const std::string& kind) {

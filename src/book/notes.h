@@ -53,7 +53,13 @@ inline constexpr const char* kRecipe = "recipe";
 inline constexpr const char* kBudget = "budget";
 inline constexpr const char* kDuty = "duty";
 inline constexpr const char* kBattery = "battery";
+/// A what-if on the Lifetime desk, in the form of the same documents. Verdicts and comparisons
+/// never read them: only a person makes a scenario the plan.
+inline constexpr const char* kScenarioDuty = "scenario_duty";
+inline constexpr const char* kScenarioBattery = "scenario_battery";
 
+/// Whether a document's name is a file name of its kind and no path: "satchel.recipe.toml".
+bool is_plain_name(const std::string& kind, const std::string& name);
 std::optional<Document> document(const Book& book, const std::string& kind);
 Note document_note(const std::string& kind, const Document& document);
 

@@ -9,7 +9,7 @@ namespace kuvio::book {
 // The book's constants and schema; docs/book-format.md explains them. Text and page agree.
 
 inline constexpr std::int64_t kApplicationId = 0x4b75766f;  // "Kuvo"
-inline constexpr std::int64_t kSchemaVersion = 5;
+inline constexpr std::int64_t kSchemaVersion = 6;
 inline constexpr std::int64_t kChunkSamples = 65536;
 inline constexpr std::int64_t kStrideSamples = 256;
 inline constexpr std::int64_t kCoarseSamples = 4096;
@@ -113,6 +113,13 @@ inline constexpr std::array kSchemaSince5{
     "ALTER TABLE visit ADD COLUMN narrow INTEGER NOT NULL DEFAULT 0",
     "ALTER TABLE visit ADD COLUMN continues INTEGER NOT NULL DEFAULT 0",
     "ALTER TABLE split ADD COLUMN rules INTEGER NOT NULL DEFAULT 0",
+};
+/// What version 6 added: checksums over rows (book/checksums.h). Since then a book's header also
+/// tells whether it was closed (book/book_file.h).
+inline constexpr std::array kSchemaSince6{
+    "CREATE TABLE checksum("
+    "kind TEXT NOT NULL, id INTEGER NOT NULL, crc INTEGER NOT NULL, PRIMARY KEY(kind, id)) WITHOUT "
+    "ROWID",
 };
 /// Edges inside samples.
 inline constexpr std::int64_t kSplitRules = 1;

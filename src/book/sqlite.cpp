@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/sqlite.h"
 
+#include "book/book_file.h"
+
+#include <fcntl.h>
 #include <sqlite3.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <filesystem>
@@ -96,6 +100,21 @@ std::string Statement::text(int column) const {
   if (!data) return {};
   return {data, static_cast<std::size_t>(sqlite3_column_bytes(stmt_.get(), column))};
 }
+int Statement::columns() const { return sqlite3_column_count(stmt_.get()); }
+char Statement::kind(int column) const {
+  switch (sqlite3_column_type(stmt_.get(), column)) {
+    case SQLITE_INTEGER:
+      return 'i';
+    case SQLITE_FLOAT:
+      return 'r';
+    case SQLITE_TEXT:
+      return 't';
+    case SQLITE_BLOB:
+      return 'b';
+    default:
+      return '0';
+  }
+}
 bool Statement::is_null(int column) const {
   return sqlite3_column_type(stmt_.get(), column) == SQLITE_NULL;
 }
@@ -106,7 +125,65 @@ std::span<const std::byte> Statement::blob(int column) const {
 
 void Database::Close::operator()(sqlite3* db) const { sqlite3_close_v2(db); }
 
-Database::Database(const std::string& path, Access access) : path_(path) {
+namespace {
+
+/// Leaves the write-ahead log: folded in, its files removed, and the header set back. Quietly does
+/// nothing while anybody else has the file open. The rollback journal of that one write stays in
+/// memory: only bytes of one sector change, and no second file is ever needed.
+void leave_log(sqlite3* db) {
+  sqlite3_busy_timeout(db, 0);
+  sqlite3_exec(db, "PRAGMA journal_mode=MEMORY", nullptr, nullptr, nullptr);
+}
+
+/// A reader cannot do it: what it leaves behind, a writer for a moment does.
+void fold(const std::string& path) {
+  if (::access(path.c_str(), R_OK | W_OK) != 0) return;
+  sqlite3* raw = nullptr;
+  if (sqlite3_open_v2(path.c_str(), &raw, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOMUTEX, nullptr) ==
+      SQLITE_OK)
+    leave_log(raw);
+  sqlite3_close_v2(raw);
+}
+
+bool is_there(const std::string& path) { return ::access(path.c_str(), F_OK) == 0; }
+
+}  // namespace
+
+Database::~Database() {
+  if (!db_) return;
+  const bool moved = has_moved();
+  if (access_ != Access::read && !moved) leave_log(db_.get());
+  db_.reset();
+  if (name_ >= 0) ::close(name_);
+  if (!alone_ && !moved && path_ != ":memory:" && is_there(path_ + "-wal")) fold(path_);
+}
+
+bool Database::is_deleted() const {
+  struct stat about {};
+  return name_ >= 0 && ::fstat(name_, &about) == 0 && about.st_nlink == 0;
+}
+
+void Database::let_go_of_log() const {
+  // SQLite removes it by its name: where a book in our place has one open, that is another's.
+  if (!file_head(path_).wants_log) leave_log(db_.get());
+}
+
+bool Database::has_moved() const {
+  int moved = 0;
+  if (path_ == ":memory:" ||
+      sqlite3_file_control(db_.get(), "main", SQLITE_FCNTL_HAS_MOVED, &moved) != SQLITE_OK)
+    return false;
+  return moved != 0;
+}
+
+Database::Database(const std::string& path, Access access, bool alone)
+    : path_(path), access_(access), alone_(alone && access == Access::read) {
+  if (access != Access::read && is_there(path + "-journal")) {
+    throw Error(
+        Failure::bad_data, "a journal lies beside the book", path,
+        "no book of Kuvio's has one, and it could change files that are not the book: move " +
+            path + "-journal away");
+  }
   sqlite3* raw = nullptr;
   const int flags = access == Access::read    ? SQLITE_OPEN_READONLY
                     : access == Access::write ? SQLITE_OPEN_READWRITE
@@ -114,12 +191,12 @@ Database::Database(const std::string& path, Access access) : path_(path) {
   int code = sqlite3_open_v2(path.c_str(), &raw, flags | SQLITE_OPEN_NOMUTEX, nullptr);
   db_.reset(raw);
   if (code != SQLITE_OK) fail(raw, code, path);
+  if (access != Access::read) name_ = ::open(path.c_str(), O_PATH | O_CLOEXEC);
   // A book in a folder that cannot be written to has no place for the log's index. Without a log
   // the file cannot change under us, and is read as it is.
-  if (access == Access::read && ::access(path.c_str(), F_OK) == 0 &&
-      ::access((path + "-wal").c_str(), F_OK) != 0) {
+  if (access == Access::read && is_there(path) && !is_there(path + "-wal")) {
     const std::string folder = std::filesystem::path(path).parent_path().string();
-    if (::access(folder.empty() ? "." : folder.c_str(), W_OK) != 0) {
+    if (alone_ || ::access(folder.empty() ? "." : folder.c_str(), W_OK) != 0) {
       std::string uri = "file:";
       for (const char c : path)
         uri += c == '?' ? "%3f" : c == '#' ? "%23" : c == '%' ? "%25" : std::string(1, c);
@@ -140,7 +217,11 @@ Database::Database(const std::string& path, Access access) : path_(path) {
   execute("PRAGMA cell_size_check=ON; PRAGMA mmap_size=0; PRAGMA secure_delete=OFF;");
   if (access == Access::create) execute("PRAGMA page_size=16384; PRAGMA auto_vacuum=INCREMENTAL;");
   if (access != Access::read) {
-    execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;");
+    execute("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;");
+    // Into the log by way of no journal on the disk. Where somebody else has it open it is in the
+    // log already, and this does nothing.
+    if (path != ":memory:" && !file_head(path).wants_log) execute("PRAGMA journal_mode=MEMORY;");
+    if (access == Access::write) execute("PRAGMA journal_mode=WAL;");
     // Set last: it takes the place of SQLite's own checkpointing after each commit.
     sqlite3_wal_hook(
         raw,

@@ -43,6 +43,9 @@ public:
   double real(int column) const;
   std::string text(int column) const;
   bool is_null(int column) const;
+  int columns() const;
+  /// 'i' integer, 'r' real, 't' text, 'b' blob, '0' null.
+  char kind(int column) const;
   std::span<const std::byte> blob(int column) const;
 
 private:
@@ -57,12 +60,19 @@ private:
 };
 
 /// One connection. For the thread that opened it alone.
+///
+/// The last one to let go of a file, of all threads and programs, folds its write-ahead log in, so
+/// that the file alone is the book.
 class Database {
 public:
   enum class Access { read, write, create };
 
-  /// Opens `path` with Kuvio's pragmas. Does not look at the contents.
-  Database(const std::string& path, Access access);
+  /// Opens `path` with Kuvio's pragmas. Does not look at the contents. `alone`: its log is missing;
+  /// it is read as it is, without one.
+  Database(const std::string& path, Access access, bool alone = false);
+  ~Database();
+  Database(const Database&) = delete;
+  Database& operator=(const Database&) = delete;
 
   Statement prepare(std::string_view sql) const { return Statement(db_.get(), sql, path_); }
   void execute(const std::string& sql) const;
@@ -76,12 +86,22 @@ public:
   void checkpoint() const;
   /// Size of the write-ahead log after the last commit, in bytes.
   std::int64_t wal_bytes() const { return *wal_pages_ * 16384; }
+  /// Whether the file is no longer where it was opened: moved, replaced or deleted.
+  bool has_moved() const;
+  /// Whether no name leads to it any more.
+  bool is_deleted() const;
+  /// Of a file that has moved: folds its log in, removes it from under the old name, and sets the
+  /// header back.
+  void let_go_of_log() const;
 
 private:
   struct Close {
     void operator()(sqlite3* db) const;
   };
   std::string path_;
+  Access access_ = Access::read;
+  bool alone_ = false;
+  int name_ = -1;  // of the file, whatever becomes of its path; takes part in no lock
   std::unique_ptr<std::int64_t> wal_pages_ = std::make_unique<std::int64_t>(0);
   std::unique_ptr<sqlite3, Close> db_;
 };

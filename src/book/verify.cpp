@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/verify.h"
 
+#include "book/channel_trace.h"
+#include "book/checksums.h"
 #include "book/schema.h"
 #include "book/stored_trace.h"
 
@@ -35,7 +37,8 @@ private:
   }
 
   void structure() {
-    auto rows = db_.prepare("PRAGMA quick_check(20)");
+    if (!book_.unclean().empty()) add("", "file", book_.unclean());
+    auto rows = db_.prepare("PRAGMA integrity_check(20)");  // with its indexes
     while (rows.step()) {
       if (rows.text(0) != "ok") add("", "file", rows.text(0));
     }
@@ -47,9 +50,47 @@ private:
     if (orphans.step() && orphans.integer(0) > 0) {
       add("", "chunk", fmt::format("{} chunks belong to no channel", orphans.integer(0)));
     }
+    for (const ChecksumFault& f : check_checksums(db_))
+      add(f.capture > 0 ? "capture " + std::to_string(f.capture) : "", f.where, f.what);
+  }
+
+  /// Visits cover what was captured, so that a ledger's rows come to its total.
+  void check_split(const CaptureInfo& capture) {
+    const auto split = book_.split(capture.id);
+    if (!split || capture.recording) return;
+    const auto channel = std::find_if(capture.channels.begin(), capture.channels.end(),
+                                      [&](const ChannelInfo& c) { return c.id == split->channel; });
+    if (channel == capture.channels.end()) {
+      add(capture.name, "split", "it is of a channel that is not there");
+      return;
+    }
+    const ChannelTrace trace(book_, *channel);
+    if (split->visits.empty()) {
+      if (trace.samples() > 0) add(capture.name, "split", "it has no visits");
+      return;
+    }
+    // Those of older books do not reach over flagged samples at the ends.
+    const auto blocks = trace.blocks();
+    if (blocks.empty()) return;
+    const double period = channel->period_s > 0 ? channel->period_s : 1e-9;
+    const double first = trace.time_base().seconds(blocks.front().start),
+                 last = trace.time_base().seconds(blocks.back().end);
+    if (split->visits.front().from_s > first + period / 2 ||
+        split->visits.back().to_s < last - period / 2 ||
+        split->visits.front().from_s < trace.from_s() - period / 2 ||
+        split->visits.back().to_s > trace.to_s() + period / 2) {
+      add(capture.name, "split",
+          fmt::format("its visits cover {:g} … {:g} s of {:g} … {:g} s: the ledger does not close",
+                      split->visits.front().from_s, split->visits.back().to_s, trace.from_s(),
+                      trace.to_s()));
+    }
   }
 
   void check_capture(const CaptureInfo& capture) {
+    if (!capture.damage.empty()) {
+      add(capture.name, "capture", capture.damage);
+      return;
+    }
     for (const ChannelInfo& channel : capture.channels) {
       try {
         const StoredTrace trace(book_, channel);  // checks how everything fits
@@ -60,7 +101,7 @@ private:
       if (stopped_) return;
     }
     try {
-      book_.split(capture.id);
+      check_split(capture);
     } catch (const Error& e) {
       add(capture.name, "split", e.why());
     }

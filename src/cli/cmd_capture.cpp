@@ -11,17 +11,12 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include <atomic>
-#include <csignal>
 #include <filesystem>
 #include <memory>
-#include <thread>
 #include <utility>
 
 namespace kuvio::cli {
 namespace {
-
-std::atomic<bool> told_to_stop{false};
 
 struct Options {
   std::string book, build, name, voltage, limit, over_current, rate, accuracy, setup, arm, before,
@@ -220,9 +215,7 @@ Outcome run(const Options& o, bool json) {
   try {
     result = record_here(book, s);
   } catch (...) {
-    if (fresh && book.captures().empty()) {  // nothing was recorded: leave nothing behind
-      for (const char* tail : {"", "-wal", "-shm"}) ::unlink((o.book + tail).c_str());
-    }
+    if (fresh) book::Book::remove_if_empty(std::move(book));  // nothing was recorded
     throw;
   }
   for (const std::string& w : result.warnings) say(w);
@@ -232,6 +225,7 @@ Outcome run(const Options& o, bool json) {
     out.document["warnings"] = result.warnings;
     return out;
   }
+  if (!result.book.empty()) book = book::Book::open(result.book, book::Book::Mode::read);
   nlohmann::ordered_json entry = formats::to_json(book.capture(result.capture));
   entry["warnings"] = result.warnings;
   out.document["captures"] = nlohmann::ordered_json::array({entry});
@@ -258,17 +252,7 @@ acquire::ScheduledLine parse_send(const std::string& text) {
 }
 
 acquire::RecordResult record_here(book::Book& book, const acquire::RecordSettings& settings) {
-  told_to_stop = false;
-  const auto handler = [](int) { told_to_stop.store(true); };
-  auto* const old_int = std::signal(SIGINT, handler);
-  auto* const old_term = std::signal(SIGTERM, handler);
-  std::stop_source stop;
-  std::jthread watch([&](const std::stop_token& done) {
-    while (!done.stop_requested()) {
-      if (told_to_stop) stop.request_stop();
-      std::this_thread::sleep_for(std::chrono::milliseconds(20));
-    }
-  });
+  const StopOnSignal signals;
   const bool terminal = ::isatty(2) != 0;
   const auto progress = [&](const acquire::RecordProgress& p) {
     for (const std::string& t : p.told) {
@@ -281,12 +265,10 @@ acquire::RecordResult record_here(book::Book& book, const acquire::RecordSetting
                  p.log_lines);
   };
   const auto restore = [&] {
-    std::signal(SIGINT, old_int);
-    std::signal(SIGTERM, old_term);
     if (terminal) fmt::print(stderr, "\n");
   };
   try {
-    auto result = acquire::record(book, settings, stop.get_token(), progress);
+    auto result = acquire::record(book, settings, signals.token(), progress);
     restore();
     return result;
   } catch (...) {

@@ -21,7 +21,7 @@ struct Options {
 
 Outcome run(const Options& o, const Output& output) {
   const Budget budget = formats::read_budget(o.budget);
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  const book::Book book = open_to_read(o.book);
   const CheckResult result =
       formats::check_build(book, budget, formats::read_recipe(budget.recipe_file), o.build);
   if (!o.junit.empty()) formats::write_file(o.junit, formats::junit_xml(budget, o.build, result));

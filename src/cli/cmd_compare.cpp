@@ -65,7 +65,7 @@ Outcome run(const Options& o, const Output& output) {
     }
   }
   if (!o.duty.empty()) settings.duty = formats::read_duty(o.duty);
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  const book::Book book = open_to_read(o.book);
   const auto reference = load(book, o.reference);
   const Side a{o.reference, book::pooled_ledger(reference), book::pooled_conditions(reference)};
   Outcome out;

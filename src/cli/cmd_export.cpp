@@ -39,13 +39,14 @@ nlohmann::ordered_json split_document(const book::Book& book, const book::Captur
 }
 
 Outcome run(const Options& o, bool json) {
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  const book::Book book = open_to_read(o.book);
   const book::CaptureInfo capture = book.find(o.capture);
   Outcome out;
   out.document["out"] = o.out;
   if (o.format == "json") {
     const auto document = split_document(book, capture);
-    formats::write_file(o.out, document.dump(2) + "\n");
+    formats::write_file(
+        o.out, document.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
     out.document["visits"] = document["visits"].size();
     if (!json) say(fmt::format("{} visits written to {}", document["visits"].size(), o.out));
     return out;

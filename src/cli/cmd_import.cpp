@@ -7,8 +7,8 @@
 #include "command.h"
 
 #include <fmt/format.h>
-#include <unistd.h>
 
+#include <cmath>
 #include <filesystem>
 #include <memory>
 
@@ -40,39 +40,22 @@ void read_samples(const std::string& text, formats::ImportSettings& settings) {
   }
 }
 
-/// A book that is made beside its final name, and gets the name only when all went well.
-class FreshBook {
-public:
-  explicit FreshBook(const std::string& path) : final_(path), fresh_(!fs::exists(path)) {
-    at_ = fresh_ ? path + ".part" : path;
-    if (fresh_) remove();
-    book_.emplace(book::Book::open(at_, book::Book::Mode::create));
+/// Imports all files into a book, or none; what was made of each.
+std::vector<formats::ImportResult> import_all(book::Book& book, const Options& o,
+                                              formats::ImportSettings& settings,
+                                              const std::stop_token& stop) {
+  std::vector<formats::ImportResult> done;
+  try {
+    for (const std::string& file : o.files) {
+      settings.name = !o.name.empty() ? o.name : fs::path(file).stem().string();
+      done.push_back(formats::import_text(book, file, settings, stop));
+    }
+  } catch (...) {
+    for (const auto& result : done) book.discard(result.capture);
+    throw;
   }
-  ~FreshBook() {
-    book_.reset();
-    if (fresh_) remove();
-  }
-  FreshBook(const FreshBook&) = delete;
-  FreshBook& operator=(const FreshBook&) = delete;
-  book::Book& book() { return *book_; }
-  void keep() {
-    if (!fresh_) return;
-    book_.reset();  // closes, which folds the write-ahead log in
-    std::error_code failed;
-    fs::rename(at_, final_, failed);
-    if (failed) throw Error(Failure::cannot_create, "cannot create book", final_, failed.message());
-    fresh_ = false;
-  }
-
-private:
-  void remove() {
-    std::error_code ignored;
-    for (const char* tail : {"", "-wal", "-shm"}) fs::remove(at_ + tail, ignored);
-  }
-  std::string final_, at_;
-  bool fresh_;
-  std::optional<book::Book> book_;
-};
+  return done;
+}
 
 Outcome run(const Options& o, bool json) {
   formats::ImportSettings settings;
@@ -80,8 +63,9 @@ Outcome run(const Options& o, bool json) {
   settings.columns = o.columns;
   settings.rate_hz = o.rate;
   settings.shunt_ohm = o.shunt;
-  if (o.rate && !(*o.rate > 0)) usage("--rate must be more than nothing");
-  if (o.shunt && !(*o.shunt > 0)) usage("--shunt must be more than nothing");
+  if (o.rate && !(*o.rate >= 1e-6 && *o.rate <= 1e9)) usage("--rate must be 1e-6 to 1e9 Hz");
+  if (o.shunt && !(*o.shunt > 0 && std::isfinite(*o.shunt)))
+    usage("--shunt must be more than nothing");
   settings.accuracy = option_accuracy(o.accuracy);
   settings.conditions = option_conditions(o.conditions);
   if (!o.voltage.empty()) {
@@ -90,33 +74,27 @@ Outcome run(const Options& o, bool json) {
   }
   read_samples(o.samples, settings);
 
-  FreshBook fresh(o.book);
-  Outcome out;
-  std::vector<std::int64_t> done;
-  nlohmann::ordered_json list = nlohmann::ordered_json::array();
+  const StopOnSignal signals;
+  const bool fresh = !fs::exists(o.book);
+  book::Book book = book::Book::open(o.book, book::Book::Mode::create);
+  std::vector<formats::ImportResult> done;
   try {
-    for (const std::string& file : o.files) {
-      settings.name = !o.name.empty() ? o.name : fs::path(file).stem().string();
-      const formats::ImportResult result = formats::import_text(fresh.book(), file, settings);
-      done.push_back(result.capture);
-      nlohmann::ordered_json entry = formats::to_json(fresh.book().capture(result.capture));
-      entry["warnings"] = result.warnings;
-      for (const std::string& w : result.warnings) say(file + ": " + w);
-      list.push_back(std::move(entry));
-    }
+    done = import_all(book, o, settings, signals.token());
   } catch (...) {
-    for (const std::int64_t id : done) fresh.book().discard(id);  // all files or none
+    if (fresh) book::Book::remove_if_empty(std::move(book));
     throw;
   }
-  if (!json) {
-    for (const std::int64_t id : done) {
-      const book::CaptureInfo c = fresh.book().capture(id);
-      fmt::print("{}  {}  {}\n", c.id, c.name, duration(c.duration_s()));
-    }
+  Outcome out;
+  out.document["captures"] = nlohmann::ordered_json::array();
+  for (std::size_t i = 0; i < done.size(); ++i) {
+    const book::CaptureInfo c = book.capture(done[i].capture);
+    nlohmann::ordered_json entry = formats::to_json(c);
+    entry["warnings"] = done[i].warnings;
+    for (const std::string& w : done[i].warnings) say(o.files[i] + ": " + w);
+    out.document["captures"].push_back(std::move(entry));
+    if (!json) fmt::print("{}  {}  {}\n", c.id, c.name, duration(c.duration_s()));
   }
-  out.document["captures"] = list;
   out.document["warnings"] = nlohmann::ordered_json::array();
-  fresh.keep();
   return out;
 }
 

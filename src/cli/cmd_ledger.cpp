@@ -16,7 +16,7 @@ struct Options {
 };
 
 Outcome run(const Options& o, const Output& output) {
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  const book::Book book = open_to_read(o.book);
   std::vector<book::SplitCapture> captures;
   captures.push_back(book::load_split(book, book.find(o.capture)));
   const book::SplitCapture& capture = captures.front();

@@ -111,7 +111,7 @@ Outcome run(const Options& o, const Output& output) {
   d.counts = o.counts == "chance" ? Counts::chance : Counts::given;
   if (!o.want.empty()) d.wanted_s = option_quantity("--want", o.want, Dimension::time);
   if (d.wanted_s && !(*d.wanted_s > 0)) usage("--want must be more than nothing");
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  const book::Book book = open_to_read(o.book);
   d.mean = mean_of(o, book, book.find(o.capture));
   d.life = life_interval(d.mean, d.battery);
   Outcome out;

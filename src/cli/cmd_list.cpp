@@ -12,9 +12,11 @@ Runner add_list(CLI::App& app) {
   auto path = std::make_shared<std::string>();
   app.add_option("BOOK", *path, "the book")->required();
   return [path](const Output& output) {
-    const book::Book book = book::Book::open(*path, book::Book::Mode::read);
+    const book::Book book = open_to_read(*path);
     Outcome out;
     out.document["captures"] = nlohmann::ordered_json::array();
+    out.document["warnings"] = nlohmann::ordered_json::array();
+    if (!book.unclean().empty()) out.document["warnings"].push_back(book.unclean());
     std::vector<std::vector<std::string>> rows{
         {"id", "name", "build", "length", "samples", "log lines", "state"}};
     for (const book::CaptureInfo& c : book.captures()) {
@@ -23,10 +25,13 @@ Runner add_list(CLI::App& app) {
       for (const auto& channel : c.channels) samples += channel.samples;
       rows.push_back({std::to_string(c.id), c.name, c.build, duration(c.duration_s()),
                       std::to_string(samples), std::to_string(c.log_lines),
-                      c.recording     ? "recording"
-                      : c.interrupted ? "interrupted"
-                      : c.split       ? "split"
-                                      : ""});
+                      !c.damage.empty() ? "damaged: " + c.damage
+                      : c.recording     ? "recording"
+                      : c.interrupted   ? "interrupted"
+                      : c.split         ? "split"
+                                        : ""});
+      if (!c.damage.empty())
+        out.document["warnings"].push_back("capture " + std::to_string(c.id) + ": " + c.damage);
     }
     out.document["builds"] = book.builds();
     if (!output.json) print_table(rows);

@@ -21,7 +21,7 @@ Outcome run(const Options& o, bool json) {
   if (o.out.ends_with(".pdf"))
     usage("--out: PDF is not yet supported; give a name that ends in .html");
   if (!o.battery.empty() && o.duty.empty()) usage("--battery needs a --duty plan too");
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  const book::Book book = open_to_read(o.book);
   std::optional<Budget> budget;
   if (!o.budget.empty()) budget = formats::read_budget(o.budget);
   CompareSettings settings;
@@ -32,6 +32,9 @@ Outcome run(const Options& o, bool json) {
   std::vector<book::SplitCapture> captures;
   std::vector<std::string> builds;
   for (const book::CaptureInfo& c : book.captures()) {
+    if (!c.damage.empty())
+      throw Error(Failure::bad_data, "damaged capture", o.book,
+                  "capture " + std::to_string(c.id) + ": " + c.damage);
     if (!c.split) {
       say("capture " + c.name + " is not split into states and was left out");
       continue;

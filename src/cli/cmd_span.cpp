@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
 #include <memory>
 
 namespace kuvio::cli {
@@ -20,11 +21,12 @@ struct Options {
 };
 
 Outcome run(const Options& o, const Output& output) {
-  const book::Book book = book::Book::open(o.book, book::Book::Mode::read);
+  const book::Book book = open_to_read(o.book);
   const book::CaptureInfo capture = book.find(o.capture);
   const book::ChannelInfo& channel = book::choose_channel(capture, o.channel, o.book);
   const book::ChannelTrace trace(book, channel);
   double from = o.from.value_or(trace.from_s()), to = o.to.value_or(trace.to_s());
+  if (!std::isfinite(from) || !std::isfinite(to)) usage("--from and --to are moments in s");
   if (from > to) usage(fmt::format("--from {} lies after --to {}", from, to));
   if (to < trace.from_s() || from > trace.to_s()) {
     throw Error(Failure::bad_data, "span outside the capture", o.book,

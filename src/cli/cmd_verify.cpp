@@ -14,7 +14,7 @@ Runner add_verify(CLI::App& app) {
   auto path = std::make_shared<std::string>();
   app.add_option("BOOK", *path, "the book")->required();
   return [path](const Output& output) {
-    const book::Book book = book::Book::open(*path, book::Book::Mode::read);
+    const book::Book book = open_to_read(*path);
     const auto problems = book::verify(book);
     Outcome out;
     out.document = formats::to_json(problems);

@@ -8,7 +8,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <atomic>
 #include <charconv>
+#include <chrono>
+#include <csignal>
 #include <cstdio>
 
 namespace kuvio::cli {
@@ -57,7 +60,12 @@ std::size_t shown_width(const std::string& text) {
 }
 }  // namespace
 
-void print_table(const std::vector<std::vector<std::string>>& rows) {
+void print_table(const std::vector<std::vector<std::string>>& given) {
+  // Names come from books, logs and instruments: none of them speaks to the terminal.
+  std::vector<std::vector<std::string>> rows = given;
+  for (auto& row : rows) {
+    for (std::string& cell : row) cell = book::printable(cell);
+  }
   std::vector<std::size_t> widths;
   for (const auto& row : rows) {
     widths.resize(std::max(widths.size(), row.size()));
@@ -75,9 +83,44 @@ void print_table(const std::vector<std::vector<std::string>>& rows) {
   }
 }
 
+namespace {
+std::atomic<bool> told_to_stop{false};
+}
+
+StopOnSignal::StopOnSignal() {
+  told_to_stop = false;
+  const auto handler = [](int) { told_to_stop.store(true); };
+  old_int_ = std::signal(SIGINT, handler);
+  old_term_ = std::signal(SIGTERM, handler);
+  watch_ = std::jthread([source = source_](const std::stop_token& done) mutable {
+    while (!done.stop_requested()) {
+      if (told_to_stop) source.request_stop();
+      std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    }
+  });
+}
+
+StopOnSignal::~StopOnSignal() {
+  std::signal(SIGINT, old_int_);
+  std::signal(SIGTERM, old_term_);
+}
+
+book::Book open_to_read(const std::string& path) {
+  book::Book book = book::Book::open(path, book::Book::Mode::read);
+  if (!book.unclean().empty()) say(path + ": " + book.unclean());
+  if (const auto once = book.note(0, "unclean")) say(fmt::format("{}: once, {}", path, *once));
+  return book;
+}
+
 void say(const std::string& text) {
   std::fflush(stdout);
-  fmt::print(stderr, "kuvio-cli: {}\n", text);
+  std::string out;
+  for (std::size_t at = 0; at <= text.size();) {  // a message may have several lines
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    out += (at > 0 ? "\n" : "") + book::printable(std::string_view(text).substr(at, end - at));
+    at = end + 1;
+  }
+  fmt::print(stderr, "kuvio-cli: {}\n", out);
 }
 
 void say_old_edges(const std::vector<book::SplitCapture>& captures) {

@@ -10,7 +10,9 @@
 #include <nlohmann/json.hpp>
 
 #include <functional>
+#include <stop_token>
 #include <string>
+#include <thread>
 #include <vector>
 
 namespace kuvio::cli {
@@ -46,6 +48,23 @@ Runner add_export(CLI::App& app);
 Runner add_line_up(CLI::App& app);
 Runner add_report(CLI::App& app);
 Runner add_verify(CLI::App& app);
+Runner add_copy(CLI::App& app);
+
+/// While it lives, SIGINT and SIGTERM are a request to stop.
+class StopOnSignal {
+public:
+  StopOnSignal();
+  ~StopOnSignal();
+  StopOnSignal(const StopOnSignal&) = delete;
+  StopOnSignal& operator=(const StopOnSignal&) = delete;
+  std::stop_token token() const { return source_.get_token(); }
+
+private:
+  void (*old_int_)(int);
+  void (*old_term_)(int);
+  std::stop_source source_;
+  std::jthread watch_;
+};
 
 formats::Explain explain_of(const Output& output);
 
@@ -61,6 +80,8 @@ Conditions option_conditions(const std::vector<std::string>& list);
 std::string option_accuracy(const std::string& text);
 /// Prints rows as columns: the first to the left, the others to the right.
 void print_table(const std::vector<std::vector<std::string>>& rows);
+/// Opens a book to read it, and says on standard error when it was not closed and misses its log.
+book::Book open_to_read(const std::string& path);
 /// A message or progress on standard error.
 void say(const std::string& text);
 /// Says on standard error which captures were split with edges on samples.

@@ -35,6 +35,7 @@ constexpr std::array kCommands{
     Entry{"export", "samples and visits out", cli::add_export},
     Entry{"line-up", "lay a capture beside another", cli::add_line_up},
     Entry{"report", "a page for people", cli::add_report},
+    Entry{"copy", "a copy of a book, also while it is recorded into", cli::add_copy},
     Entry{"verify", "check a book from end to end", cli::add_verify},
 };
 
@@ -58,7 +59,7 @@ int status_of(Failure failure) {
 
 int complain(const std::string& text, int status) {
   std::fflush(stdout);
-  fmt::print(stderr, "kuvio-cli: {}\n", text);
+  cli::say(text);
   return status;
 }
 
@@ -89,7 +90,9 @@ int main(int argc, char** argv) {
     for (const auto& [sub, run] : commands) {
       if (!sub->parsed()) continue;
       const cli::Outcome outcome = run(output);
-      if (output.json) std::cout << outcome.document.dump(1) << "\n";
+      if (output.json)
+        std::cout << outcome.document.dump(1, ' ', false, nlohmann::json::error_handler_t::replace)
+                  << "\n";
       std::cout.flush();
       if (!std::cout || std::fflush(stdout) != 0)
         return complain("cannot write: standard output: it was closed or is full", 74);

@@ -96,6 +96,15 @@ std::optional<ClockMap> ClockFit::fit() const {
   return ClockMap{line.height - line.slope * middle, line.slope, spread};
 }
 
+double ClockFit::contradiction_s() const {
+  if (below_latest_.empty() || above_earliest_.empty()) return 0;
+  constexpr double kNone = std::numeric_limits<double>::infinity();
+  double high = kNone, low = -kNone;
+  for (const Corner& c : below_latest_) high = std::min(high, c.y - c.x);
+  for (const Corner& c : above_earliest_) low = std::max(low, c.y - c.x);
+  return std::max(0.0, low - high);
+}
+
 std::vector<SyncPoint> ClockFit::corners() const {
   std::vector<SyncPoint> out;
   constexpr double kNone = std::numeric_limits<double>::infinity();

@@ -54,6 +54,10 @@ public:
   /// oscillator has (`kClock` off and more) is believed only once it has made `kQueued` of
   /// difference, and one off by more than `kWrong` never.
   std::optional<ClockMap> fit() const;
+  /// By how much (s) the points contradict a clock of rate 1, between the first and the last: what
+  /// was bounded from both sides cannot be so. 0 where they do not, as with one-way links.
+  double contradiction_s() const;
+  double length_s() const { return last_ - first_; }  ///< of own time between first and last
   /// The corners that decide the fit, in order of own time.
   std::vector<SyncPoint> corners() const;
   std::size_t points() const { return points_; }

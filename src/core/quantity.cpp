@@ -180,7 +180,10 @@ double parse_quantity(std::string_view text, Dimension dimension) {
   if (!factor) {
     throw std::invalid_argument("\"" + std::string(text) + "\" needs " + describe(dimension));
   }
-  return value * *factor;
+  const double out = value * *factor;
+  if (!std::isfinite(out))
+    throw std::invalid_argument("\"" + std::string(text) + "\" is beyond all numbers");
+  return out;
 }
 
 }  // namespace kuvio

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/junit.h"
 
+#include "book/book.h"
 #include "formats/phrases.h"
 
 #include <fmt/format.h>
@@ -11,7 +12,7 @@ namespace kuvio::formats {
 
 std::string escape_xml(const std::string& text) {
   std::string out;
-  for (const char c : text) {
+  for (const char c : book::printable(text)) {
     switch (c) {
       case '<':
         out += "&lt;";

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/output_file.h"
 
+#include "book/book_file.h"
 #include "core/error.h"
 
 #include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -19,10 +21,15 @@ OutputFile::OutputFile(const std::string& path) : path_(path) {
   // A pipe or a device (/dev/stdout) is written to as it is: there is nothing to replace.
   const bool special =
       std::filesystem::exists(path, ignored) && !std::filesystem::is_regular_file(path, ignored);
-  if (!special) half_ = path + ".part";
-  const std::string& target = special ? path_ : half_;
-  file_ = ::open(target.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
-  if (file_ < 0) fail(std::strerror(errno));
+  // A name of its own, which nobody else takes and no link stands under; private until it is whole.
+  if (!special) half_ = book::name_beside(path);
+  file_ = special
+              ? ::open(path_.c_str(), O_WRONLY | O_CLOEXEC)
+              : ::open(half_.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+  if (file_ < 0) {
+    half_.clear();
+    fail(std::strerror(errno));
+  }
 }
 
 OutputFile::~OutputFile() {
@@ -44,8 +51,14 @@ void OutputFile::write(std::string_view content) {
 }
 
 void OutputFile::commit() {
-  if (!half_.empty() && (::fsync(file_) != 0 || std::rename(half_.c_str(), path_.c_str()) != 0))
-    fail(std::strerror(errno));
+  if (!half_.empty()) {
+    const mode_t mask = ::umask(0);
+    ::umask(mask);
+    if (::fchmod(file_, 0666 & ~mask) != 0 || ::fsync(file_) != 0 ||
+        std::rename(half_.c_str(), path_.c_str()) != 0)
+      fail(std::strerror(errno));
+    book::sync_folder_of(path_);
+  }
   ::close(file_);
   file_ = -1;
 }

@@ -41,7 +41,10 @@ int decimals_of(const TimeBase& base) {
 
 /// A name as a cell: what would end it is written as an underscore.
 std::string cell(const std::string& name, const std::string& unit) {
-  std::string out = unit.empty() ? name : name + "_" + unit;
+  std::string out = book::printable(unit.empty() ? name : name + "_" + unit);
+  // A title from a book or an instrument must be no formula to a spreadsheet.
+  if (!out.empty() && std::string_view("=+-@\t").find(out.front()) != std::string_view::npos)
+    out.insert(out.begin(), '\'');
   for (char& c : out) {
     if (c == ',' || c == '"' || c == '\n') c = '_';
   }

@@ -2,6 +2,7 @@
 #include "formats/toml_edit.h"
 
 #include "core/error.h"
+#include "formats/toml_file.h"
 
 #include <toml++/toml.h>
 
@@ -14,6 +15,7 @@ namespace {
 class Source {
 public:
   Source(const std::string& text, const std::string& name) : text_(text), name_(name) {
+    refuse_deep(text, name);
     try {
       root_ = toml::parse(text, name);
     } catch (const toml::parse_error& e) {

@@ -22,6 +22,35 @@ struct TomlTable::Node {
   const toml::table* table = nullptr;
 };
 
+namespace {}  // namespace
+
+void refuse_deep(const std::string& content, const std::string& path) {
+  constexpr std::size_t kLongest = 10'000;
+  constexpr int kDeepest = 100;
+  std::size_t at = 0;
+  for (int number = 1; at < content.size(); ++number) {
+    const std::size_t end = std::min(content.find('\n', at), content.size());
+    const std::string_view line = std::string_view(content).substr(at, end - at);
+    int dots = 0;
+    char quoted = 0;
+    for (const char c : line) {
+      if (quoted != 0) {
+        if (c == quoted) quoted = 0;
+      } else if (c == '"' || c == '\'') {
+        quoted = c;
+      } else if (c == '.') {
+        ++dots;
+      }
+    }
+    if (line.size() > kLongest || dots > kDeepest) {
+      throw Error(Failure::bad_data, "not valid TOML", path + ":" + std::to_string(number),
+                  line.size() > kLongest ? "the line is longer than 10 kB"
+                                         : "the line nests more than 100 levels deep");
+    }
+    at = end + 1;
+  }
+}
+
 namespace {
 
 std::string quote(std::string_view key) { return "\"" + std::string(key) + "\""; }
@@ -58,6 +87,7 @@ TomlTable TomlTable::text(const std::string& content, const std::string& path,
   auto document = std::make_shared<Document>();
   document->path = path;
   document->source = content;
+  refuse_deep(content, path);
   try {
     document->root = toml::parse(content, path);
   } catch (const toml::parse_error& e) {

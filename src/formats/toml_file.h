@@ -55,6 +55,10 @@ private:
   std::shared_ptr<const Node> node_;
 };
 
+/// Refuses text whose keys nest so deep that reading them would end the program (they are read by
+/// recursion), before it is parsed: Error bad_data with its line.
+void refuse_deep(const std::string& content, const std::string& path);
+
 /// A whole file as text; Error no_input, bad_data (larger than 4 MiB, or binary), io.
 std::string read_text_file(const std::string& path);
 

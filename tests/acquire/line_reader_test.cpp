@@ -81,7 +81,7 @@ TEST_CASE("tabs and spaces part cells too") {
   CHECK(last_of(spaces, {"0.5   0.25"}).values == std::vector<double>{0.25});
 }
 
-TEST_CASE("a header that comes again in another order changes nothing of what was known") {
+TEST_CASE("a header that comes again in another order is told, and changes nothing that was said") {
   LineReader reader("x,I [mA],U [V]");
   LineReader::Reading out;
   CHECK(reader.take("1,2,3", out) == LineReader::What::reading);
@@ -93,9 +93,27 @@ TEST_CASE("a header that comes again in another order changes nothing of what wa
   CHECK(out.values == std::vector<double>{2e-3, 3});
   LineReader by_header("");
   CHECK(by_header.take("t [ms],I [mA]", out) == LineReader::What::header);
-  CHECK(by_header.take("I [mA],t [ms]", out) == LineReader::What::header);
+  CHECK(by_header.take("I [mA],t [ms]", out) == LineReader::What::other_header);
   REQUIRE(by_header.take("5,7", out) == LineReader::What::reading);
   CHECK(*out.time_ns == 5'000'000);
   CHECK(out.values == std::vector<double>{7e-3});
   CHECK(by_header.titles() == "t [ms],I [mA]");
+  // With other units it is heeded, by name too where the first came from an earlier look.
+  CHECK(by_header.take("t [s],I [uA]", out) == LineReader::What::other_units);
+  REQUIRE(by_header.take("5,7", out) == LineReader::What::reading);
+  CHECK(*out.time_ns == 5'000'000'000);
+  CHECK(out.values == std::vector<double>{7e-6});
+  CHECK(by_header.titles() == "t [s],I [uA]");
+  LineReader learned("t [ms],I [mA]", true);
+  CHECK(learned.take("t [ms],I [mA]", out) == LineReader::What::header);
+  CHECK(learned.take("t [ms],I [A]", out) == LineReader::What::other_units);
+  LineReader said("t [ms],I [mA]");
+  CHECK(said.take("t [ms],I [A]", out) == LineReader::What::header);
+  REQUIRE(said.take("5,7", out) == LineReader::What::reading);
+  CHECK(out.values == std::vector<double>{7e-3});
+  CHECK_THROWS_WITH(LineReader("").take("t [s],I [kX]", out),
+                    Catch::Contains("no unit of current"));
+  LineReader minutes("t [min],I [mA]");
+  REQUIRE(minutes.take("1.5,7", out) == LineReader::What::reading);
+  CHECK(*out.time_ns == 90'000'000'000);
 }

@@ -28,6 +28,7 @@ public:
     if (pieces_.front().empty()) pieces_.erase(pieces_.begin());
     return n;
   }
+  std::size_t read_ready(std::span<char>) override { return 0; }  // nothing comes unasked
   void write(std::string_view) override {}
 
 private:

@@ -193,3 +193,21 @@ TEST_CASE("a running recording switches the output when it is asked to") {
   CHECK_FALSE(switches[1].on);
   CHECK(switches[1].earliest_s > 15);
 }
+
+TEST_CASE("what stands behind a refused setting is not powered by it") {
+  test::Bench sim({"--seed", "4", "--speed", "20"});
+  Monitor monitor(parse_endpoint(sim.scpi()));
+  REQUIRE(wait_for([&] { return monitor.state().phase == MonitorState::Phase::ready; }));
+  const auto before = monitor.state().set[0].voltage;
+  monitor.set_voltage(60);
+  monitor.switch_over(output_switched(true));
+  REQUIRE(wait_for([&] { return monitor.state().refusals == 1; }));
+  std::string told;
+  for (const std::string& text : monitor.take_told()) told += text + "\n";
+  CHECK_THAT(told, Catch::Contains("a setting was refused"));
+  CHECK_FALSE(monitor.state().output_on);
+  CHECK(monitor.state().set[0].voltage == before);
+  // Asked for again, knowing what it is set to, it is switched on.
+  monitor.switch_over(output_switched(true));
+  CHECK(wait_for([&] { return monitor.state().output_on; }));
+}

@@ -501,3 +501,33 @@ TEST_CASE("the desk tells when the current has settled, and each output is set b
       [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("still moving")); },
       5000));
 }
+
+TEST_CASE(
+    "the output's fields show what it has: refused comes back, not understood is not powered") {
+  AtBench s;
+  test::Bench sim({"--seed", "4", "--speed", "20"});
+  s.type("outputAddress", text(sim, "scpi"));
+  s.click("connect");
+  REQUIRE(s.ready());
+  auto* voltage = s.find<QuantityEdit>("voltage");
+  REQUIRE(AtBench::wait([&] { return voltage->quantity().has_value(); }));
+  const double confirmed = *voltage->quantity();
+  s.type("voltage", QStringLiteral("60 V"));
+  QTest::keyClick(voltage, Qt::Key_Return);
+  REQUIRE(AtBench::wait([&] { return !s.told.filter(QStringLiteral("refused")).isEmpty(); }));
+  CHECK(AtBench::wait([&] { return voltage->quantity() == confirmed; }));
+  CHECK_FALSE(s.bench().state().output_on);
+  s.type("voltage", QStringLiteral("3x7"));
+  s.click("outputOn");
+  QTest::qWait(600);
+  CHECK_FALSE(s.bench().state().output_on);
+  CHECK(s.window.message().contains(QStringLiteral("not switched on")));
+  s.type("voltage", QStringLiteral("3.3"));  // volts, as the line says
+  s.click("outputOn");
+  REQUIRE(AtBench::wait([&] { return s.bench().state().output_on; }));
+  REQUIRE(AtBench::wait([&] {
+    return !s.bench().state().output.set.empty() &&
+           s.bench().state().output.set[0].voltage == Approx(3.3);
+  }));
+  s.click("outputOff");
+}

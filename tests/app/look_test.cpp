@@ -136,12 +136,16 @@ TEST_CASE("a quantity is read with its unit, and what is none leaves the value a
   edit.commit();
   CHECK(edited == 1);
   CHECK(*edit.quantity() == Approx(3.3));
-  edit.setText(QStringLiteral("12"));
+  edit.setText(QStringLiteral("2.5"));  // volts, as the line says
+  edit.commit();
+  CHECK(edited == 2);
+  CHECK(*edit.quantity() == Approx(2.5));
+  edit.setText(QStringLiteral("12 apples"));
   edit.commit();
   CHECK(edit.isWrong());
-  CHECK(*edit.quantity() == Approx(3.3));
+  CHECK(*edit.quantity() == Approx(2.5));
   REQUIRE(told.size() == 1);
-  CHECK_THAT(told[0].toStdString(), Catch::Contains("Voltage") && Catch::Contains("unit"));
+  CHECK_THAT(told[0].toStdString(), Catch::Contains("Voltage") && Catch::Contains("apples"));
   edit.setText({});
   edit.commit();
   CHECK(edit.isWrong());

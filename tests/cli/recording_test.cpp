@@ -336,3 +336,22 @@ TEST_CASE("a drop over a shunt is recorded as the current through it") {
   CHECK(cli({"capture", path, "--input", "lines:" + file, "--seconds", "0.9", "--shunt", "X=1 Ohm"})
             .status == 64);
 }
+
+TEST_CASE("recorded with power to come, a device that is on already keeps its log") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Bench bench({"--speed", "20", "--seed", "3", "--power-on"});
+  const auto ran = cli({"capture", path, "--input", bench.scpi(), "--input", bench.log(),
+                        "--power-on", "--seconds", "150", "--time-scale", "20", "--json"});
+  INFO(ran.err);
+  CHECK(ran.status == 0);
+  CHECK_THAT(ran.err, Catch::Contains("already on"));
+  const book::Book book = book::Book::open(path, book::Book::Mode::read);
+  int wakes = 0;
+  for (const book::LogLine& line : book.log(1)) {
+    wakes += line.text.rfind("wake", 0) == 0;
+    CHECK(line.time_s >= -0.5);  // placed by the arrival of the first line
+    CHECK(line.time_s <= 150.5);
+  }
+  CHECK(wakes >= 1);
+}

@@ -114,3 +114,18 @@ TEST_CASE("what waited in a queue and then came all at once is no fast clock") {
   for (double own = 0; own < 600; own += 0.02) mad.add({own, -INFINITY, own * 1.6});
   CHECK(mad.fit()->rate == 1);
 }
+
+TEST_CASE("points that bound a clock from both sides rule out a rate that is told wrongly") {
+  // 1 ms from sample to sample, 0.3 s told: it is known from the second question on.
+  ClockFit fit;
+  fit.add({0, 10, 10.002});
+  CHECK(fit.contradiction_s() == 0);
+  fit.add({10 * 0.3, -INFINITY, 10.012});
+  fit.add({11 * 0.3, 10.010, INFINITY});
+  CHECK(fit.contradiction_s() == Approx(10 - (10.012 - 3)).margin(1e-9));
+  // A crystal's error is no contradiction worth telling, and a one-way link has none.
+  std::mt19937_64 random(3);
+  const ClockFit hour = Hour{200, 1e-3, 2e-3, true}.fit(random);
+  CHECK(hour.contradiction_s() < 2e-3 * hour.length_s());
+  CHECK(Hour{5000, 1e-3, 2e-3, false}.fit(random).contradiction_s() == 0);
+}

@@ -143,3 +143,18 @@ TEST_CASE("every slip in a budget, battery or duty plan is told with its line") 
       Catch::Contains("f.toml:4"));
   CHECK_THAT(error(read_duty, std::string(100, '\0')), Catch::Contains("f.toml:1"));
 }
+
+TEST_CASE("keys that nest without end are refused with their line, before they are read") {
+  for (const auto& [open, close] : {std::pair{"", " = 1"}, {"[", "]"}, {"x = { ", " = 1 }"}}) {
+    std::string deep = std::string("kuvio = \"battery/1\"\n") + open + "a";
+    for (int i = 0; i < 60'000; ++i) deep += ".a";
+    deep += close;
+    try {
+      formats::parse_battery(deep, "deep.battery.toml");
+      FAIL("it was read");
+    } catch (const Error& e) {
+      CHECK(e.failure() == Failure::bad_data);
+      CHECK(e.where() == "deep.battery.toml:2");
+    }
+  }
+}

@@ -22,6 +22,7 @@ public:
     at_ += n;
     return n;  // 0 once all has been said: it stopped answering
   }
+  std::size_t read_ready(std::span<char>) override { return 0; }  // nothing comes unasked
   void write(std::string_view) override {}
 
 private:

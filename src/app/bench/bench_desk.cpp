@@ -290,7 +290,10 @@ QWidget* BenchDesk::makeOutput() {
           [this] { c_.bench.setCutOff(true, chosenOutput()); });
   connect(hold_, &QRadioButton::clicked, this,
           [this] { c_.bench.setCutOff(false, chosenOutput()); });
-  connect(output_on_, &QPushButton::clicked, this, [this] { c_.bench.switchOutput(true); });
+  connect(output_on_, &QPushButton::clicked, this, [this] {
+    if (settingsHold()) c_.bench.switchOutput(true);
+  });
+  connect(&c_.bench, &BenchControl::settingsRefused, this, &BenchDesk::refreshSettings);
   connect(output_off_, &QPushButton::clicked, this, [this] { c_.bench.switchOutput(false); });
   return box;
 }

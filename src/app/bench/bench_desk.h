@@ -47,6 +47,7 @@ private:
   void refresh();
   void connectAddresses();
   void startSimulated();
+  bool settingsHold();
   void record(bool power_on);
   void sendLine();
   void markNow();

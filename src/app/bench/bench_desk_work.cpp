@@ -282,8 +282,24 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   return w;
 }
 
+/// Whether the fields of the output show what it has. A device is not powered by a field that was
+/// not understood.
+bool BenchDesk::settingsHold() {
+  for (QuantityEdit* edit : {voltage_, limit_}) {
+    edit->commit();
+    if (!edit->isWrong()) continue;
+    emit told(tr("%1 is not understood, and the output was not switched on. Correct it, or press "
+                 "Escape in it.")
+                  .arg(edit->accessibleName()));
+    edit->setFocus();
+    return false;
+  }
+  return true;
+}
+
 void BenchDesk::record(bool power_on) {
   if (c_.bench.recording()) return;
+  if (power_on && !settingsHold()) return;
   marks_ = 0;
   if (const auto w = wish(power_on)) c_.bench.record(*w);
 }

@@ -5,6 +5,7 @@
 #include "app/look/theme.h"
 #include "app/trace/ledger_model.h"
 #include "app/work/state_edits.h"
+#include "app/work/trusted_files.h"
 #include "formats/output_file.h"
 #include "formats/phrases.h"
 #include "formats/plan_files.h"
@@ -425,7 +426,8 @@ void BudgetDesk::openFile(const QString& path) {
 void BudgetDesk::saveAs() {
   book::Document next = document();
   if (next.text.empty()) return;
-  const QString path = QFileDialog::getSaveFileName(this, tr("Save budget"), q(next.name),
+  const QString path = QFileDialog::getSaveFileName(this, tr("Save budget"),
+                                                    q(next.name).section(QLatin1Char('/'), -1),
                                                     tr("Budgets (*.budget.toml)"));
   if (path.isEmpty()) return;
   next.path = path.toStdString();
@@ -435,20 +437,29 @@ void BudgetDesk::saveAs() {
   std::vector<book::Document> beside;
   for (const char* kind : {book::kRecipe, book::kDuty, book::kBattery}) {
     if (const auto* d = c_.session.book()->document(kind)) {
-      if (next.text.find(d->name) != std::string::npos) beside.push_back(*d);
+      // A book's names are file names, and of their kind, or nothing is written by them.
+      if (next.text.find(d->name) != std::string::npos && book::is_plain_name(kind, d->name))
+        beside.push_back(*d);
     }
   }
   c_.session.withFiles(
       [this, next, beside](const std::stop_token&) -> std::function<void()> {
         namespace fs = std::filesystem;
         formats::write_file(next.path, next.text);
+        trust_file(q(next.path));
+        QStringList more;
         for (const book::Document& d : beside) {
           const fs::path file = fs::path(next.path).parent_path() / d.name;
           std::error_code ignored;
-          if (!fs::exists(file, ignored)) formats::write_file(file.string(), d.text);
+          if (fs::exists(fs::symlink_status(file, ignored))) continue;
+          formats::write_file(file.string(), d.text);
+          more << q(d.name);
         }
-        return [this, next] {
+        return [this, next, more] {
           c_.session.put(tr("budget saved"), {book::document_note(book::kBudget, next)});
+          if (!more.isEmpty())
+            emit told(
+                tr("Beside it, because it names them: %1").arg(more.join(QStringLiteral(", "))));
         };
       },
       tr("Writing %1").arg(q(next.name)));
@@ -457,11 +468,13 @@ void BudgetDesk::saveAs() {
 std::vector<FootPart> BudgetDesk::foot() const {
   if (!view_ || view_->text.empty()) return {};
   const book::Document own = document();
-  std::vector<FootPart> out{{own.path.empty() ? tr("%1, in the book only").arg(q(own.name))
-                             : own.text == own.saved
-                                 ? q(own.path)
-                                 : tr("%1, changed and not saved").arg(q(own.path)),
-                             {}}};
+  std::vector<FootPart> out{
+      {own.path.empty() ? tr("%1, in the book only").arg(q(own.name))
+       : view_->not_looked_at
+           ? tr("%1, as in the book; the file is not below it and was not read").arg(q(own.path))
+       : own.text == own.saved ? q(own.path)
+                               : tr("%1, changed and not saved").arg(q(own.path)),
+       {}}};
   for (std::size_t i = 0; i < view_->results.size() && i < view_->builds.size(); ++i) {
     out.push_back({QStringLiteral("%1 %2").arg(q(view_->builds[i]),
                                                view_->troubles[i].empty()

@@ -12,6 +12,7 @@
 namespace kuvio::app {
 namespace {
 QString q(const std::string& text) { return QString::fromStdString(text); }
+constexpr std::size_t kOffers = 5;  // of other builds, where two cannot be compared
 }  // namespace
 
 BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
@@ -183,11 +184,23 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   view_ = view;
   if (!view->trouble.empty()) {
     stack_->setCurrentIndex(0);
-    empty_->say(tr("These builds cannot be compared yet"), q(view->trouble),
-                {{tr("To the trace"), [this] { emit deskWanted(QStringLiteral("Trace")); }}});
+    // Back to what could be compared, and on to every other build: the choosers are not shown here.
+    std::vector<EmptyState::Offer> offers{
+        {tr("To the trace"), [this] { emit deskWanted(QStringLiteral("Trace")); }}};
+    for (int i = 0; i < candidate_->count(); ++i) {
+      const QString build = candidate_->itemText(i);
+      if (build == q(view->candidate) || offers.size() > kOffers) continue;
+      const bool back = build == compared_;
+      const EmptyState::Offer offer{back ? tr("Back to %1").arg(build) : build,
+                                    [this, build] { candidate_->setCurrentText(build); }};
+      offers.insert(back ? offers.begin() : offers.end(), offer);
+    }
+    empty_->say(tr("%1 and %2 cannot be compared yet").arg(q(view->reference), q(view->candidate)),
+                q(view->trouble), offers);
     emit footChanged();
     return;
   }
+  compared_ = q(view->candidate);
   stack_->setCurrentIndex(1);
   const Sentence words = sentence_of(*view);
   first_->setText(words.first);

@@ -45,7 +45,7 @@ private:
   DifferenceModel* model_;
   NotebookTable* table_;
   BuildsViewPtr view_;
-  QString picked_;
+  QString picked_, compared_;  // the state; the candidate last compared
   bool shown_ = false, taking_ = false;
 };
 

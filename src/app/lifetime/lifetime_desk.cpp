@@ -54,6 +54,12 @@ QString interval_of(const LifeFigures& f) {
 
 }  // namespace
 
+namespace {
+const char* what_if_of(const char* kind) {
+  return kind == book::kDuty ? book::kScenarioDuty : book::kScenarioBattery;
+}
+}  // namespace
+
 LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
   setObjectName(QStringLiteral("lifetimeDesk"));
   auto* outer = new QVBoxLayout(this);
@@ -196,6 +202,9 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   offer(tr("Battery…"), "openBattery",
         [this] { c_.actions.find(QStringLiteral("openBatteryAction"))->trigger(); });
   offer(tr("Back to as captured"), "resetScenario", [this] { resetScenario(); });
+  offer(tr("Make it the plan"), "makePlan", [this] { makeThePlan(); });
+  make_plan_ = box->findChild<QPushButton*>(QStringLiteral("makePlan"));
+  make_plan_->setToolTip(tr("From then on Budget and Builds go by the scenario"));
   buttons->addStretch(1);
   column->addSpacing(6);
   column->addLayout(buttons);
@@ -248,6 +257,7 @@ void LifetimeDesk::makeActions() {
   });
   add("saveDutyAction", tr("Save duty plan as…"), [this] { saveAs(book::kDuty); });
   add("saveBatteryAction", tr("Save battery as…"), [this] { saveAs(book::kBattery); });
+  add("makePlanAction", tr("Make the scenario the duty plan"), [this] { makeThePlan(); });
   add("resetScenarioAction", tr("Scenario back to as captured"), [this] { resetScenario(); });
 }
 
@@ -411,21 +421,28 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   plan_name_->setText(
       tr("Battery: %1. Activities: %2.")
           .arg(view->scenario.battery.name.empty() ? tr("unnamed") : q(view->scenario.battery.name),
-               view->has_plan ? q(plan().name)
-                              : tr("as often as captured; set their intervals, or "
-                                   "open a duty plan")));
+               view->has_plan || view->is_what_if
+                   ? q(plan().name)
+                   : tr("as often as captured; set their intervals, or "
+                        "open a duty plan")));
+  make_plan_->setEnabled(view->is_what_if);
+  if (view->is_what_if)
+    plan_name_->setText(plan_name_->text() +
+                        tr(" This scenario is not the plan: Budget and Builds do not go by it."));
   curve_->setView(view);
   bar_->setView(view);
   emit footChanged();
 }
 
 book::Document LifetimeDesk::plan() const {
+  if (const auto* what_if = c_.session.book()->document(book::kScenarioDuty)) return *what_if;
   if (const auto* own = c_.session.book()->document(book::kDuty)) return *own;
   const std::string text = view_ ? formats::duty_text(view_->captured.plan) : "";
   return {"field.duty.toml", "", text, text};
 }
 
 book::Document LifetimeDesk::battery() const {
+  if (const auto* what_if = c_.session.book()->document(book::kScenarioBattery)) return *what_if;
   if (const auto* own = c_.session.book()->document(book::kBattery)) return *own;
   const std::string text = view_ ? formats::battery_text(view_->captured.battery) : "";
   return {"cell.battery.toml", "", text, text};
@@ -442,7 +459,8 @@ void LifetimeDesk::putBattery(const char* key, const std::string& value, const Q
     take(view_);
     return;
   }
-  c_.session.put(tr("%1 of the battery").arg(why), {book::document_note(book::kBattery, next)});
+  c_.session.put(tr("%1 of the scenario's battery").arg(why),
+                 {book::document_note(book::kScenarioBattery, next)});
 }
 
 void LifetimeDesk::putInterval(std::size_t activity, double interval_s) {
@@ -459,17 +477,41 @@ void LifetimeDesk::putInterval(std::size_t activity, double interval_s) {
       next.text, next.name, {list, activity, "every", ""},
       formats::toml_quote(formats::quantity_text(interval_s, Dimension::time, 8)));
   c_.session.put(tr("interval of activity %1").arg(activity + 1),
-                 {book::document_note(book::kDuty, next)});
+                 {book::document_note(book::kScenarioDuty, next)});
 }
 
+/// The activities as captured, the battery as it is. The plan stays what it is.
 void LifetimeDesk::resetScenario() {
   if (!view_) return;
-  // The activities as captured, the battery as its file has it.
-  book::Document cell = battery();
-  cell.text = cell.saved.empty() ? cell.text : cell.saved;
-  std::vector<book::Note> notes{{0, book::kDuty, std::nullopt}, {0, "harvest", std::nullopt}};
-  if (view_->has_battery) notes.push_back(book::document_note(book::kBattery, cell));
+  std::vector<book::Note> notes{{0, book::kScenarioDuty, std::nullopt},
+                                {0, book::kScenarioBattery, std::nullopt},
+                                {0, "harvest", std::nullopt}};
+  if (view_->has_plan) {
+    const std::string text = formats::duty_text(view_->captured.plan);
+    notes.front() = book::document_note(book::kScenarioDuty, {"field.duty.toml", "", text, text});
+  }
   c_.session.put(tr("scenario back to as captured"), notes);
+}
+
+/// From here on verdicts are by it.
+void LifetimeDesk::makeThePlan() {
+  if (!view_ || !view_->is_what_if) return;
+  std::vector<book::Note> notes;
+  const BookView& book = *c_.session.book();
+  for (const auto& [from, to] : {std::pair{book::kScenarioDuty, book::kDuty},
+                                 std::pair{book::kScenarioBattery, book::kBattery}}) {
+    const auto* what_if = book.document(from);
+    if (!what_if) continue;
+    book::Document next = *what_if;
+    if (const auto* own = book.document(to)) {
+      next.name = own->name;
+      next.path = own->path;
+      next.saved = own->saved;
+    }
+    notes.push_back(book::document_note(to, next));
+    notes.push_back({0, from, std::nullopt});
+  }
+  c_.session.put(tr("scenario made the duty plan"), notes);
 }
 
 void LifetimeDesk::openFile(const char* kind, const QString& path) {
@@ -487,21 +529,24 @@ void LifetimeDesk::openFile(const char* kind, const QString& path) {
     }
     c_.session.put(
         kind == book::kDuty ? tr("duty plan %1").arg(q(name)) : tr("battery %1").arg(q(name)),
-        {book::document_note(kind, {name, path.toStdString(), text, text})});
+        {book::document_note(kind, {name, path.toStdString(), text, text}),
+         {0, what_if_of(kind), std::nullopt}});
   });
 }
 
 void LifetimeDesk::saveAs(const char* kind) {
   book::Document next = kind == book::kDuty ? plan() : battery();
   const QString path = QFileDialog::getSaveFileName(
-      this, tr("Save"), q(next.name),
+      this, tr("Save"), q(next.name).section(QLatin1Char('/'), -1),
       kind == book::kDuty ? tr("Duty plans (*.duty.toml)") : tr("Batteries (*.battery.toml)"));
   if (path.isEmpty()) return;
   next.path = path.toStdString();
   next.name = path.section(QLatin1Char('/'), -1).toStdString();
   next.saved = next.text;
   c_.session.writeFile(path, next.text, [this, kind, next] {
-    c_.session.put(tr("%1 saved").arg(q(next.name)), {book::document_note(kind, next)});
+    // What was saved as the plan is the plan.
+    c_.session.put(tr("%1 saved").arg(q(next.name)),
+                   {book::document_note(kind, next), {0, what_if_of(kind), std::nullopt}});
   });
 }
 

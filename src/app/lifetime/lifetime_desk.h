@@ -47,6 +47,7 @@ private:
   void putBattery(const char* key, const std::string& value, const QString& why);
   void putInterval(std::size_t activity, double interval_s);
   void resetScenario();
+  void makeThePlan();
   void saveAs(const char* kind);
 
   Context c_;
@@ -55,6 +56,7 @@ private:
   QComboBox *capture_, *round_choice_;
   QLabel *captured_life_, *captured_interval_, *scenario_life_, *scenario_interval_, *difference_,
       *needed_, *rests_on_, *plan_name_;
+  QPushButton* make_plan_;
   QGridLayout* grid_;
   Row capacity_, reserve_, margin_, discharge_, harvest_, wanted_;
   std::vector<Row> activities_;

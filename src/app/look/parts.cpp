@@ -8,6 +8,8 @@
 #include <QApplication>
 #include <QBoxLayout>
 #include <QClipboard>
+#include <QKeyEvent>
+#include <QLocale>
 #include <QMenu>
 #include <QPainter>
 
@@ -130,13 +132,28 @@ void QuantityEdit::setChanged(bool changed) {
   update();
 }
 
+QString QuantityEdit::withUnit(const QString& typed) const {
+  bool bare = false;
+  QLocale::c().toDouble(typed, &bare);
+  const auto space = shown_.indexOf(QLatin1Char(' '));
+  return bare && space > 0 ? typed + shown_.mid(space) : typed;
+}
+
+void QuantityEdit::keyPressEvent(QKeyEvent* event) {
+  if (event->key() != Qt::Key_Escape || (text() == shown_ && trouble_.isEmpty()))
+    return QLineEdit::keyPressEvent(event);
+  setQuantity(value_);
+  setText(shown_);
+  event->accept();
+}
+
 void QuantityEdit::take() {
   if (text() == shown_ && trouble_.isEmpty()) return;
   const QString typed = text().trimmed();
   std::optional<double> value;
   try {
     if (!typed.isEmpty()) {
-      value = parse_quantity(typed.toStdString(), static_cast<Dimension>(dimension_));
+      value = parse_quantity(withUnit(typed).toStdString(), static_cast<Dimension>(dimension_));
     } else if (!optional_) {
       throw std::invalid_argument("it needs " + describe(static_cast<Dimension>(dimension_)));
     }

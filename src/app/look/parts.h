@@ -45,7 +45,8 @@ private:
 
 /// A line for a quantity with its unit ("3.6 V"): what is typed is read by the rules of
 /// core/quantity.h when the line is left or Enter is pressed. What cannot be read is outlined and
-/// told, and the value stays as it was.
+/// told, and the value stays as it was; Escape shows it again. A number without a unit has the unit
+/// that stood in the line.
 class QuantityEdit : public QLineEdit {
   Q_OBJECT
 public:
@@ -66,9 +67,12 @@ signals:
 
 protected:
   void paintEvent(QPaintEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
 
 private:
   void take();
+  /// What was typed, with the shown unit where it has none.
+  QString withUnit(const QString& typed) const;
   int dimension_;
   bool optional_, changed_ = false;
   std::optional<double> value_;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/look/theme.h"
 
+#include "app/look/plain_text.h"
 #include "app/look/style.h"
 
 #include <QApplication>
@@ -37,6 +38,7 @@ QFont Theme::baseFont(int pixels, QFont::Weight weight) {
 }
 
 void Theme::apply(Kind kind) {
+  PlainText::insist();
   inForce() = Theme(kind);
   const Theme& t = inForce();
   if (!qobject_cast<NotebookStyle*>(QApplication::style()))

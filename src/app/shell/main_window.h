@@ -45,6 +45,8 @@ public:
   void openBook(const QString& path, bool create = false);
   /// A book, or a recipe, budget, duty plan or battery for the open one, by its name.
   void openFile(const QString& path);
+  /// Writes a copy of the open book, also while it is recorded into.
+  void copyBook(const QString& to);
   ViewState& view() { return view_; }
   Session& session() { return session_; }
   BenchControl& bench() { return bench_; }
@@ -79,6 +81,7 @@ private:
   void connectBench();
   void chooseBook();
   void newBook();
+  void saveCopy();
   void fillRecent();
   void takeBook(const BookViewPtr& book);
   void takeShown(const ShownPtr& shown);

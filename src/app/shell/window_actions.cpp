@@ -25,6 +25,8 @@ void MainWindow::makeBookActions() {
                [this] { newBook(); });
   actions_.add(QStringLiteral("openBook"), menu, tr("Open book…"), QKeySequence::Open,
                [this] { chooseBook(); });
+  actions_.add(QStringLiteral("copyBook"), menu, tr("Save a copy…"), QKeySequence::SaveAs,
+               [this] { saveCopy(); });
   QAction* recent =
       actions_.add(QStringLiteral("recent"), menu, tr("Recent"), {}, [this] { fillRecent(); });
   recent->setMenu(new QMenu(this));
@@ -157,6 +159,21 @@ void MainWindow::newBook() {
   if (path.isEmpty()) return;
   if (!path.endsWith(QStringLiteral(".kuvio"))) path += QStringLiteral(".kuvio");
   openBook(path, true);
+}
+
+/// Also while it is recorded into: the copy is the book as it is at that moment, in one file.
+void MainWindow::saveCopy() {
+  if (!session_.book()) return tell(tr("No book is open."));
+  QString to =
+      QFileDialog::getSaveFileName(this, tr("Save a copy"), {}, tr("Kuvio books (*.kuvio)"),
+                                   nullptr, QFileDialog::DontConfirmOverwrite);
+  if (to.isEmpty()) return;
+  if (!to.endsWith(QStringLiteral(".kuvio"))) to += QStringLiteral(".kuvio");
+  copyBook(to);
+}
+
+void MainWindow::copyBook(const QString& to) {
+  session_.copyBook(to, [this, to] { tell(tr("Copied to %1").arg(to)); });
 }
 
 void MainWindow::fillRecent() {

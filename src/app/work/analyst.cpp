@@ -2,6 +2,7 @@
 #include "app/work/analyst.h"
 
 #include "app/work/reader.h"
+#include "app/work/trusted_files.h"
 #include "core/lifetime.h"
 #include "formats/budget_check.h"
 #include "formats/phrases.h"
@@ -84,14 +85,14 @@ const std::vector<book::SplitCapture>& Analyst::loaded(const std::string& build)
   return loaded_[build] = std::move(captures);
 }
 
-std::optional<DutyPlan> Analyst::plan() const {
-  const auto document = book::document(book_, book::kDuty);
+std::optional<DutyPlan> Analyst::plan(const char* kind) const {
+  const auto document = book::document(book_, kind);
   if (!document) return std::nullopt;
   return formats::parse_duty(document->text, document->name);
 }
 
-std::optional<Battery> Analyst::battery() const {
-  const auto document = book::document(book_, book::kBattery);
+std::optional<Battery> Analyst::battery(const char* kind) const {
+  const auto document = book::document(book_, kind);
   if (!document) return std::nullopt;
   return formats::parse_battery(document->text, document->name);
 }
@@ -113,7 +114,7 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
     }
     CompareSettings settings;
     settings.equal_within = wish.equal_within;
-    settings.duty = plan();
+    settings.duty = plan(book::kDuty);
     const Side a{wish.reference, book::pooled_ledger(reference),
                  book::pooled_conditions(reference)};
     const Side b{wish.candidate, book::pooled_ledger(candidate),
@@ -126,7 +127,7 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
     }
     out->field = out->comparison.field;
     out->accepted = book_.note(0, unlike_key(wish.reference, wish.candidate)).value_or("");
-    const auto cell = battery();
+    const auto cell = battery(book::kBattery);
     if (!cell || !out->comparison.reference_mean || !out->comparison.candidate_mean) return out;
     const LifeBasis basis{{}, *cell, 0};
     const auto figures = [&](const Ledger& ledger) {
@@ -185,7 +186,15 @@ std::string Analyst::find_file(const std::string& name, const std::string& besid
     throw Error(Failure::no_input, "no such file", name,
                 "the budget names it, and the book does not hold it");
   }
-  return formats::read_text_file((std::filesystem::path(beside).parent_path() / name).string());
+  const std::string file =
+      (std::filesystem::path(beside).parent_path() / std::filesystem::path(name).filename())
+          .string();
+  if (!may_read(QString::fromStdString(file), QString::fromStdString(book_.path()))) {
+    throw Error(
+        Failure::no_input, "no such file", name,
+        "the book does not hold it, and " + file + " is not read for it: open it here first");
+  }
+  return formats::read_text_file(file);
 }
 
 BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
@@ -194,7 +203,9 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
   const auto document = book::document(book_, book::kBudget);
   if (!document) return out;
   out->text = document->text;
-  if (!document->path.empty()) {
+  out->not_looked_at = !document->path.empty() && !may_read(QString::fromStdString(document->path),
+                                                            QString::fromStdString(book_.path()));
+  if (!document->path.empty() && !out->not_looked_at) {
     try {
       const std::string now = formats::read_text_file(document->path);
       if (now != document->saved) out->on_disk = now;
@@ -240,8 +251,8 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
     out->old_edges = formats::old_edges_texts(one);
     const Ledger ledger = book::pooled_ledger(one);
     out->fills = fills_of(capture);
-    const auto own_plan = plan();
-    const auto own_battery = battery();
+    const auto own_plan = plan(book::kDuty);
+    const auto own_battery = battery(book::kBattery);
     out->has_plan = own_plan.has_value();
     out->has_battery = own_battery.has_value();
     out->captured.plan = plan_of(ledger);
@@ -250,20 +261,25 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
     usual.capacity_c = 3600;
     usual.voltage = ledger.basis.voltage;
     out->captured.battery = own_battery.value_or(usual);
-    // What the battery was before the scenario changed it: as its file has it.
-    if (const auto d = book::document(book_, book::kBattery); d && !d->saved.empty())
-      out->captured.battery = formats::parse_battery(d->saved, d->name);
     if (const auto text = book_.note(0, "wanted"); text && !out->wanted_s)
       out->wanted_s = parse_quantity(*text, Dimension::time);
     const FieldMean recorded = captured_mean(ledger);
     out->as_captured = life_of(recorded, out->captured);
-    out->scenario = wish.scenario.value_or(
-        LifeBasis{own_plan.value_or(out->captured.plan), own_battery.value_or(usual), 0});
+    const auto if_plan = plan(book::kScenarioDuty);
+    const auto if_battery = battery(book::kScenarioBattery);
+    out->is_what_if = if_plan || if_battery;
+    out->scenario = wish.scenario.value_or(LifeBasis{if_plan    ? *if_plan
+                                                     : own_plan ? *own_plan
+                                                                : out->captured.plan,
+                                                     if_battery    ? *if_battery
+                                                     : own_battery ? *own_battery
+                                                                   : usual,
+                                                     0});
     if (const auto text = book_.note(0, "harvest"); text && !wish.scenario)
       out->scenario.harvest_a = parse_quantity(*text, Dimension::current);
     try {
       // As long as nobody changed a rate, the scenario's current is the capture's own.
-      const bool own_rates = !own_plan && !wish.scenario;
+      const bool own_rates = !own_plan && !if_plan && !wish.scenario;
       out->as_scenario =
           life_of(own_rates ? recorded : field_mean(out->scenario.plan, ledger), out->scenario);
     } catch (const std::domain_error& e) {

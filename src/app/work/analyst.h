@@ -54,8 +54,9 @@ private:
   const std::vector<book::SplitCapture>& loaded(const std::string& build);
   std::string find_file(const std::string& name, const std::string& beside) const;
   /// The book's duty plan and battery, or nothing. Error when their text is not valid.
-  std::optional<DutyPlan> plan() const;
-  std::optional<Battery> battery() const;
+  /// By the kind of document: the plan, or a what-if.
+  std::optional<DutyPlan> plan(const char* kind) const;
+  std::optional<Battery> battery(const char* kind) const;
 
   book::Book book_;
   std::int64_t version_ = -1;

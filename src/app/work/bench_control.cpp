@@ -231,6 +231,18 @@ void BenchControl::look() {
     }
     state_.mean = sum / static_cast<double>(m.readings.size());
   }
+  if (m.refusals != refusals_seen_) {
+    refusals_seen_ = m.refusals;
+    // What was refused is not wished for with the next recording either.
+    for (const acquire::OutputState& o : m.set) {
+      for (auto& [name, wish] : set_) {
+        if (name != o.name && !(name.empty() && &o == &m.set.front())) continue;
+        if (wish.voltage) wish.voltage = o.voltage;
+        if (wish.current_limit) wish.current_limit = o.current_limit;
+      }
+    }
+    emit settingsRefused();
+  }
   watchDrift();
   if (setup_pending_ && state_.phase == BenchState::Phase::ready) setAsSetUp();
   lookAtOthers();

@@ -133,6 +133,8 @@ signals:
   /// It ended; `interrupted` when an input died. `message` says how, for people.
   void recordingEnded(qint64 capture, bool interrupted, const QString& message);
   void failed(const QString& message);
+  /// A setting was refused: what the fields show must be what the output has.
+  void settingsRefused();
   /// `text` says what the zero is, or why there is none.
   void zeroed(bool good, const QString& text);
   void setupRead(const acquire::BenchSetup& setup);
@@ -166,6 +168,7 @@ private:
   std::shared_ptr<acquire::Monitor> monitor_;
   std::shared_ptr<acquire::RecordControl> control_;
   std::map<std::string, acquire::OutputSettings> set_;  // by output
+  int refusals_seen_ = 0;
   std::optional<acquire::BenchSetup> setup_;
   bool setup_pending_ = false;  // its outputs are not yet set
   bool taking_setup_ = false;   // it connects itself

@@ -212,7 +212,8 @@ BookViewPtr Reader::list() {
   for (const book::Note& note : book_.notes()) {
     if (note.capture == 0 && note.value) out->kept[note.key] = *note.value;
   }
-  for (const char* kind : {book::kRecipe, book::kBudget, book::kDuty, book::kBattery}) {
+  for (const char* kind : {book::kRecipe, book::kBudget, book::kDuty, book::kBattery,
+                           book::kScenarioDuty, book::kScenarioBattery}) {
     if (auto document = book::document(book_, kind)) out->documents[kind] = std::move(*document);
     out->kept.erase(kind);
   }

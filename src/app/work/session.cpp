@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/work/session.h"
 
+#include "app/work/trusted_files.h"
+#include "book/copy.h"
 #include "formats/output_file.h"
 #include "formats/toml_file.h"
 
@@ -378,6 +380,7 @@ void Session::readFile(const QString& path, std::function<void(std::string)> don
       Who::files,
       [courier = courier_, path, done = std::move(done)](const std::stop_token&) {
         const std::string text = formats::read_text_file(path.toStdString());
+        trust_file(path);  // a person picked it
         courier.deliver([text, done] { done(text); });
       },
       tr("Reading %1").arg(path.section(QLatin1Char('/'), -1)));
@@ -389,9 +392,21 @@ void Session::writeFile(const QString& path, std::string text, std::function<voi
       [courier = courier_, path, text = std::move(text),
        done = std::move(done)](const std::stop_token&) {
         formats::write_file(path.toStdString(), text);
+        trust_file(path);
         courier.deliver(done);
       },
       tr("Writing %1").arg(path.section(QLatin1Char('/'), -1)));
+}
+
+void Session::copyBook(const QString& to, std::function<void()> done) {
+  withFiles(
+      [from = path_.toStdString(), to = to.toStdString(),
+       done = std::move(done)](const std::stop_token& stop) -> std::function<void()> {
+        book::copy(book::Book::open(from, book::Book::Mode::read), to,
+                   [&](double) { return !stop.stop_requested(); });
+        return done;
+      },
+      tr("Copying the book"));
 }
 
 void Session::withFiles(std::function<std::function<void()>(const std::stop_token&)> job,

@@ -82,6 +82,8 @@ public:
   /// Writes a capture's samples between two moments as a text table.
   void exportSamples(std::int64_t capture, const QString& path, double from_s, double to_s,
                      std::function<void(const WrittenSamples&)> done);
+  /// Writes a copy of the open book, in the helper's thread.
+  void copyBook(const QString& to, std::function<void()> done);
   /// Runs a job beside the files; what it throws is told.
   void withFiles(std::function<std::function<void()>(const std::stop_token&)> job,
                  const QString& title);

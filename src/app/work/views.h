@@ -239,6 +239,7 @@ struct BudgetView {
   std::vector<std::string> troubles;   ///< one a build: why it could not be checked
   std::vector<std::string> states;     ///< that its recipe knows
   std::optional<std::string> on_disk;  ///< the file's text where it is no longer what was read
+  bool not_looked_at = false;          ///< its file may not be read (trusted_files.h)
 };
 using BudgetViewPtr = std::shared_ptr<const BudgetView>;
 
@@ -251,6 +252,7 @@ struct LifeBasis {
 struct LifeView {
   std::string build;
   LifeBasis captured, scenario;
+  bool is_what_if = false;  ///< the scenario is neither what was captured nor the plan
   LifeFigures as_captured, as_scenario;
   std::vector<std::pair<double, std::optional<double>>>
       curve;                 ///< interval of an activity, life (s)

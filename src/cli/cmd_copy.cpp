@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/copy.h"
+
+#include "command.h"
+
+#include <fmt/format.h>
+
+#include <memory>
+
+namespace kuvio::cli {
+namespace {
+struct Options {
+  std::string book, to;
+};
+}  // namespace
+
+Runner add_copy(CLI::App& app) {
+  auto o = std::make_shared<Options>();
+  app.add_option("BOOK", o->book, "the book, also while it is recorded into")->required();
+  app.add_option("TO", o->to, "the copy; must not exist")->required();
+  return [o](const Output& output) {
+    const book::Book book = open_to_read(o->book);
+    book::copy(book, o->to);
+    Outcome out;
+    out.document["copy"] = o->to;
+    if (!output.json) fmt::print("{}\n", o->to);
+    return out;
+  };
+}
+
+}  // namespace kuvio::cli

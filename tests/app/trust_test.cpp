@@ -1,0 +1,224 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the window believes and does of what comes from a book, a device or a person's what-if: text
+// is text, files are asked about, a scenario is no plan, a field is no setting.
+
+#include "app/look/notebook_table.h"
+#include "app/look/parts.h"
+#include "app/work/trusted_files.h"
+#include "book/notes.h"
+#include "cli/process.h"
+#include "core/quantity.h"
+
+#include "desk_fixture.h"
+
+#include <QApplication>
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSettings>
+#include <QToolTip>
+
+#include <sys/stat.h>
+
+using namespace kuvio;
+using namespace kuvio::app;
+using namespace kuvio::test;
+
+namespace {
+
+const std::string kExamples = std::string(KUVIO_SOURCE) + "/examples/";
+
+void open_plan(Opened& s) {
+  for (const char* name : {"satchel.battery.toml", "satchel.duty.toml", "satchel.budget.toml"}) {
+    s.window.openFile(QString::fromStdString(kExamples + name));
+    QTest::qWait(50);
+  }
+  REQUIRE(s.wait([&] { return s.window.session().book()->documents.size() == 4; }));
+}
+
+}  // namespace
+
+TEST_CASE("labels and tool tips show markup as what it is") {
+  Opened s;
+  QLabel label(QStringLiteral("<img src='/nowhere'><h1>PASSED</h1>"), &s.window);
+  label.show();
+  CHECK(label.textFormat() == Qt::PlainText);
+  for (const QLabel* each : s.window.findChildren<QLabel*>()) {
+    if (each->isVisible()) CHECK(each->textFormat() == Qt::PlainText);
+  }
+  QToolTip::showText(s.window.mapToGlobal(QPoint(50, 50)), QStringLiteral("<h1>PASSED</h1>"),
+                     &s.window);
+  const QLabel* tip = nullptr;
+  for (QWidget* top : QApplication::topLevelWidgets()) {
+    if (top->inherits("QTipLabel")) tip = qobject_cast<QLabel*>(top);
+  }
+  REQUIRE(tip);
+  CHECK(tip->textFormat() == Qt::PlainText);
+  CHECK(tip->text() == QStringLiteral("<h1>PASSED</h1>"));
+  QToolTip::hideText();
+}
+
+TEST_CASE("a file that a book names is read only below its folder, or when a person opened it") {
+  const test::Folder folder, elsewhere;
+  const std::string book = folder.write("b.kuvio", "");
+  const auto may = [&](const std::string& path) {
+    return may_read(QString::fromStdString(path), QString::fromStdString(book));
+  };
+  CHECK(may(folder.write("limits.budget.toml", "x")));
+  std::filesystem::create_directory(folder / "sub");
+  CHECK(may(folder.write("sub/limits.budget.toml", "x")));
+  const std::string outside = elsewhere.write("limits.budget.toml", "x");
+  CHECK_FALSE(may(outside));
+  CHECK_FALSE(may(folder / "../" +
+                  std::filesystem::path(outside).parent_path().filename().string() +
+                  "/limits.budget.toml"));
+  std::filesystem::create_symlink(outside, folder / "link.budget.toml");
+  CHECK_FALSE(may(folder / "link.budget.toml"));
+  REQUIRE(::mkfifo((folder / "pipe").c_str(), 0600) == 0);
+  CHECK_FALSE(may(folder / "pipe"));
+  CHECK_FALSE(may("/dev/zero"));
+  CHECK_FALSE(may(folder / "gone"));
+  trust_file(QString::fromStdString(outside));
+  CHECK(may(outside));
+}
+
+TEST_CASE(
+    "a budget note that names a pipe or a stranger's file holds nothing up and reads nothing") {
+  const test::Folder elsewhere;
+  const std::string pipe = elsewhere / "pipe";
+  REQUIRE(::mkfifo(pipe.c_str(), 0600) == 0);
+  const std::string secret = elsewhere.write("secret.txt", "of mine");
+  for (const std::string& path : {pipe, secret}) {
+    INFO(path);
+    Opened s;
+    open_plan(s);
+    const auto own = *s.window.session().book()->document(book::kBudget);
+    {
+      const auto book = book::Book::open(s.made.path, book::Book::Mode::write);
+      book::put(book, {book::document_note(book::kBudget, {own.name, path, own.text, own.text})});
+    }
+    s.window.setDesk(QStringLiteral("Budget"));
+    QSignalSpy ready(&s.window.session(), &Session::budgetReady);
+    s.window.session().wantBudget();
+    REQUIRE((ready.count() > 0 || ready.wait(5000)));
+    const auto view = ready.last().first().value<BudgetViewPtr>();
+    CHECK(view->not_looked_at);
+    CHECK_FALSE(view->on_disk);
+    CHECK_FALSE(view->results.empty());
+  }
+}
+
+TEST_CASE("names in a book are file names of their kind, or nothing is written by them") {
+  CHECK(book::is_plain_name("battery", "satchel.battery.toml"));
+  for (const char* name :
+       {"/home/me/.config/autostart/evil.desktop", "../x.battery.toml", "a/b.battery.toml",
+        ".hidden.battery.toml", "x.desktop", "", "x.battery.toml\n", "x.battery.toml/"}) {
+    INFO(name);
+    CHECK_FALSE(book::is_plain_name("battery", name));
+  }
+  CHECK_FALSE(book::is_plain_name("duty", "satchel.battery.toml"));
+}
+
+TEST_CASE("a what-if touches no verdict until it is made the plan, and that can be undone") {
+  Opened s;
+  open_plan(s);
+  const auto text = [&](const char* kind) {
+    const auto* d = s.window.session().book()->document(kind);
+    return d ? d->text : std::string("none");
+  };
+  const std::string battery = text(book::kBattery), duty = text(book::kDuty);
+  s.window.setDesk(QStringLiteral("Lifetime"));
+  auto* scenario = s.child<QLabel>("lifeScenario");
+  REQUIRE(s.wait([&] { return scenario->text().size() > 3; }));
+  auto* make = s.child<QPushButton>("makePlan");
+  CHECK_FALSE(make->isEnabled());
+  const QString before = scenario->text();
+  auto* capacity = s.child<QLineEdit>("life_capacity");
+  capacity->selectAll();
+  QTest::keyClicks(capacity, QStringLiteral("2400 mAh"));
+  QTest::keyClick(capacity, Qt::Key_Return);
+  REQUIRE(s.wait([&] { return scenario->text() != before; }));
+  CHECK(text(book::kBattery) == battery);
+  CHECK(text(book::kDuty) == duty);
+  REQUIRE(
+      s.wait([&] { return text(book::kScenarioBattery).find("2400 mAh") != std::string::npos; }));
+  REQUIRE(s.wait([&] { return make->isEnabled(); }));
+  // The plan's file on the command line and the book's own agree still.
+  const auto check = [&] {
+    return cli({"check", s.made.path, "--build", "1.0", "--budget",
+                kExamples + "satchel.budget.toml", "--json"})
+        .json();
+  };
+  const auto as_planned = check();
+  QTest::mouseClick(make, Qt::LeftButton);
+  REQUIRE(s.wait([&] { return text(book::kScenarioBattery) == "none"; }));
+  CHECK_THAT(text(book::kBattery), Catch::Contains("2400 mAh"));
+  CHECK(s.window.session().book()->document(book::kBattery)->name == "satchel.battery.toml");
+  CHECK(check() == as_planned);  // files are what they were
+  s.window.actions().find(QStringLiteral("undo"))->trigger();
+  REQUIRE(s.wait([&] { return text(book::kBattery) == battery; }));
+  CHECK(s.wait([&] { return text(book::kScenarioBattery).find("2400 mAh") != std::string::npos; }));
+}
+
+TEST_CASE("a build that cannot be compared does not take the way back with it") {
+  Opened s;
+  {
+    book::Book book = book::Book::open(s.made.path, book::Book::Mode::write);
+    book::ChannelInfo channel;
+    channel.name = "I";
+    channel.time_base = {1, 1000};
+    book::CaptureWriter writer(book, {"unsplit", "9.9", {}, false}, {channel});
+    writer.append(0, 0, 1, std::vector<double>(5000, 1e-3));
+    writer.finish("complete", false);
+  }
+  s.window.openBook(QString::fromStdString(s.made.path));
+  REQUIRE(s.wait([&] { return s.window.session().book()->builds.size() == 3; }));
+  QSignalSpy compared(&s.window.session(), &Session::buildsReady);
+  s.window.setDesk(QStringLiteral("Builds"));
+  auto* candidate = s.child<QComboBox>("candidate");
+  REQUIRE(s.wait([&] { return candidate->count() == 2; }));
+  REQUIRE((compared.count() > 0 || compared.wait(5000)));
+  REQUIRE(s.wait([&] { return candidate->isVisible(); }));
+  candidate->setCurrentText(QStringLiteral("9.9"));
+  auto* empty = s.child<EmptyState>("buildsEmpty");
+  REQUIRE(s.wait([&] { return empty->isVisible(); }));
+  CHECK_THAT(empty->text().toStdString(), Catch::Contains("9.9"));
+  auto* back = empty->findChild<QPushButton*>(QStringLiteral("offer0"));
+  REQUIRE(back);
+  CHECK(back->text().endsWith(QStringLiteral("1.1")));
+  QTest::qWait(30);
+  QTest::mouseClick(back, Qt::LeftButton);
+  REQUIRE(s.wait([&] { return candidate->isVisible(); }));
+  CHECK(candidate->currentText() == QStringLiteral("1.1"));
+}
+
+TEST_CASE("a line for a quantity takes a bare number in its unit, and gives up what was typed") {
+  QuantityEdit edit(QStringLiteral("v"), QStringLiteral("Voltage"),
+                    static_cast<int>(Dimension::voltage), nullptr);
+  edit.show();
+  edit.setQuantity(3.6);
+  const auto type = [&](const char* text) {
+    edit.selectAll();
+    QTest::keyClicks(&edit, QLatin1String(text));
+    QTest::keyClick(&edit, Qt::Key_Return);
+  };
+  type("3.7");
+  CHECK(edit.quantity() == 3.7);
+  CHECK_FALSE(edit.isWrong());
+  type("lots");
+  CHECK(edit.isWrong());
+  QTest::keyClick(&edit, Qt::Key_Escape);
+  CHECK_FALSE(edit.isWrong());
+  CHECK(edit.quantity() == 3.7);
+  CHECK(edit.text().startsWith(QStringLiteral("3.7")));
+}
+
+TEST_CASE("a copy of the open book is saved while it is open") {
+  Opened s;
+  const std::string to = s.made.folder / "copy.kuvio";
+  s.window.copyBook(QString::fromStdString(to));
+  REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("Copied")); }));
+  CHECK(cli({"verify", to}).status == 0);
+  CHECK(cli({"list", to, "--json"}).json() == cli({"list", s.made.path, "--json"}).json());
+}

@@ -1,0 +1,472 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A book is one file: what lies beside it while it is open, what is left when it is closed, what a
+// lone copy says, and what checksums find.
+
+#include "book/book_file.h"
+#include "book/capture_writer.h"
+#include "book/channel_trace.h"
+#include "book/checksums.h"
+#include "book/copy.h"
+#include "book/notes.h"
+#include "book/verify.h"
+#include "core/measure.h"
+
+#include "support.h"
+
+#include <catch2/catch.hpp>
+#include <sqlite3.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <filesystem>
+#include <fstream>
+#include <iterator>
+#include <optional>
+#include <random>
+#include <thread>
+
+using namespace kuvio;
+using book::Book;
+namespace fs = std::filesystem;
+
+namespace {
+
+/// What stands in a folder whose name begins with the book's, and all that is hidden there.
+std::vector<std::string> beside(const std::string& path) {
+  std::vector<std::string> out;
+  const std::string name = fs::path(path).filename().string();
+  for (const auto& entry : fs::directory_iterator(fs::path(path).parent_path())) {
+    const std::string other = entry.path().filename().string();
+    if (other != name && (other.starts_with(name) || other.starts_with("."))) out.push_back(other);
+  }
+  return out;
+}
+
+book::ChannelInfo channel_of_ms() {
+  book::ChannelInfo c;
+  c.name = "I";
+  c.time_base = {1, 1000};
+  return c;
+}
+
+/// A capture of `n` samples of 1 mA, a millisecond each.
+std::int64_t add_capture(Book& book, std::size_t n, const std::string& build = "1") {
+  book::CaptureWriter writer(book, {"c", build, {}, false}, {channel_of_ms()});
+  writer.append(0, 0, 1, std::vector<double>(n, 1e-3));
+  writer.log({0.001, false, "hello"});
+  writer.finish("made", false);
+  return writer.id();
+}
+
+std::int64_t samples(const std::string& path) {
+  std::int64_t out = 0;
+  for (const auto& c : Book::open(path, Book::Mode::read).captures())
+    for (const auto& channel : c.channels) out += channel.samples;
+  return out;
+}
+
+std::string read_file(const std::string& path) {
+  std::ifstream in(path, std::ios::binary);
+  return {std::istreambuf_iterator<char>(in), {}};
+}
+
+void execute(const std::string& path, const std::string& sql) {
+  sqlite3* db = nullptr;
+  REQUIRE(sqlite3_open(path.c_str(), &db) == SQLITE_OK);
+  char* why = nullptr;
+  const int code = sqlite3_exec(db, sql.c_str(), nullptr, nullptr, &why);
+  INFO(sql << ": " << (why ? why : ""));
+  sqlite3_close(db);
+  REQUIRE(code == SQLITE_OK);
+}
+
+}  // namespace
+
+TEST_CASE("whoever lets go of a book last leaves one file, in any order of readers and writers") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  std::mt19937 random(std::random_device{}());
+  for (int round = 0; round < 30; ++round) {
+    std::vector<std::optional<Book>> open;
+    for (int i = 0; i < 5; ++i) {
+      open.emplace_back(
+          Book::open(path, i == 0 || random() % 2 ? Book::Mode::create : Book::Mode::read));
+      CHECK(book::file_head(path).wants_log);
+    }
+    for (auto& book : open) {
+      if (random() % 2) (void)book->captures();
+    }
+    if (round % 3 == 0) add_capture(*open[0], 1000);
+    std::shuffle(open.begin(), open.end(), random);
+    for (auto& book : open) book.reset();
+    CHECK(beside(path).empty());
+    CHECK_FALSE(book::file_head(path).wants_log);
+  }
+  // Copied alone, it is all there.
+  fs::copy_file(path, folder / "alone.kuvio");
+  CHECK(samples(folder / "alone.kuvio") == 10'000);
+  const Book alone = Book::open(folder / "alone.kuvio", Book::Mode::read);
+  CHECK(alone.unclean().empty());
+  CHECK(book::verify(alone).empty());
+}
+
+TEST_CASE("reading leaves a closed book as it is, to the byte") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  {
+    Book book = Book::open(path, Book::Mode::create);
+    add_capture(book, 1000);
+  }
+  const std::string before = read_file(path);
+  CHECK(samples(path) == 1000);
+  CHECK(book::verify(Book::open(path, Book::Mode::read)).empty());
+  CHECK(read_file(path) == before);
+  CHECK(beside(path).empty());
+}
+
+TEST_CASE("a copy of the file alone, while its log lies beside it, says what it is") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", lone = folder / "lone.kuvio";
+  Book book = Book::open(path, Book::Mode::create);
+  add_capture(book, 1000);
+  book::CaptureWriter writer(book, {"grows", "1", {}, false}, {channel_of_ms()});
+  writer.append(0, 0, 1, std::vector<double>(500, 1e-3));
+  writer.flush();
+  fs::copy_file(path, lone);
+  {
+    const Book read = Book::open(lone, Book::Mode::read);
+    CHECK_THAT(read.unclean(),
+               Catch::Contains("closed uncleanly") && Catch::Contains("lone.kuvio-wal"));
+    const auto problems = book::verify(read);
+    REQUIRE_FALSE(problems.empty());
+    CHECK_THAT(problems.front().what, Catch::Contains("closed uncleanly"));
+  }
+  // Reading did not change that, so that the log may still be brought.
+  CHECK(book::file_head(lone).wants_log);
+  CHECK(beside(lone).empty());
+  fs::copy_file(path + "-wal", lone + "-wal");
+  CHECK(samples(lone) == 1500);
+  // Written to without its log, it keeps saying so in itself.
+  const std::string other = folder / "other.kuvio";
+  fs::copy_file(path, other);
+  {
+    const Book write = Book::open(other, Book::Mode::write);
+    CHECK_FALSE(write.unclean().empty());
+  }
+  const Book later = Book::open(other, Book::Mode::read);
+  CHECK(later.unclean().empty());
+  CHECK(later.note(0, "unclean").has_value());
+  // A book that is open somewhere is not unclean.
+  CHECK(Book::open(path, Book::Mode::read).unclean().empty());
+}
+
+TEST_CASE("another's log beside a closed book is not read into it") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", other = folder / "other.kuvio";
+  {
+    Book book = Book::open(path, Book::Mode::create);
+    add_capture(book, 1000);
+  }
+  Book open = Book::open(other, Book::Mode::create);
+  add_capture(open, 3000);
+  fs::copy_file(other + "-wal", path + "-wal");
+  for (const auto mode : {Book::Mode::read, Book::Mode::write})
+    CHECK_THROWS_WITH(Book::open(path, mode), Catch::Contains("b.kuvio-wal is another's"));
+  fs::remove(path + "-wal");
+  CHECK(samples(path) == 1000);
+}
+
+TEST_CASE("a journal beside a book is not followed: what it names stays") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio", victim = folder.write("victim.txt", "mine");
+  {
+    Book book = Book::open(path, Book::Mode::create);
+    add_capture(book, 10);
+  }
+  folder.write("b.kuvio-journal", std::string("\xd9\xd5\x05\xf9\x20\xa1\x63\xd7", 8) + victim);
+  CHECK_THROWS_WITH(Book::open(path, Book::Mode::write), Catch::Contains("b.kuvio-journal"));
+  CHECK_THROWS_WITH(Book::open(path, Book::Mode::create), Catch::Contains("b.kuvio-journal"));
+  CHECK(fs::exists(victim));
+}
+
+TEST_CASE("a copy holds what a book holds, also while it grows, and replaces nothing") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Book book = Book::open(path, Book::Mode::create);
+  add_capture(book, 200'000);
+  book::put(book, {{0, "reference", "1"}});
+  book::CaptureWriter writer(book, {"grows", "2", {}, false}, {channel_of_ms()});
+  std::int64_t at = 0;
+  const auto grow = [&] {
+    writer.append(0, at, 1, std::vector<double>(1000, 1e-3));
+    at += 1000;
+    writer.flush();
+  };
+  grow();
+  book::copy(Book::open(path, Book::Mode::read), folder / "c.kuvio", [&](double) {
+    grow();  // a writer goes on meanwhile
+    return true;
+  });
+  CHECK(beside(folder / "c.kuvio").empty());
+  const Book copied = Book::open(folder / "c.kuvio", Book::Mode::read);
+  CHECK(copied.unclean().empty());
+  CHECK(book::verify(copied).empty());
+  const auto captures = copied.captures();
+  REQUIRE(captures.size() == 2);
+  CHECK(captures[0].channels[0].samples == 200'000);
+  CHECK(captures[1].interrupted);
+  CHECK(captures[1].end_reason == "copied while it was recorded");
+  CHECK(captures[1].channels[0].samples == 1000);
+  CHECK(copied.note(0, "reference") == "1");
+  CHECK_THROWS_WITH(book::copy(book, folder / "c.kuvio"), Catch::Contains("already"));
+  CHECK_THROWS_WITH(book::copy(book, folder / "d.kuvio", [](double) { return false; }),
+                    Catch::Contains("given up"));
+  CHECK_FALSE(fs::exists(folder / "d.kuvio"));
+  writer.finish("made", false);
+  CHECK(samples(path) == 200'000 + at);
+}
+
+TEST_CASE("a book that is taken away while it is recorded into goes on in one beside it") {
+  for (const char* how : {"renamed", "deleted", "replaced"}) {
+    INFO(how);
+    const test::Folder folder;
+    const std::string path = folder / "b.kuvio", moved = folder / "moved.kuvio";
+    const std::string goes_on = folder / "b goes on.kuvio";
+    {
+      Book book = Book::open(path, Book::Mode::create);
+      add_capture(book, 5000);
+      book::CaptureWriter writer(book, {"night", "1", {{"board", "7"}}, false}, {channel_of_ms()});
+      writer.append(0, 0, 1, std::vector<double>(700, 1e-3));
+      writer.flush();
+      if (std::string(how) == "deleted") {
+        fs::remove(path);
+      } else {
+        fs::rename(path, moved);
+      }
+      if (std::string(how) == "replaced") {
+        {
+          Book made = Book::open(folder / "made.kuvio", Book::Mode::create);
+          add_capture(made, 77);
+        }
+        fs::rename(folder / "made.kuvio", path);
+      }
+      writer.append(0, 700, 1, std::vector<double>(300, 2e-3));
+      writer.flush();
+      CHECK_THAT(writer.take_told(), Catch::Contains("goes on in") && Catch::Contains(goes_on));
+      CHECK(writer.take_told().empty());
+      CHECK(writer.book().path() == goes_on);
+      writer.append(0, 1000, 1, std::vector<double>(500, 2e-3));
+      writer.finish("made", false);
+    }
+    const Book book = Book::open(goes_on, Book::Mode::read);
+    CHECK(book::verify(book).empty());
+    const auto last = book.captures().back();
+    CHECK(last.name == "night");
+    CHECK(last.conditions.at("board") == "7");
+    CHECK(last.channels[0].from_s == Approx(1.0));
+    CHECK(measure(book::ChannelTrace(book, last.channels[0])).charge == Approx(0.5 * 2e-3));
+    CHECK(beside(goes_on).empty());
+    // What came before is finished where it was, or taken along where no name led to it any more.
+    const std::string rest = std::string(how) == "deleted" ? goes_on : moved;
+    const Book old = Book::open(rest, Book::Mode::read);
+    CHECK(old.unclean().empty());
+    CHECK(book::verify(old).empty());
+    const auto captures = old.captures();
+    REQUIRE(captures.size() >= 2);
+    CHECK(captures[0].channels[0].samples == 5000);
+    CHECK(captures[1].channels[0].samples == 1000);
+    CHECK(captures[1].interrupted);
+    CHECK(beside(moved).empty());
+    if (std::string(how) == "replaced") {
+      CHECK(samples(path) == 77);
+      CHECK(book::verify(Book::open(path, Book::Mode::read)).empty());
+    }
+    CHECK(beside(path).empty());
+  }
+}
+
+TEST_CASE("verify finds one changed value in any row that a figure rests on") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  {
+    Book book = Book::open(path, Book::Mode::create);
+    book::ChannelInfo uneven = channel_of_ms();
+    uneven.name = "J";
+    uneven.encoding = book::Encoding::f8;
+    uneven.calibration = {2, 0.5, "by hand"};
+    book::CaptureWriter writer(book, {"c", "1", {{"voltage", "3.6 V"}}, false},
+                               {channel_of_ms(), uneven});
+    writer.append(0, 0, 1, std::vector<double>(70'000, 1e-3));
+    writer.append_times(1, std::vector<std::int64_t>{0, 3, 10}, std::vector<double>{1, 2, 3}, 11,
+                        false);
+    writer.flag(0, {Flag::over_range, 1, 2, 5});
+    writer.clock(1, {0.5, 1.001, 1e-3}, {{0, 0, 1}});
+    for (int i = 0; i < 14; ++i) writer.log({i * 1.0, false, "line"});
+    writer.event({"mark", 1, 2, "here"});
+    writer.finish("made", false);
+    book::StoredSplit split;
+    split.channel = 1;
+    split.visits = {{"A", 0, 30, true}, {"B", 30, 70, true}};
+    book.save_split(1, split);
+    book::put(book, {{0, "reference", "1"}, {1, "edits", "[]"}});
+    REQUIRE(book::verify(book).empty());
+  }
+  const std::string good = read_file(path);
+  const char* const changes[] = {"UPDATE segment SET end_tick=end_tick+1 WHERE channel=2",
+                                 "UPDATE segment SET start_tick=start_tick-1 WHERE channel=2",
+                                 "UPDATE flag_run SET to_s=1.5",
+                                 "UPDATE flag_run SET flag='dropped'",
+                                 "DELETE FROM flag_run",
+                                 "UPDATE clock SET rate=1.1",
+                                 "UPDATE sync_point SET latest_s=0.5",
+                                 "UPDATE calibration SET offset=0",
+                                 "UPDATE channel SET accuracy='1 %' WHERE id=1",
+                                 "UPDATE channel SET tick_den=2000 WHERE id=1",
+                                 "UPDATE channel SET kind='instant' WHERE id=2",
+                                 "UPDATE condition SET value='5 V'",
+                                 "UPDATE capture SET build='2'",
+                                 "UPDATE capture SET name='d'",
+                                 "UPDATE capture SET phase='interrupted'",
+                                 "UPDATE log_line SET time_s=0 WHERE id=7",
+                                 "DELETE FROM log_line WHERE id=7",
+                                 "UPDATE event SET text='there'",
+                                 "UPDATE visit SET state='C' WHERE ordinal=1",
+                                 "UPDATE visit SET from_s=-1e308 WHERE ordinal=0",
+                                 "DELETE FROM visit WHERE ordinal=0",
+                                 "DELETE FROM visit",
+                                 "UPDATE split SET rules=7",
+                                 "DELETE FROM split",
+                                 "UPDATE note SET value='2' WHERE key='reference'",
+                                 "DELETE FROM note WHERE key='edits'",
+                                 "INSERT INTO note VALUES(0, 'duty', '{}')",
+                                 "UPDATE chunk SET q=q*2 WHERE segment=0",
+                                 "UPDATE chunk SET strides_crc=strides_crc+1",
+                                 "DELETE FROM checksum WHERE kind='capture'",
+                                 "UPDATE checksum SET crc=crc+1 WHERE kind='split'"};
+  for (const char* sql : changes) {
+    INFO(sql);
+    std::ofstream(path, std::ios::binary | std::ios::trunc) << good;
+    execute(path, sql);
+    CHECK_FALSE(book::verify(Book::open(path, Book::Mode::read)).empty());
+  }
+  // What people change in the application is no damage.
+  std::ofstream(path, std::ios::binary | std::ios::trunc) << good;
+  {
+    const Book book = Book::open(path, Book::Mode::write);
+    book::put(book, {{1, "name", "other"},
+                     {1, "build", "9"},
+                     {0, "reference", std::nullopt},
+                     {0, "wanted", "2 y"}});
+    book::StoredSplit split;
+    split.channel = 1;
+    split.visits = {{"A", 0, 70, true}};
+    book.save_split(1, split);
+    CHECK(book::verify(book).empty());
+    book.discard(1);
+    CHECK(book::verify(book).empty());
+  }
+}
+
+TEST_CASE("one damaged capture locks none of the others away, and verify names it") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  {
+    Book book = Book::open(path, Book::Mode::create);
+    add_capture(book, 1000, "1");
+    add_capture(book, 2000, "2");
+  }
+  execute(path, "UPDATE channel SET tick_den=-5 WHERE capture=1");
+  const Book book = Book::open(path, Book::Mode::read);
+  const auto captures = book.captures();
+  REQUIRE(captures.size() == 2);
+  CHECK_THAT(captures[0].damage, Catch::Contains("no time base"));
+  CHECK(captures[1].damage.empty());
+  CHECK(measure(book::ChannelTrace(book, captures[1].channels[0])).charge == Approx(2e-3));
+  CHECK_THROWS_WITH(book.capture(1), Catch::Contains("no time base"));
+  CHECK(book.capture(2).channels.size() == 1);
+  const auto problems = book::verify(book);
+  CHECK(std::any_of(problems.begin(), problems.end(), [](const book::Problem& p) {
+    return p.what.find("no time base") != std::string::npos;
+  }));
+}
+
+TEST_CASE("a half-done import of somebody who finished meanwhile is not erased") {
+  // The writer that finishes between a look and the lock: seen dead by its owner, done by its
+  // phase.
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  std::jthread makers[4];
+  std::atomic<int> made{0};
+  for (auto& maker : makers) {
+    maker = std::jthread([&] {
+      for (int i = 0; i < 20; ++i) {
+        Book book = Book::open(path, Book::Mode::create);
+        book::CaptureWriter writer(book, {"i", "1", {}, true}, {channel_of_ms()});
+        writer.append(0, 0, 1, std::vector<double>(50, 1e-3));
+        writer.finish("imported", false);
+        ++made;
+      }
+    });
+  }
+  for (auto& maker : makers) maker.join();
+  CHECK(Book::open(path, Book::Mode::read).captures().size() == static_cast<std::size_t>(made));
+  CHECK(beside(path).empty());
+  CHECK(book::verify(Book::open(path, Book::Mode::read)).empty());
+}
+
+TEST_CASE("text from outside is valid UTF-8, without controls and turned directions") {
+  CHECK(book::printable("Stromst\xe4rke") == "Stromst\\xE4rke");
+  CHECK(book::printable("µA ✓ 𝄞") == "µA ✓ 𝄞");
+  CHECK(book::printable("\xed\xa0\x80") == "\\xED\\xA0\\x80");                    // a surrogate
+  CHECK(book::printable("\xc0\xaf\xe0\x80\xaf") == "\\xC0\\xAF\\xE0\\x80\\xAF");  // too long forms
+  CHECK(book::printable("\xf4\x90\x80\x80") == "\\xF4\\x90\\x80\\x80");           // beyond U+10FFFF
+  CHECK(book::printable("\x1b[2J\n\x7f") == "\\x1B[2J\\x0A\\x7F");
+  CHECK(book::printable("\xc2\x9b"
+                        "1m") == "\\xC2\\x9B1m");  // C1
+  CHECK(book::printable("a\xe2\x80\xae"
+                        "b") == "a\\xE2\\x80\\xAEb");  // right to left
+  CHECK(book::printable("\xe2\x80") == "\\xE2\\x80");
+}
+
+TEST_CASE("a book of version 5 is read as it is, and gets its checksums from the first writer") {
+  const test::Folder folder;
+  const std::string path = folder / "v5.kuvio";
+  fs::copy_file(KUVIO_SOURCE "/tests/fixtures/book-v5.kuvio", path);
+  {
+    // It says "write-ahead log" in its header, as every closed book of its version did.
+    const Book old = Book::open(path, Book::Mode::read);
+    CHECK(old.version() == 5);
+    CHECK(old.unclean().empty());
+    CHECK(book::verify(old).empty());
+    CHECK(old.split(1)->visits.size() == 20);
+  }
+  { CHECK(Book::open(path, Book::Mode::write).version() == 6); }
+  CHECK(beside(path).empty());
+  CHECK_FALSE(book::file_head(path).wants_log);
+  CHECK(book::verify(Book::open(path, Book::Mode::read)).empty());
+  execute(path, "UPDATE visit SET to_s=to_s+1e-4 WHERE ordinal=3");
+  CHECK_FALSE(book::verify(Book::open(path, Book::Mode::read)).empty());
+}
+
+TEST_CASE("channels of one name in a book are told apart") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  {
+    Book book = Book::open(path, Book::Mode::create);
+    std::vector<book::ChannelInfo> channels(3, channel_of_ms());
+    book::CaptureWriter writer(book, {"c", "1", {}, false}, channels);
+    for (std::size_t c = 0; c < 3; ++c)
+      writer.append(c, 0, 1, std::vector<double>(100, 1e-3 * static_cast<double>(c + 1)));
+    writer.finish("made", false);
+  }
+  const Book book = Book::open(path, Book::Mode::read);
+  const auto capture = book.capture(1);
+  REQUIRE(capture.channels.size() == 3);
+  const char* names[] = {"I", "I2", "I3"};
+  for (std::size_t c = 0; c < 3; ++c) {
+    CHECK(capture.channels[c].name == names[c]);
+    CHECK(*measure(book::ChannelTrace(book, *capture.channel(names[c]))).mean() ==
+          Approx(1e-3 * static_cast<double>(c + 1)));
+  }
+}
