@@ -15,6 +15,7 @@ namespace kuvio::formats {
 namespace {
 
 constexpr double kDay = 86400, kMonth = 30.4375 * kDay, kYear = 365.25 * kDay;
+constexpr double kCellCharge = 360;  // C; 100 mAh
 
 std::string plain(double value, int digits) {
   std::string out = fmt::format("{:.{}g}", value, digits);
@@ -81,6 +82,9 @@ std::string quantity_text(double value, Dimension dimension, int digits) {
       if (value >= 1) return prefixed(value, "Hz", digits);
       return day < 24 ? plain(day, digits) + " /d" : plain(hour, digits) + " /h";
     }
+    case Dimension::charge:  // a cell's, as cells are sold
+      if (std::fabs(value) >= kCellCharge) return plain(value / 3.6, digits) + " mAh";
+      [[fallthrough]];
     default:
       return prefixed(value, unit_symbol(dimension), digits);
   }

@@ -191,8 +191,9 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
       const QString build = candidate_->itemText(i);
       if (build == q(view->candidate) || offers.size() > kOffers) continue;
       const bool back = build == compared_;
-      const EmptyState::Offer offer{back ? tr("Back to %1").arg(build) : build,
-                                    [this, build] { candidate_->setCurrentText(build); }};
+      const EmptyState::Offer offer{
+          back ? tr("Back to %1").arg(build) : tr("Compare %1").arg(build),
+          [this, build] { candidate_->setCurrentText(build); }};
       offers.insert(back ? offers.begin() : offers.end(), offer);
     }
     empty_->say(tr("%1 and %2 cannot be compared yet").arg(q(view->reference), q(view->candidate)),

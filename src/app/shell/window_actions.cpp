@@ -25,8 +25,8 @@ void MainWindow::makeBookActions() {
                [this] { newBook(); });
   actions_.add(QStringLiteral("openBook"), menu, tr("Open book…"), QKeySequence::Open,
                [this] { chooseBook(); });
-  actions_.add(QStringLiteral("copyBook"), menu, tr("Save a copy…"), QKeySequence::SaveAs,
-               [this] { saveCopy(); });
+  actions_.add(QStringLiteral("copyBook"), menu, tr("Save a copy…"),
+               QKeySequence(tr("Ctrl+Shift+S")), [this] { saveCopy(); });
   QAction* recent =
       actions_.add(QStringLiteral("recent"), menu, tr("Recent"), {}, [this] { fillRecent(); });
   recent->setMenu(new QMenu(this));
