@@ -222,3 +222,22 @@ TEST_CASE("a copy of the open book is saved while it is open") {
   CHECK(cli({"verify", to}).status == 0);
   CHECK(cli({"list", to, "--json"}).json() == cli({"list", s.made.path, "--json"}).json());
 }
+
+TEST_CASE("a book that was copied alone while it was open says so in the window, and works") {
+  const Made made;
+  const std::string lone = made.folder / "lone.kuvio";
+  {
+    const book::Book open = book::Book::open(made.path, book::Book::Mode::write);
+    book::put(open, {{0, "reference", "1.0"}});
+    std::filesystem::copy_file(made.path, lone);
+  }
+  MainWindow window;
+  window.show();
+  QSignalSpy ready(&window, &MainWindow::ready);
+  window.openBook(QString::fromStdString(lone));
+  REQUIRE((window.settled() || ready.wait(10000)));
+  CHECK_THAT(window.message().toStdString(), Catch::Contains("closed uncleanly"));
+  window.session().put(QStringLiteral("reference"), {{0, "reference", "1.1"}});
+  REQUIRE(QTest::qWaitFor([&] { return window.session().book()->reference() == "1.1"; }));
+  CHECK(book::Book::open(lone, book::Book::Mode::read).note(0, "unclean").has_value());
+}

@@ -321,6 +321,7 @@ void MainWindow::takeBook(const BookViewPtr& book) {
     preferences_.remember(book_path_);
     keepPreferences();
     if (book->document(book::kBudget)) session_.wantBudget();
+    if (!book->unclean.empty()) tell(tr("%1: %2").arg(file_name(book_path_), q(book->unclean)));
   }
   taking_ = false;
   if (std::exchange(budget_stale_, false)) session_.wantBudget();

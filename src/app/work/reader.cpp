@@ -114,8 +114,10 @@ Fills fills_for(const std::string& recipe_text, const Visits& visits) {
   return formats::assign_fills(order, longest);
 }
 
-Reader::Reader(const QString& path)
-    : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)), path_(path) {
+Reader::Reader(const QString& path, const std::string& unclean)
+    : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)),
+      path_(path),
+      unclean_(unclean.empty() ? book_.unclean() : unclean) {
   version_ = book_.data_version();
 }
 
@@ -208,6 +210,7 @@ BookViewPtr Reader::list() {
   spare_.clear();
   auto out = std::make_shared<BookView>();
   out->path = path_;
+  out->unclean = unclean_;
   out->builds = book_.builds();
   for (const book::Note& note : book_.notes()) {
     if (note.capture == 0 && note.value) out->kept[note.key] = *note.value;

@@ -28,7 +28,8 @@ struct FrameWish {
 /// thread, that of its connection. Throws Error.
 class Reader {
 public:
-  explicit Reader(const QString& path);
+  /// `unclean`: what the book had to say when it was found not closed.
+  explicit Reader(const QString& path, const std::string& unclean = {});
 
   BookViewPtr list();
   /// Opens the captures to be drawn together; those that are not there are left out.
@@ -81,6 +82,7 @@ private:
 
   book::Book book_;
   QString path_;
+  std::string unclean_;
   std::int64_t version_ = 0;
   std::vector<Open> open_;
   std::map<std::int64_t, Sketch> sketches_;

@@ -2,6 +2,7 @@
 #include "app/work/session.h"
 
 #include "app/work/trusted_files.h"
+#include "book/book_file.h"
 #include "book/copy.h"
 #include "formats/output_file.h"
 #include "formats/toml_file.h"
@@ -120,6 +121,19 @@ void Session::cancel() {
   for (std::stop_source& source : long_work_) source.request_stop();
 }
 
+namespace {
+/// A book that was not closed, and whose log is not here, is put in order before several read and
+/// write it; what it had to say. One that cannot be written to is read as it is.
+std::string adopted(const std::string& path) {
+  if (!book::misses_log(path)) return {};
+  try {
+    return book::Book::open(path, book::Book::Mode::write).unclean();
+  } catch (const Error&) {
+    return {};
+  }
+}
+}  // namespace
+
 void Session::open(const QString& path, bool create) {
   const std::uint64_t mine = ++generation_;
   post(
@@ -127,7 +141,8 @@ void Session::open(const QString& path, bool create) {
       [this, courier = courier_, reader = reader_, path, create, mine](const std::stop_token&) {
         reader->reset();
         if (create) book::Book::open(path.toStdString(), book::Book::Mode::create);
-        *reader = std::make_unique<Reader>(path);
+        const std::string unclean = create ? "" : adopted(path.toStdString());
+        *reader = std::make_unique<Reader>(path, unclean);
         const BookViewPtr book = (*reader)->list();
         courier.deliver([this, book, path, mine] {
           if (mine != generation_) return;

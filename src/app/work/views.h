@@ -72,6 +72,7 @@ struct CaptureRow {
 /// The book as a whole: its captures and what people put into it.
 struct BookView {
   QString path;
+  std::string unclean;  ///< it was not closed, and something is missing; for people
   std::vector<CaptureRow> rows;
   std::vector<std::string> builds;
   std::map<std::string, std::string> kept;  ///< the book's own notes: "reference", "unlike/…"
