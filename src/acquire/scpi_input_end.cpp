@@ -53,6 +53,7 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
 /// long.
 void ScpiInput::end() {
   scpi_.heed({});
+  scpi_.unasked = {};  // the rest of an answer that was no longer waited for
   const auto patience = milliseconds(std::llround(profile_.patience_s * 1000));
   scpi_.set_talk({profile_.terminator, std::min(patience, impatient_ ? kImpatient : kLastWord)});
   for (Held& held : held_) {  // nothing is left in reset; an output that is off stays so

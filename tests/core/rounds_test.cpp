@@ -5,6 +5,8 @@
 
 #include <catch2/catch.hpp>
 
+#include <deque>
+
 using namespace kuvio;
 
 namespace {
@@ -12,7 +14,9 @@ namespace {
 using States = std::vector<std::string>;
 
 /// A capture that goes through the given rounds, a rest of 50 s before each and behind the last.
-Ledger through(const std::vector<States>& rounds) {
+/// Rounds point into their ledger, so it is kept for as long as the tests run.
+const Ledger& through(const std::vector<States>& rounds) {
+  static std::deque<Ledger> kept;
   test::MadeCapture c;
   c.visit("Rest", 3e-6, 10, false).visit("Start", 1e-3, 1);
   for (const States& states : rounds) {
@@ -20,7 +24,7 @@ Ledger through(const std::vector<States>& rounds) {
     for (const std::string& s : states) c.visit(s, s == "Send" ? 70e-3 : 5e-3, s == "Send" ? 2 : 1);
   }
   c.visit("Rest", 3e-6, 10, false);
-  return test::ledger_of(c);
+  return kept.emplace_back(test::ledger_of(c));
 }
 
 std::vector<States> repeated(const States& states, int n) { return std::vector<States>(n, states); }
