@@ -160,18 +160,20 @@ bool LinesInput::follows(std::int64_t stamp_ns, std::int64_t before_ns) const {
 }
 
 /// Lines have no checksum: a stamp that jumps may be a garbled one. It is held until the next
-/// reading tells: what goes on from before it makes it a line of text, what goes on from it makes
-/// it a gap, or a clock that began again. Takes what was held, and says whether this one is to be
-/// taken now.
+/// reading tells: one that goes on from before it, and not from it, makes it a line of text; one
+/// that goes on from it makes it a gap (or another pace), or a clock that began again. Takes what
+/// was held, and says whether this one is to be taken now.
 bool LinesInput::stamps_agree(const Line& line, LineReader::Reading& reading) {
   if (!reader_.has_time() || !reading.time_ns || interval_s_ > 0) return true;
   const std::int64_t stamp = *reading.time_ns;
   if (held_) {
     Held held = std::move(*held_);
     held_.reset();
-    if (follows(stamp, *last_stamp_ns_)) {
+    const std::int64_t before = *last_stamp_ns_, jumped = *held.reading.time_ns;
+    const bool from_before = stamp > before && (jumped < before || stamp <= jumped);
+    if (from_before) {
       take_text(held.line);
-    } else if (follows(stamp, *held.reading.time_ns)) {
+    } else if (stamp > jumped) {
       take_reading(held.line, held.reading);
     } else {
       take_text(held.line);

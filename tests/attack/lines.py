@@ -33,6 +33,9 @@ def talk(connection, way, value):
             line = f"{stamp - 1010},{current}\n"
         if way == "gap" and after:
             line = f"{stamp + 5000},{current}\n"
+        if way == "slows" and after:  # thirty times, for good
+            stamp = 1000 + (number - 100) * 300
+            line = f"{stamp},{current}\n"
         if way == "text_later" and after:
             line = "all is well\n"
         if way == "other_unit" and number == 101:

@@ -207,6 +207,14 @@ TEST_CASE("a garbled stamp is no reading, and a true gap or a clock that began a
   gap.capture("7");
   CHECK(gap.figures().missing_s == Approx(5).margin(0.05));
   CHECK(gap.figures().charge == Approx(2e-3).epsilon(0.03));
+  // One that only slows down loses no reading.
+  Hostile slows("lines.py", "slows");
+  slows.capture("20");
+  {
+    const auto book = book::Book::open(slows.path, book::Book::Mode::read);
+    CHECK(book.captures().at(0).channels[0].samples >= 160);  // 100, and 63 of 300 ms
+    CHECK(book.log(1).empty());
+  }
   Hostile again("lines.py", "clock_again");
   const auto ran = again.capture("3");
   CHECK_THAT(ran.err, Catch::Contains("its time went back"));
