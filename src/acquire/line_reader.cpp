@@ -159,9 +159,8 @@ bool LineReader::try_header(const std::vector<std::string_view>& cells) {
   if (out.empty()) return false;
   refuse_doubt(out);
   for (const Column& c : out) {
-    if (c.role == Role::ignore || !c.taken) continue;
-    guessed_ += (guessed_.empty() ? "column \"" : "; column \"") + c.title +
-                "\" names no unit and is read in " + c.unit;
+    if (c.role == Role::ignore || c.guess.empty()) continue;
+    guessed_ += (guessed_.empty() ? "column \"" : "; column \"") + c.title + "\" " + c.guess;
   }
   titles_.clear();
   for (const Column& c : out) titles_ += (titles_.empty() ? "" : ",") + c.title;

@@ -96,10 +96,11 @@ std::int64_t Tracks::tick(const Packet& packet, std::size_t at) const {
 }
 
 double Tracks::whole_samples_s(double seconds) const {
-  if (period_ == 0 || !std::isfinite(seconds)) return seconds;
-  const auto samples = std::max<std::int64_t>(
-      1, std::llround(base_.ticks(seconds) / static_cast<long double>(period_)));
-  return base_.seconds(samples * period_);
+  if (!std::isfinite(seconds)) return seconds;
+  const std::int64_t unit = std::max<std::int64_t>(1, period_);
+  const auto units = std::max<std::int64_t>(
+      1, std::llround(base_.ticks(seconds) / static_cast<long double>(unit)));
+  return base_.seconds(units * unit);
 }
 
 double Tracks::bytes_per_s() const {

@@ -2,6 +2,7 @@
 // kuvio: the desktop application.
 
 #include "app/shell/main_window.h"
+#include "app/shell/quit_on_signal.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -47,6 +48,8 @@ int main(int argc, char** argv) {
   const bool dark = parser.isSet(night) || preferences.look == Preferences::Look::night;
   Theme::apply(dark ? Theme::Kind::night : Theme::Kind::paper);
   MainWindow window(preferences);
+  const QuitOnSignal outside;
+  QObject::connect(&outside, &QuitOnSignal::asked, &window, &MainWindow::leave);
   window.show();
   if (parser.isSet(timing)) {
     const auto report = [&] {

@@ -2,8 +2,10 @@
 #pragma once
 
 #include "book/chunk.h"
+#include "book/owner.h"
 #include "book/read_cache.h"
 #include "book/sqlite.h"
+#include "book/text.h"
 #include "core/clock_map.h"
 #include "core/compare.h"
 #include "core/split.h"
@@ -167,6 +169,8 @@ private:
   bool is_writing(const std::string& owner, std::int64_t capture) const;
   void erase(std::int64_t capture) const;
   void read_adjustments(ChannelInfo& c) const;
+  template <typename Take>
+  void each_capture(const char* sql, const Take& take) const;
   CaptureInfo read_capture(const Statement& row) const;
   void read_capture_rows(const Statement& row, CaptureInfo& out) const;
   std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
@@ -178,12 +182,5 @@ private:
 
 /// Seconds since the epoch as "2026-05-04T14:02:31.250Z".
 std::string utc_now();
-/// Text that is safe to store and show: bytes that are no UTF-8, control characters and those that
-/// turn the direction of what stands beside them become \xNN.
-std::string printable(std::string_view bytes);
-
-/// Identity of this process, and whether the one that wrote an identity still runs.
-std::string own_identity();
-bool is_alive(const std::string& identity);
 
 }  // namespace kuvio::book

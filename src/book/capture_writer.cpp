@@ -25,6 +25,8 @@ std::int64_t now_us() {
       .count();
 }
 
+std::string as_name(const std::string& text) { return shortened(printable(text), kMostName); }
+
 const char* flag_name(Flag flag) {
   switch (flag) {
     case Flag::over_range:
@@ -107,6 +109,16 @@ struct CaptureWriter::Channel {
 CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
                              const std::vector<ChannelInfo>& channels)
     : book_(&book), spec_(spec) {
+  if (spec.conditions.size() > kMostConditions) {
+    throw Error(Failure::bad_data, "too many conditions", book.path(),
+                fmt::format("{} of them, and a capture has {} at most", spec.conditions.size(),
+                            kMostConditions));
+  }
+  if (channels.size() > kMostChannels) {
+    throw Error(Failure::bad_data, "too many channels", book.path(),
+                fmt::format("{} of them, and a capture has {} at most: leave some out",
+                            channels.size(), kMostChannels));
+  }
   for (const ChannelInfo& info : channels) {
     auto channel = std::make_unique<Channel>();
     channel->info = info;
@@ -133,7 +145,7 @@ void CaptureWriter::put_rows() {
   db.prepare(
         "INSERT INTO capture(name, build, started_utc, phase, end_reason, owner, heartbeat_us) "
         "VALUES(?1, ?2, ?3, ?4, '', ?5, ?6)")
-      .bind_all(printable(spec_.name), printable(spec_.build), utc_now(),
+      .bind_all(as_name(spec_.name), as_name(spec_.build), utc_now(),
                 std::string_view(spec_.importing ? "importing" : "recording"), own_identity(),
                 now_us())
       .run();
@@ -146,16 +158,16 @@ void CaptureWriter::put_rows() {
           "INSERT INTO channel(capture, name, quantity, unit, kind, encoding, tick_num, tick_den, "
           "input, accuracy) "
           "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)")
-        .bind_all(id_, printable(info.name), info.quantity, info.unit,
+        .bind_all(id_, as_name(info.name), as_name(info.quantity), as_name(info.unit),
                   std::string_view(info.kind == SampleKind::instant ? "instant" : "averaged"),
                   std::string_view(to_string(info.encoding)), info.time_base.num,
-                  info.time_base.den, printable(info.input), info.accuracy)
+                  info.time_base.den, as_name(info.input), as_name(info.accuracy))
         .run();
     channel->info.id = db.last_row();
     if (!info.calibration.identity()) {
       db.prepare("INSERT INTO calibration(channel, gain, offset, text) VALUES(?1, ?2, ?3, ?4)")
           .bind_all(channel->info.id, info.calibration.gain, info.calibration.offset,
-                    info.calibration.text)
+                    as_name(info.calibration.text))
           .run();
     }
   }
@@ -168,7 +180,7 @@ void CaptureWriter::condition(const std::string& key, const std::string& value) 
       .prepare(
           "INSERT INTO condition(capture, key, value) VALUES(?1, ?2, ?3) "
           "ON CONFLICT(capture, key) DO UPDATE SET value=excluded.value")
-      .bind_all(id_, printable(key), printable(value))
+      .bind_all(id_, as_name(key), as_name(value))
       .run();
 }
 
@@ -408,13 +420,14 @@ void CaptureWriter::write_all() {
   for (auto& channel : channels_) write_channel(*channel);
   for (const LogLine& line : log_) {
     db.prepare("INSERT INTO log_line(capture, time_s, direction, text) VALUES(?1, ?2, ?3, ?4)")
-        .bind_all(id_, line.time_s, std::string_view(line.sent ? "sent" : "received"), line.text)
+        .bind_all(id_, line.time_s, std::string_view(line.sent ? "sent" : "received"),
+                  shortened(line.text, kMostLine))
         .run();
   }
   for (const Event& e : events_) {
     db.prepare(
           "INSERT INTO event(capture, kind, earliest_s, latest_s, text) VALUES(?1, ?2, ?3, ?4, ?5)")
-        .bind_all(id_, e.kind, e.earliest_s, e.latest_s, e.text)
+        .bind_all(id_, e.kind, e.earliest_s, e.latest_s, shortened(e.text, kMostLine))
         .run();
   }
   db.prepare("UPDATE capture SET heartbeat_us=?2 WHERE id=?1").bind_all(id_, now_us()).run();

@@ -163,8 +163,12 @@ std::vector<ChecksumFault> check_checksums(const Database& db) {
       out.push_back({capture, describe(what), "its checksum is gone"});
       continue;
     }
-    if (it->second != static_cast<std::int64_t>(checksum_of(db, what)))
-      out.push_back({capture, describe(what), "changed since it was written"});
+    try {
+      if (it->second != static_cast<std::int64_t>(checksum_of(db, what)))
+        out.push_back({capture, describe(what), "changed since it was written"});
+    } catch (const Error& e) {
+      out.push_back({capture, describe(what), "cannot be read: " + e.why()});
+    }
     written.erase(it);
   }
   for (const auto& [what, crc] : written)

@@ -36,10 +36,15 @@ Note now(const Book& book, const Note& place) {
 
 void write(const Book& book, const Note& note) {
   const Database& db = book.database();
+  if (note.value && note.value->size() > kMostText) {
+    throw Error(Failure::bad_data, "too long to keep", "\"" + note.key + "\"",
+                "a book takes texts of up to " + std::to_string(kMostText >> 20) +
+                    " MB; nothing was changed");
+  }
   if (is_capture_column(note)) {
     if (!note.value) return;
     db.prepare("UPDATE capture SET " + note.key + "=?2 WHERE id=?1")
-        .bind_all(note.capture, printable(*note.value))
+        .bind_all(note.capture, shortened(printable(*note.value), kMostName))
         .run();
     write_checksum(db, {"names", note.capture});
   } else if (note.value) {
@@ -79,9 +84,9 @@ std::vector<Edit> edits(const Book& book, std::int64_t capture) {
       e.kind = edit_kind(item.at("do").get<std::string>());
       e.at_s = item.at("at_s").get<double>();
       e.to_s = item.value("to_s", 0.0);
-      e.state = item.value("state", "");
-      e.before = item.value("before", "");
-      e.after = item.value("after", "");
+      e.state = shortened(item.value("state", ""), kMostName);
+      e.before = shortened(item.value("before", ""), kMostName);
+      e.after = shortened(item.value("after", ""), kMostName);
       if (!std::isfinite(e.at_s) || !std::isfinite(e.to_s)) throw std::invalid_argument("a time");
       out.push_back(std::move(e));
     }

@@ -2,6 +2,7 @@
 #include "book/sqlite.h"
 
 #include "book/book_file.h"
+#include "book/text.h"
 
 #include <fcntl.h>
 #include <sqlite3.h>
@@ -18,7 +19,13 @@ void fail(sqlite3* db, int code, const std::string& where) {
     case SQLITE_NOTADB:
       throw Error(Failure::bad_data, "not a Kuvio book", where, "it is not an SQLite file");
     case SQLITE_CORRUPT:
+    case SQLITE_CONSTRAINT:  // rows that belong to nothing
+    case SQLITE_MISMATCH:
       throw Error(Failure::bad_data, "damaged book", where, why + "; run kuvio-cli verify");
+    case SQLITE_TOOBIG:
+      throw Error(Failure::bad_data, "damaged book", where,
+                  "one of its values is longer than " + std::to_string(kMostValue >> 20) +
+                      " MB; run kuvio-cli verify");
     case SQLITE_FULL:
       throw Error(Failure::io, "disk full", where, "what was written before is kept");
     case SQLITE_BUSY:
@@ -209,6 +216,7 @@ Database::Database(const std::string& path, Access access, bool alone)
   }
   sqlite3_extended_result_codes(raw, 1);
   sqlite3_busy_timeout(raw, 5000);
+  sqlite3_limit(raw, SQLITE_LIMIT_LENGTH, kMostValue);
   // An untrusted book must not be able to run anything.
   sqlite3_db_config(raw, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
   sqlite3_db_config(raw, SQLITE_DBCONFIG_TRUSTED_SCHEMA, 0, nullptr);

@@ -49,7 +49,7 @@ const std::vector<std::int64_t>& StoredTrace::chunk_times(std::size_t chunk) con
     db_.read_blob("chunk_times", "data", c.id, 0, data);
     decode_ticks(data, times);
   }
-  if (crc32(std::as_bytes(std::span(times))) != c.times_crc) wrong();
+  if (crc32(std::as_bytes(std::span(times))) != c.times_crc || !times_make_sense(times)) wrong();
   c.first_tick = times.front();
   return cache_.times.put(key, std::move(times), n * 8 + 128);
 }
@@ -68,6 +68,7 @@ std::int64_t StoredTrace::first_tick(std::size_t chunk) const {
   } else if (!cache_.unpacker.times(data, first)) {
     wrong();
   }
+  if (!times_make_sense(first)) wrong();
   c.first_tick = first.front();
   return first.front();
 }

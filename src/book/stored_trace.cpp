@@ -5,6 +5,7 @@
 #include "core/node_sizes.h"
 
 #include <algorithm>
+#include <functional>
 
 namespace kuvio::book {
 
@@ -187,10 +188,18 @@ void StoredTrace::load_tail() {
     }
     next += count;
   }
+  if (!times_make_sense(tail_times_)) damaged("the times of its last samples are damaged");
   if (next != block.first + block.count) damaged("the last segment's samples are missing");
   for (std::int64_t at = stores_.back().sealed; at < block.count; at += kStrideSamples) {
     tail_strides_.push_back(sum_raw(block, at, std::min(block.count, at + kStrideSamples)));
   }
+}
+
+/// Whether times rise, and lie where the segments do: nothing beyond is ever reckoned with.
+bool StoredTrace::times_make_sense(std::span<const std::int64_t> times) const {
+  return times.empty() ||
+         (times.front() >= blocks_.front().start && times.back() <= blocks_.back().end &&
+          std::adjacent_find(times.begin(), times.end(), std::greater_equal<>()) == times.end());
 }
 
 void StoredTrace::load_flags() {

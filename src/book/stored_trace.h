@@ -61,6 +61,7 @@ private:
   void load();
   void load_segments();
   void load_chunks();
+  bool times_make_sense(std::span<const std::int64_t> times) const;
   void load_tail();
   void load_flags();
   [[noreturn]] void damaged(const std::string& what) const;

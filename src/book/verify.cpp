@@ -20,20 +20,85 @@ public:
       : book_(book), db_(book.database()), progress_(progress) {}
 
   std::vector<Problem> run() {
-    try {
-      structure();
+    guarded([&] { structure(); });
+    guarded([&] {
       auto count = db_.prepare("SELECT count(*) FROM chunk");
       if (count.step()) total_ = std::max<std::int64_t>(1, count.integer(0));
-      for (const CaptureInfo& capture : book_.captures()) check_capture(capture);
-    } catch (const Error& e) {
-      add("", e.where(), e.happened() + ": " + e.why());
-    }
+      for (const CaptureInfo& capture : book_.captures()) {
+        guarded([&] {
+          check_lengths(capture);
+          check_conditions(capture);
+        });
+        check_capture(capture);
+      }
+    });
     return std::move(problems_);
   }
 
 private:
   void add(const std::string& capture, const std::string& where, const std::string& what) {
     if (problems_.size() < 1000) problems_.push_back({capture, where, what});
+  }
+
+  /// What cannot be read is a problem, and the rest is checked all the same.
+  template <typename Check>
+  void guarded(Check check) {
+    try {
+      check();
+    } catch (const Error& e) {
+      add("", e.where(), e.happened() + ": " + e.why());
+    }
+  }
+
+  /// Text that is longer than a book takes (book/text.h), and is shown shortened.
+  void check_lengths(const CaptureInfo& capture) {
+    struct Where {
+      const char *what, *sql;
+      std::size_t most;
+    };
+    for (const auto& [what, sql, most] : {
+             Where{"its name or build",
+                   "SELECT max(length(CAST(name AS BLOB)), length(CAST(build AS BLOB))) FROM "
+                   "capture WHERE id=?1",
+                   kMostName},
+             Where{"a condition",
+                   "SELECT max(max(length(CAST(key AS BLOB)), length(CAST(value AS BLOB)))) FROM "
+                   "condition WHERE capture=?1",
+                   kMostName},
+             Where{"the text of a channel",
+                   "SELECT max(max(length(CAST(name AS BLOB)), length(CAST(quantity AS BLOB)), "
+                   "length(CAST(unit AS BLOB)), length(CAST(input AS BLOB)), "
+                   "length(CAST(accuracy AS BLOB)))) FROM channel WHERE capture=?1",
+                   kMostName},
+             Where{"a log line",
+                   "SELECT max(length(CAST(text AS BLOB))) FROM log_line WHERE capture=?1",
+                   kMostLine},
+             Where{"an event", "SELECT max(length(CAST(text AS BLOB))) FROM event WHERE capture=?1",
+                   kMostLine},
+             Where{"the name of a state",
+                   "SELECT max(length(CAST(state AS BLOB))) FROM visit WHERE split IN (SELECT id "
+                   "FROM split WHERE capture=?1)",
+                   kMostName},
+             Where{"a recipe",
+                   "SELECT max(length(CAST(recipe_text AS BLOB))) FROM split WHERE capture=?1",
+                   kMostText},
+         }) {
+      auto row = db_.prepare(sql);
+      row.bind_all(capture.id);
+      if (row.step() && row.integer(0) > static_cast<std::int64_t>(most)) {
+        add(capture.name, what,
+            fmt::format("is {} bytes long: it is shown shortened to {}", row.integer(0), most));
+      }
+    }
+  }
+
+  void check_conditions(const CaptureInfo& capture) {
+    auto row = db_.prepare("SELECT count(*) FROM condition WHERE capture=?1");
+    row.bind_all(capture.id);
+    if (row.step() && row.integer(0) > static_cast<std::int64_t>(kMostConditions)) {
+      add(capture.name, "conditions",
+          fmt::format("there are {}: {} are shown", row.integer(0), kMostConditions));
+    }
   }
 
   void structure() {

@@ -94,6 +94,8 @@ void set_unit(Column& c, const std::string& unit, Role said) {
   c.unit = unit;
   c.role = found->first;
   c.factor = found->second;
+  // "MA" is mA in capitals more often than a million amperes.
+  if (c.factor >= 1e6) c.doubt = "\"" + unit + "\" is a million or more, or a small m in capitals";
   if (said != Role::ignore && said != c.role)
     c.doubt = std::string("it is called a ") + name_of(said) + ", in a unit of " + name_of(c.role);
 }
@@ -158,6 +160,8 @@ Column guess_column(const std::string& title) {
     if (!unit) continue;
     if (said == Role::ignore && out.title.find('_') == std::string::npos) break;
     set_unit(out, *unit, said);
+    if (*unit != words[i] && lower(words[i]) != words[i])
+      out.guess = "has the unit " + words[i] + ", which is read as " + *unit;
     const auto at = out.title.rfind(words[i]);
     if (i + 1 == words.size() && at > 0) out.name = std::string(trim(out.title.substr(0, at - 1)));
     return out;
@@ -166,7 +170,8 @@ Column guess_column(const std::string& title) {
   if (said == Role::ignore) return out;
   out.unit = said == Role::time ? "s" : said == Role::current ? "A" : "V";
   const std::string word = lower(words.front());
-  out.taken = word != "seconds" && !word.starts_with("amp") && !word.starts_with("volts");
+  if (word != "seconds" && !word.starts_with("amp") && !word.starts_with("volts"))
+    out.guess = "names no unit and is read in " + out.unit;
   if (words.size() > 1)
     out.doubt =
         "\"" + out.title.substr(words.front().size() + 1) + "\" names no unit of " + name_of(said);
@@ -225,7 +230,7 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
   if (found == kRoles.end())
     wrong("there is no role \"" + role + "\"; there are time, current, voltage, ignore");
   column->role = found->second;
-  column->taken = false;
+  column->guess.clear();
   column->doubt.clear();
   if (column->role == Role::ignore) return;
   const Dimension dimension = column->role == Role::time      ? Dimension::time

@@ -16,16 +16,16 @@ struct Column {
   std::string title;  ///< as it stands in the header, or "column 3"
   std::string name;   ///< channel name: the title without its unit
   Role role = Role::ignore;
-  std::string unit;    ///< as written: "mA", "us"
-  double factor = 1;   ///< to SI
-  bool taken = false;  ///< no unit stands in the header: `unit` is the plain one of its role
-  std::string doubt;   ///< why the header cannot be relied on, for people; empty: it can
+  std::string unit;   ///< as written: "mA", "us"
+  double factor = 1;  ///< to SI
+  std::string guess;  ///< what was made of a header that does not quite say it, for people
+  std::string doubt;  ///< why the header cannot be relied on, for people; empty: it can
 };
 
 /// Guesses quantity, unit and role from a header cell: "Current (mA)", "I [uA] avg", "current_ma",
 /// "current mA", "time_s", "t_us", "amps". What cannot be guessed is ignored; where the title tells
-/// a quantity and goes on with words that are no unit of it, or with a unit of another, `doubt`
-/// says so.
+/// a quantity and goes on with words that are no unit of it, with a unit of another, or with one a
+/// million times larger than benches have (MA), `doubt` says so.
 Column guess_column(const std::string& title);
 
 /// Gives channels of one name names of their own: "I", "I2", as a live capture does.

@@ -319,9 +319,8 @@ public:
     for (const Column& c : layout_.columns) {
       if (c.role == Role::ignore)
         result_.warnings.push_back("column \"" + c.title + "\" was left out");
-      if (c.role != Role::ignore && c.taken)
-        result_.warnings.push_back(
-            fmt::format("column \"{}\" names no unit and was read in {}", c.title, c.unit));
+      if (c.role != Role::ignore && !c.guess.empty())
+        result_.warnings.push_back("column \"" + c.title + "\" " + c.guess);
     }
     tell_missing();
     return result_;

@@ -11,7 +11,7 @@
 #include "cli/pump.h"
 #include "core/measure.h"
 
-#include "desk_fixture.h"
+#include "bench_fixture.h"
 
 #include <QComboBox>
 #include <QLabel>
@@ -27,77 +27,8 @@
 
 using namespace kuvio;
 using namespace kuvio::app;
-
-namespace {
-
-struct AtBench {
-  test::Folder folder;
-  QString path = QString::fromStdString(folder / "bench.kuvio");
-  MainWindow window;
-  QStringList told;
-
-  AtBench() {
-    window.resize(1280, 800);
-    window.show();
-    window.activateWindow();
-    window.openBook(path, true);
-    REQUIRE(wait([&] { return window.session().path() == path; }));
-    QObject::connect(&window.bench(), &BenchControl::failed, &window,
-                     [this](const QString& text) { told << text; });
-    click("deskBench");
-  }
-  static bool wait(const std::function<bool()>& done, int ms = 15000) {
-    return QTest::qWaitFor(done, ms);
-  }
-  template <typename T>
-  T* find(const char* name) {
-    T* out = window.findChild<T*>(QLatin1String(name));
-    INFO(name);
-    REQUIRE(out);
-    return out;
-  }
-  void click(const char* name) {
-    auto* b = find<QPushButton>(name);
-    INFO(name);
-    REQUIRE(wait([&] { return b->isVisible() && b->isEnabled(); }));
-    QTest::qWait(20);  // as laid out
-    QTest::mouseClick(b, Qt::LeftButton);
-  }
-  void type(const char* name, const QString& text) {
-    auto* line = find<QLineEdit>(name);
-    line->setFocus();
-    line->selectAll();
-    QTest::keyClick(line, Qt::Key_Delete);
-    QTest::keyClicks(line, text);
-  }
-  BenchControl& bench() { return window.bench(); }
-  bool ready() {
-    return wait([&] { return bench().state().phase == BenchState::Phase::ready; });
-  }
-  QString status() { return find<QLabel>("benchStatus")->text(); }
-  book::CaptureInfo last() {
-    return book::Book::open(path.toStdString(), book::Book::Mode::read).captures().back();
-  }
-  /// What the desk would record, as its own Record button reads it.
-  bool fill(RecordWish& wish) {
-    auto* desk = window.findChild<BenchDesk*>();
-    const auto read = desk ? desk->wish(false) : std::nullopt;
-    if (read) wish = *read;
-    return read.has_value();
-  }
-  void record(const char* how = "record") {
-    click(how);
-    REQUIRE(wait([&] { return bench().recording(); }));
-    REQUIRE(wait([&] { return !bench().recording(); }, 30000));
-    click("deskBench");
-  }
-};
-
-QString text(const test::Bench& bench, const char* key) {
-  return QString::fromStdString(bench.endpoints.at(key).get<std::string>());
-}
-
-}  // namespace
+using test::AtBench;
+using test::text;
 
 TEST_CASE("every kind of input is wired up, watched, recorded and marked from the Bench desk") {
   AtBench s;
@@ -305,6 +236,7 @@ TEST_CASE("a link that is lost is told, with what became of the output") {
   REQUIRE(s.ready());
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("60 s"));
+  s.type("build", QStringLiteral("1.0"));
   s.click("recordPowerOn");
   REQUIRE(s.wait([&] { return s.bench().state().recorded_s > 1; }));
   QSignalSpy ended(&s.bench(), &BenchControl::recordingEnded);

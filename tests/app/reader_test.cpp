@@ -4,6 +4,7 @@
 
 #include "book/make.h"
 
+#include "desk_fixture.h"
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -97,4 +98,17 @@ TEST_CASE("a capture that was undone and made anew under its number is not taken
       "chunk_strides;");
   REQUIRE(make("second", 80'000, 2e-3) == id);
   CHECK(reader.show({id})->captures.front()->extremes.at("I") == std::pair{2e-3, 2e-3});
+}
+
+TEST_CASE("a damaged capture is refused as often as it is asked for") {
+  const test::Made made;
+  {
+    const book::Database db(made.path, book::Database::Access::write);
+    db.execute(
+        "UPDATE chunk SET strides_crc=strides_crc+1, times_crc=times_crc+1;"
+        "UPDATE chunk_strides SET data=zeroblob(length(data))");
+  }
+  Reader reader(QString::fromStdString(made.path));
+  REQUIRE(reader.list()->rows.size() >= 2);
+  for (int i = 0; i < 3; ++i) CHECK_THROWS_AS(reader.show({1}), Error);
 }

@@ -20,6 +20,9 @@
 #include <QToolTip>
 
 #include <sys/stat.h>
+#include <unistd.h>
+
+#include <csignal>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -35,6 +38,23 @@ void open_plan(Opened& s) {
     QTest::qWait(50);
   }
   REQUIRE(s.wait([&] { return s.window.session().book()->documents.size() == 4; }));
+}
+
+/// Whether another process has a file open.
+bool opened_elsewhere(const std::string& path) {
+  namespace fs = std::filesystem;
+  std::error_code failed;
+  for (const auto& process : fs::directory_iterator("/proc", failed)) {
+    const std::string pid = process.path().filename().string();
+    if (pid.find_first_not_of("0123456789") != std::string::npos ||
+        pid == std::to_string(::getpid()))
+      continue;
+    std::error_code gone;
+    for (const auto& file : fs::directory_iterator(process.path() / "fd", gone)) {
+      if (fs::read_symlink(file, gone) == fs::canonical(path)) return true;
+    }
+  }
+  return false;
 }
 
 }  // namespace
@@ -127,6 +147,13 @@ TEST_CASE("a what-if touches no verdict until it is made the plan, and that can 
     const auto* d = s.window.session().book()->document(kind);
     return d ? d->text : std::string("none");
   };
+  // A plan of what was captured, so that there is a life.
+  const std::string own_plan =
+      s.made.folder.write("own.duty.toml",
+                          "kuvio = \"duty/1\"\nname = \"own\"\nrest = \"Hibernate\"\n"
+                          "[[activity]]\nper = \"4 /d\"\nstates = [\"Uplink\"]\n");
+  s.window.openFile(QString::fromStdString(own_plan));
+  REQUIRE(s.wait([&] { return text(book::kDuty).find("own") != std::string::npos; }));
   const std::string battery = text(book::kBattery), duty = text(book::kDuty);
   s.window.setDesk(QStringLiteral("Lifetime"));
   auto* scenario = s.child<QLabel>("lifeScenario");
@@ -155,6 +182,7 @@ TEST_CASE("a what-if touches no verdict until it is made the plan, and that can 
   REQUIRE(s.wait([&] { return text(book::kScenarioBattery) == "none"; }));
   CHECK_THAT(text(book::kBattery), Catch::Contains("2400 mAh"));
   CHECK(s.window.session().book()->document(book::kBattery)->name == "satchel.battery.toml");
+  CHECK(s.wait([&] { return scenario->text() != before && scenario->text().size() > 3; }));
   CHECK(check() == as_planned);  // files are what they were
   s.window.actions().find(QStringLiteral("undo"))->trigger();
   REQUIRE(s.wait([&] { return text(book::kBattery) == battery; }));
@@ -240,4 +268,83 @@ TEST_CASE("a book that was copied alone while it was open says so in the window,
   window.session().put(QStringLiteral("reference"), {{0, "reference", "1.1"}});
   REQUIRE(QTest::qWaitFor([&] { return window.session().book()->reference() == "1.1"; }));
   CHECK(book::Book::open(lone, book::Book::Mode::read).note(0, "unclean").has_value());
+}
+
+TEST_CASE("the window asked to go by a signal leaves one file, the book") {
+  for (const int signal : {SIGTERM, SIGINT, SIGHUP}) {
+    INFO(signal);
+    const Made made;
+    const std::string lone = made.folder / "lone.kuvio";
+    auto writer =
+        std::make_unique<book::Book>(book::Book::open(made.path, book::Book::Mode::write));
+    book::put(*writer, {{0, "reference", "1.0"}});
+    test::Process window("kuvio", {made.path});
+    REQUIRE(QTest::qWaitFor([&] { return opened_elsewhere(made.path); }, 20000));
+    QTest::qWait(500);
+    writer.reset();  // from here on the window alone has it
+    REQUIRE(std::filesystem::exists(made.path + "-wal"));
+    window.signal(signal);
+    CHECK(window.wait() == 0);
+    for (const std::string& name : made.folder.files())
+      CHECK_FALSE(name.starts_with(std::filesystem::path(made.path).filename().string() + "-"));
+    std::filesystem::copy_file(made.path, lone);
+    CHECK(cli({"list", lone, "--json"}).json() == cli({"list", made.path, "--json"}).json());
+    CHECK(cli({"verify", lone}).status == 0);
+    CHECK(book::Book::open(lone, book::Book::Mode::read).note(0, "reference") == "1.0");
+  }
+}
+
+TEST_CASE(
+    "a book recorded, renamed, split and recorded again is whole when copied, however closed") {
+  for (const std::string way : {"quit", "another book", "a stop of the recorder", "a signal"}) {
+    INFO(way);
+    const Made made, other;
+    const std::string lone = made.folder / "lone.kuvio";
+    test::Process meter("python3",
+                        {std::string(KUVIO_SOURCE) + "/tests/attack/lines.py", "honest"});
+    const std::string uri = "lines+tcp://127.0.0.1:" + meter.line();
+    auto window = std::make_unique<MainWindow>();
+    window->show();
+    QSignalSpy ready(window.get(), &MainWindow::ready);
+    window->openBook(QString::fromStdString(made.path));
+    REQUIRE((window->settled() || ready.wait(10000)));
+    REQUIRE(cli({"capture", made.path, "--input", uri, "--seconds", "0.5", "--name", "a"}).status ==
+            0);
+    window->session().put(QStringLiteral("renamed"), {{1, "name", "renamed"}});
+    REQUIRE(QTest::qWaitFor([&] {
+      const auto& rows = window->session().book()->rows;
+      return std::any_of(rows.begin(), rows.end(),
+                         [](const CaptureRow& r) { return r.info.name == "renamed"; });
+    }));
+    REQUIRE(cli({"states", made.path, "1", "--recipe", kExamples + "satchel.recipe.toml"}).status ==
+            0);
+    test::Process recorder("kuvio-cli", {"capture", made.path, "--input", uri, "--name", "b"});
+    QTest::qWait(1200);
+    if (way == "another book") {
+      window->openBook(QString::fromStdString(other.path));
+      REQUIRE(QTest::qWaitFor(
+          [&] { return window->session().path() == QString::fromStdString(other.path); }));
+    } else if (way != "a stop of the recorder") {
+      window->close();
+      window.reset();
+    }
+    recorder.signal(way == "a signal" ? SIGTERM : SIGINT);
+    CHECK(recorder.wait() == 0);
+    window.reset();
+    CHECK_FALSE(std::filesystem::exists(made.path + "-wal"));
+    CHECK_FALSE(std::filesystem::exists(made.path + "-shm"));
+    std::filesystem::copy_file(made.path, lone);
+    for (const std::string capture : {"1", "a", "b", "renamed"}) {
+      INFO(capture);
+      const auto figures = [&](const char* command, const std::string& book) {
+        const auto ran = cli({command, book, capture, "--json"});
+        return std::pair(ran.status, ran.out);
+      };
+      CHECK(figures("ledger", lone) == figures("ledger", made.path));
+      CHECK(figures("span", lone).first == 0);
+      CHECK(figures("span", lone) == figures("span", made.path));
+    }
+    CHECK(cli({"list", lone, "--json"}).out == cli({"list", made.path, "--json"}).out);
+    CHECK(cli({"verify", lone}).status == 0);
+  }
 }

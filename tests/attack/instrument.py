@@ -4,7 +4,9 @@
 misbehaves in one way, chosen by name.
 
 Prints its port, then every command that switches its output, each with its time. Its current is
-1 mA, its voltage 3.6 V, 1 kS/s, unless its way of misbehaving says otherwise.
+1 mA, its voltage 3.6 V, 1 kS/s, unless its way of misbehaving says otherwise. With "storm SEED" the
+current counts its samples (1.000 mA and their number in uA, up to 1.499), and mishaps of all kinds
+come at random.
 """
 import argparse
 import random
@@ -25,6 +27,10 @@ class Meter:
         self.queries = 0
         self.on = False
         self.restarted = False
+        self.chance = random.Random(value)
+
+    def storms(self):
+        return self.way == "storm" and self.since() > 0.3 and self.chance.random() < 0.008
 
     def since(self):
         return 0.0 if self.started is None else time.monotonic() - self.started
@@ -52,6 +58,8 @@ class Meter:
             return 9.9e37
         if self.way == "nan_at_the_end" and index >= self.value * RATE:
             return 9.91e37
+        if self.way == "storm":
+            return CURRENT * (1 + index % 500 / 1000)
         return CURRENT
 
     def block(self, first, count, level):
@@ -61,8 +69,14 @@ class Meter:
             count += 5
         if self.way == "random" and self.queries % 7 == 6:
             return bytes((self.queries * k * 37) % 251 for k in range(40)) + b"\n"
+        if self.storms():
+            count = max(0, count + self.chance.choice([-count, -1, 1, 7]))
+            if self.chance.random() < 0.5:
+                level, plain = (lambda i: 9.9e37 if i % 3 else plain(i)), level
         data = b"".join(struct.pack("<f", level(first + i)) for i in range(count))
         size = str(len(data))
+        if self.storms():
+            size = self.chance.choice(["", "0", size + "0", "99999999", size])
         return b"#" + str(len(size)).encode() + size.encode() + data + b"\n"
 
     def answer(self, message):
@@ -139,6 +153,16 @@ def serve(connection, meter):
                 dripping = True
             if dripping:
                 continue
+            if meter.storms():
+                kind = meter.chance.choice(["late", "twice", "nothing", "junk", "cut", "hang_up", "unasked", "slow"])
+                if kind in ("late", "slow"):
+                    time.sleep(0.4 if kind == "late" else 1.5)
+                if kind == "hang_up":
+                    connection.close()
+                    return
+                answer = {"late": answer, "slow": answer, "twice": answer * 2, "nothing": b"",
+                          "junk": bytes(meter.chance.randrange(256) for _ in range(50)), "unasked": b"3.6\n" + answer,
+                          "cut": answer[:len(answer) // 2]}[kind]
             if meter.way == "silent_later" and meter.since() > 0.5:
                 continue
             if meter.way == "hang_up" and meter.since() > meter.value:

@@ -470,3 +470,90 @@ TEST_CASE("channels of one name in a book are told apart") {
           Approx(1e-3 * static_cast<double>(c + 1)));
   }
 }
+
+TEST_CASE("tables, triggers and views that hide behind SQLite's own names make no book") {
+  for (const char* ddl :
+       {"CREATE TABLE sqlitexmore(a)", "CREATE VIEW sqlitexseen AS SELECT * FROM capture",
+        "CREATE TRIGGER sqlitexacts AFTER INSERT ON note BEGIN DELETE FROM capture; END",
+        "CREATE INDEX sqlitexfast ON note(value)"}) {
+    INFO(ddl);
+    const test::Folder folder;
+    const std::string path = folder / "b.kuvio";
+    {
+      Book book = Book::open(path, Book::Mode::create);
+      add_capture(book, 10);
+    }
+    execute(path, ddl);
+    for (const auto mode : {Book::Mode::read, Book::Mode::write})
+      CHECK_THROWS_WITH(Book::open(path, mode), Catch::Contains("altered book"));
+  }
+}
+
+TEST_CASE("text that is too long is kept and shown shortened, and verify says so") {
+  CHECK(book::shortened("short", 5) == "short");
+  const std::string umlauts = [] {
+    std::string out;
+    for (int i = 0; i < 1000; ++i) out += "ü";
+    return out;
+  }();
+  for (std::size_t most = 20; most < 60; ++most) {
+    const std::string cut = book::shortened(umlauts, most);
+    CHECK(cut.size() <= most);
+    CHECK(cut == book::printable(cut));  // no character is cut in two
+    CHECK(cut.ends_with("… (2000 bytes)"));
+  }
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  {
+    Book book = Book::open(path, Book::Mode::create);
+    book::CaptureWriter writer(book, {std::string(5000, 'n'), "b", {{"k", std::string(5000, 'v')}}},
+                               {channel_of_ms()});
+    writer.append(0, 0, 1, std::vector<double>(10, 1e-3));
+    writer.log({0.001, false, std::string(100000, 'l')});
+    writer.finish("made", false);
+    const auto info = book.captures().at(0);
+    CHECK(info.name.size() <= book::kMostName);
+    CHECK(info.conditions.at("k").size() <= book::kMostName);
+    CHECK(book.log(1).at(0).text.size() <= book::kMostLine);
+    CHECK(book::verify(book).empty());
+    CHECK_THROWS_WITH(book::put(book, {{0, "budget", std::string(2 << 20, 'x')}}),
+                      Catch::Contains("too long to keep"));
+    add_capture(book, 10);
+  }
+  const auto with = [&](const std::string& sql) {
+    const std::string changed = folder / "changed.kuvio";
+    fs::copy_file(path, changed, fs::copy_options::overwrite_existing);
+    execute(changed, sql);
+    return Book::open(changed, Book::Mode::read);
+  };
+  const auto told = [](const Book& book) {
+    std::string out;
+    for (const book::Problem& p : book::verify(book)) out += p.where + ": " + p.what + "\n";
+    return out;
+  };
+  {
+    const Book book = with("UPDATE capture SET name=printf('%.*c', 3000000, 'x') WHERE id=1");
+    CHECK(book.captures().at(0).name.size() <= book::kMostName);
+    CHECK_THAT(told(book), Catch::Contains("3000000 bytes long"));
+  }
+  {
+    const Book book = with("UPDATE log_line SET text=printf('%.*c', 3000000, 'x')");
+    CHECK(book.log(1).at(0).text.size() <= book::kMostLine);
+    CHECK_THAT(told(book), Catch::Contains("a log line: is 3000000 bytes long"));
+  }
+  {  // beyond 16 MB a value is not read at all; the other capture is
+    const Book book = with("UPDATE capture SET build=zeroblob(17000000) WHERE id=1");
+    REQUIRE(book.captures().size() == 2);
+    CHECK_THAT(book.captures().at(0).damage, Catch::Contains("longer than 16 MB"));
+    CHECK(book.captures().at(1).damage.empty());
+    CHECK_THAT(told(book), Catch::Contains("longer than 16 MB"));
+  }
+  {
+    const Book book = with(
+        "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i<20000) INSERT INTO "
+        "channel SELECT NULL, capture, 'c'||i, quantity, unit, kind, encoding, tick_num, tick_den, "
+        "input, accuracy FROM channel, n WHERE id=1");
+    CHECK_THAT(book.captures().at(0).damage, Catch::Contains("more than 256 channels"));
+    CHECK(book.captures().at(1).channels.size() == 1);
+  }
+}

@@ -264,3 +264,12 @@ TEST_CASE("a recorder that was stopped for a while finds what came meanwhile") {
     CHECK(sender.figures().charge == Approx(9e-3).epsilon(0.01));
   }
 }
+
+TEST_CASE("a length that lies between two ticks of an input's clock is reached") {
+  for (const char* script : {"lines.py", "stream.py", "instrument.py"}) {
+    INFO(script);
+    Hostile honest(script, "honest");
+    REQUIRE(honest.capture("1.00012345678901").status == 0);  // 69 once its grace is over
+    CHECK(honest.figures().duration_s() == Approx(1).margin(0.011));
+  }
+}

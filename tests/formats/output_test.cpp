@@ -42,3 +42,32 @@ TEST_CASE("a check in JUnit XML counts failures and errors apart") {
   CHECK_THAT(xml, Catch::Contains("<failure message=\"outside: 38.00") &&
                       Catch::Contains("<error message=\"no data"));
 }
+
+TEST_CASE("a half-written file has a name of its own, follows no link and is private") {
+  namespace fs = std::filesystem;
+  const test::Folder folder, elsewhere;
+  const std::string victim = elsewhere.write("victim", "mine"), path = folder / "report.html";
+  fs::create_symlink(victim, path + ".part");
+  fs::create_symlink(victim, path + ".tmp");
+  {
+    formats::OutputFile one(path), two(path);  // two at once share nothing
+    one.write("one");
+    two.write("two and more");
+    int seen = 0;
+    for (const auto& entry : fs::directory_iterator(folder / "")) {
+      if (fs::is_symlink(entry.symlink_status())) continue;
+      ++seen;
+      CHECK((fs::status(entry).permissions() & fs::perms::mask) ==
+            (fs::perms::owner_read | fs::perms::owner_write));
+    }
+    CHECK(seen == 2);
+    one.commit();
+    two.commit();
+  }
+  std::ostringstream text, others;
+  text << std::ifstream(path).rdbuf();
+  CHECK(text.str() == "two and more");
+  others << std::ifstream(victim).rdbuf();
+  CHECK(others.str() == "mine");
+  CHECK(folder.files().size() == 3);
+}

@@ -134,6 +134,16 @@ TEST_CASE("columns are guessed and can be told") {
   CHECK(guess_column("t_us").role == Role::time);
   CHECK(guess_column("amps").role == Role::current);
   CHECK(guess_column("remark").role == Role::ignore);
+  CHECK(guess_column("TIME_MS").factor == Approx(1e-3));
+  CHECK_THAT(guess_column("TIME_MS").guess, Catch::Contains("MS, which is read as ms"));
+  CHECK_THAT(guess_column("CURRENT_UA").guess, Catch::Contains("UA, which is read as uA"));
+  CHECK(guess_column("current_ma").guess.empty());
+  // A million amperes, or milliamperes in capitals: a factor of 1e9 between them.
+  for (const char* title : {"CURRENT_MA", "I [MA]", "t [Ms]", "t_Ms", "U (MV)", "I [GA]"}) {
+    INFO(title);
+    CHECK_THAT(guess_column(title).doubt, Catch::Contains("small m in capitals"));
+  }
+  CHECK_THAT(failure_of("TIME_S,CURRENT_MA\n0,1\n1,1\n"), Catch::Contains("--column"));
   ImportSettings settings;
   settings.columns = {"1=time[ms]", "2=current[mA]"};
   const Imported file("0\t1\n1\t2\n2\t3\n", settings);

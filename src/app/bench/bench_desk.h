@@ -49,6 +49,7 @@ private:
   void startSimulated();
   bool settingsHold();
   void record(bool power_on);
+  void askWhetherFromOff(const RecordWish& wish);
   void sendLine();
   void markNow();
   void refreshOutputs();

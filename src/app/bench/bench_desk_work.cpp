@@ -7,6 +7,8 @@
 #include "app/bench/wiring_view.h"
 #include "core/quantity.h"
 
+#include <QMessageBox>
+
 #include <algorithm>
 
 namespace kuvio::app {
@@ -301,7 +303,37 @@ void BenchDesk::record(bool power_on) {
   if (c_.bench.recording()) return;
   if (power_on && !settingsHold()) return;
   marks_ = 0;
-  if (const auto w = wish(power_on)) c_.bench.record(*w);
+  const auto w = wish(power_on);
+  if (!w) return;
+  if (power_on && c_.bench.firstOutputOn()) {
+    askWhetherFromOff(*w);
+  } else {
+    c_.bench.record(*w);
+  }
+}
+
+/// An output that is on already cannot be recorded from power-on as it stands.
+void BenchDesk::askWhetherFromOff(const RecordWish& wish) {
+  if (findChild<QMessageBox*>(QStringLiteral("fromOffQuestion"))) return;
+  auto* ask = new QMessageBox(QMessageBox::NoIcon, tr("Record, then power on"),
+                              tr("The output is on already: recorded now, the device's power-on is "
+                                 "not in the capture."),
+                              QMessageBox::Cancel, this);
+  ask->setObjectName(QStringLiteral("fromOffQuestion"));
+  ask->setAttribute(Qt::WA_DeleteOnClose);
+  QPushButton* fresh =
+      ask->addButton(tr("Switch off, wait 2 s, record, power on"), QMessageBox::AcceptRole);
+  fresh->setObjectName(QStringLiteral("fromOff"));
+  QPushButton* as_is = ask->addButton(tr("Record as it is"), QMessageBox::NoRole);
+  as_is->setObjectName(QStringLiteral("recordAsItIs"));
+  ask->setDefaultButton(QMessageBox::Cancel);
+  connect(fresh, &QPushButton::clicked, this, [this, wish] { c_.bench.recordFromOff(wish); });
+  connect(as_is, &QPushButton::clicked, this, [this, wish] {
+    RecordWish running = wish;
+    running.power_on = false;
+    c_.bench.record(running);
+  });
+  ask->open();
 }
 
 void BenchDesk::refresh() {
@@ -323,7 +355,8 @@ void BenchDesk::refresh() {
       status = tr("Connecting…");
       break;
     case Phase::ready:
-      status = s.output.found_on && s.output_on
+      status = c_.bench.waitingForOff() ? tr("Off for 2 s; then it is recorded and switched on.")
+               : s.output.found_on && s.output_on
                    ? tr("The output was on when it was found. It is still on.")
                : s.output_on ? tr("The output is on.")
                              : tr("Ready. The output is off.");
@@ -356,8 +389,9 @@ void BenchDesk::refresh() {
   output_on_->setEnabled((ready || recording) && !s.output_on);
   output_off_->setEnabled((ready || recording) && s.output_on);
   const bool book = !c_.session.path().isEmpty();
-  record_on_->setEnabled(ready && book && s.output.has_output);
-  record_->setEnabled(ready && book);
+  const bool idle = ready && book && !c_.bench.waitingForOff();
+  record_on_->setEnabled(idle && s.output.has_output);
+  record_->setEnabled(idle);
   record_on_->setVisible(!recording);
   record_->setVisible(!recording);
   stop_->setVisible(recording);

@@ -212,10 +212,17 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   banner_->setVisible(!view->comparison.alike());
   if (!view->comparison.alike()) {
     QStringList parts;
+    constexpr qsizetype kNamed = 8, kWidth = 60;  // conditions come from anywhere
     for (const Unlike& u : view->comparison.unlike) {
+      if (parts.size() == kNamed) {
+        parts << tr("and %1 more").arg(view->comparison.unlike.size() - kNamed);
+        break;
+      }
+      const auto side = [](const std::string& value) {
+        return value.empty() ? QStringLiteral("–") : q(value).left(kWidth);
+      };
       parts << QStringLiteral("%1 %2 / %3")
-                   .arg(q(u.condition), u.reference.empty() ? QStringLiteral("–") : q(u.reference),
-                        u.candidate.empty() ? QStringLiteral("–") : q(u.candidate));
+                   .arg(q(u.condition).left(kWidth), side(u.reference), side(u.candidate));
     }
     const bool accepted = !view->accepted.empty();
     unlike_->setText(tr("Not alike: %1.").arg(parts.join(QStringLiteral(", "))) +

@@ -28,7 +28,7 @@ UncertainText parts_of(const QString& text) {
   return {text.left(at), text.mid(at, end - at), text.mid(end)};
 }
 QFont smaller(QFont font) {
-  font.setPixelSize(font.pixelSize() - 2);
+  font.setPixelSize(std::max(6, QFontInfo(font).pixelSize() - 2));  // it may be in points
   return font;
 }
 

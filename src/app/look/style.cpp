@@ -177,6 +177,7 @@ QRect NotebookStyle::subElementRect(SubElement element, const QStyleOption* opti
 int NotebookStyle::styleHint(StyleHint hint, const QStyleOption* option, const QWidget* widget,
                              QStyleHintReturn* data) const {
   if (hint == SH_UnderlineShortcut) return 1;
+  if (hint == SH_DialogButtonBox_ButtonsHaveIcons) return 0;
   return QProxyStyle::styleHint(hint, option, widget, data);
 }
 

@@ -12,6 +12,9 @@
 #include <QPainter>
 
 namespace kuvio::app {
+namespace {
+constexpr qsizetype kTipLines = 20, kTipWidth = 80;  // conditions come from anywhere
+}
 
 void CapturesModel::setBook(const BookViewPtr& book) {
   // The same captures: their figures are new and nothing is picked anew.
@@ -97,9 +100,14 @@ QVariant CapturesModel::data(const QModelIndex& index, int role) const {
                r->info.interrupted ? tr(", interrupted") : QString());
     case Qt::ToolTipRole: {
       QStringList lines;
-      for (const auto& [key, value] : r->info.conditions)
-        lines << QStringLiteral("%1: %2").arg(QString::fromStdString(key),
-                                              QString::fromStdString(value));
+      for (const auto& [key, value] : r->info.conditions) {
+        if (lines.size() == kTipLines) {
+          lines << tr("and %1 more").arg(r->info.conditions.size() - kTipLines);
+          break;
+        }
+        lines << QStringLiteral("%1: %2").arg(QString::fromStdString(key).left(kTipWidth),
+                                              QString::fromStdString(value).left(kTipWidth));
+      }
       if (!r->info.end_reason.empty())
         lines << tr("ended: %1").arg(QString::fromStdString(r->info.end_reason));
       return lines.join(QLatin1Char('\n'));
@@ -171,9 +179,15 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   paintSketch(*painter, QRectF(in.left(), in.top() + 22, in.width(), 28), row->thumbnail, ink);
   const double from = row->info.from_s(), whole = row->info.duration_s();
   if (whole > 0) {
+    // Every one is seen, as far as a part of a pixel can be; of hundreds of thousands, some.
+    constexpr std::size_t kMany = 5000;
+    const double apart = row->visits.size() > kMany ? 0.05 : 0;
+    double last = -1;
     for (const Visit& v : row->visits) {
       const QRectF stretch(in.left() + (v.from_s - from) / whole * in.width(), in.top() + 54,
                            std::max(0.6, v.length_s() / whole * in.width()), 5);
+      if (stretch.left() < last + apart) continue;
+      last = stretch.left();
       painter->fillRect(stretch, t.fill(v.state, row->fills));
     }
   }

@@ -6,6 +6,7 @@
 #include "app/builds/builds_desk.h"
 #include "app/lifetime/lifetime_desk.h"
 #include "app/look/parts.h"
+#include "app/look/plain_text.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_line.h"
 #include "app/shell/top_bar.h"
@@ -30,6 +31,7 @@ constexpr int kPollMs = 300;
 
 MainWindow::MainWindow(Preferences preferences, QWidget* parent)
     : QMainWindow(parent), preferences_(std::move(preferences)), actions_(this) {
+  PlainText::insist();  // before there is any text to show
   setObjectName(QStringLiteral("window"));
   setWindowTitle(QStringLiteral("Kuvio"));
   setAcceptDrops(true);
@@ -412,6 +414,15 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
 
 void MainWindow::dropEvent(QDropEvent* event) {
   openFile(event->mimeData()->urls().value(0).toLocalFile());
+}
+
+void MainWindow::leave() {
+  if (!bench_.recording()) {
+    close();
+    return;
+  }
+  connect(&bench_, &BenchControl::recordingEnded, this, &MainWindow::close, Qt::QueuedConnection);
+  bench_.stop();
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

@@ -47,6 +47,8 @@ public:
   void openFile(const QString& path);
   /// Writes a copy of the open book, also while it is recorded into.
   void copyBook(const QString& to);
+  /// Closes the window; a recording is ended first, as with Stop.
+  void leave();
   ViewState& view() { return view_; }
   Session& session() { return session_; }
   BenchControl& bench() { return bench_; }

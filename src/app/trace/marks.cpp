@@ -122,10 +122,12 @@ void LogTicks::draw(QCPPainter* painter) {
   const QFont font = Theme::baseFont(11);
   painter->setFont(font);
   const QFontMetricsF metrics(font);
-  double free_from = box.left();
+  double free_from = box.left(), last = -10;
   for (const auto& [moment, text] : capture.marks) {
     if (moment < view_.from() || moment > view_.to()) continue;
     const double x = pixelOf(moment);
+    if (x < last + 1) continue;  // one a pixel, as above
+    last = x;
     painter->setPen(QPen(t.accent(), 1, Qt::DotLine));
     painter->drawLine(QLineF(x, box.top(), x, box.bottom()));
     painter->setPen(Qt::NoPen);

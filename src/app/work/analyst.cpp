@@ -67,11 +67,16 @@ LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis) {
 Analyst::Analyst(const QString& path)
     : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)) {}
 
-const std::vector<book::SplitCapture>& Analyst::loaded(const std::string& build) {
+/// Once for each question: what `loaded` gave is held until its answer is there, whoever writes to
+/// the book meanwhile.
+void Analyst::forget_what_changed() {
   if (const auto version = book_.data_version(); version != version_) {
     loaded_.clear();
     version_ = version;
   }
+}
+
+const std::vector<book::SplitCapture>& Analyst::loaded(const std::string& build) {
   const auto it = loaded_.find(build);
   if (it != loaded_.end()) return it->second;
   std::vector<book::SplitCapture> captures;
@@ -102,6 +107,7 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
   out->reference = wish.reference;
   out->candidate = wish.candidate;
   try {
+    forget_what_changed();
     const auto& reference = loaded(wish.reference);
     const auto& candidate = loaded(wish.candidate);
     if (stop.stop_requested()) return out;
@@ -157,6 +163,7 @@ TypicalViewPtr Analyst::typical(const TypicalWish& wish, const std::stop_token& 
   out->reference = wish.reference;
   out->candidate = wish.candidate;
   try {
+    forget_what_changed();
     const auto& reference = loaded(wish.reference);
     const auto& candidate = loaded(wish.candidate);
     std::vector<Visits> keep;

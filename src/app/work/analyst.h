@@ -51,6 +51,7 @@ public:
   const book::Book& book() const { return book_; }
 
 private:
+  void forget_what_changed();
   const std::vector<book::SplitCapture>& loaded(const std::string& build);
   std::string find_file(const std::string& name, const std::string& beside) const;
   /// The book's duty plan and battery, or nothing. Error when their text is not valid.

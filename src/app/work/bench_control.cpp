@@ -30,6 +30,8 @@ BenchControl::BenchControl(QObject* parent)
       helper_(std::make_unique<Strand>()) {
   look_.setInterval(kLookMs);
   connect(&look_, &QTimer::timeout, this, &BenchControl::look);
+  off_.setInterval(kLookMs);
+  connect(&off_, &QTimer::timeout, this, &BenchControl::waitForOff);
 }
 
 BenchControl::~BenchControl() {

@@ -9,6 +9,7 @@
 #include "app/work/strand.h"
 #include "core/steady.h"
 
+#include <QElapsedTimer>
 #include <QObject>
 #include <QProcess>
 #include <QTimer>
@@ -111,6 +112,12 @@ public:
 
   void setBook(const QString& path);
   void record(const RecordWish& wish);
+  /// The same from power-on, whatever the first output was: it is switched off if it is on, and
+  /// what it feeds has two seconds to empty. What it asks of the output and does not get ends it,
+  /// told by `failed`.
+  void recordFromOff(const RecordWish& wish);
+  bool waitingForOff() const { return after_off_.has_value(); }
+  bool firstOutputOn() const;
   void stop();
   /// A mark at this moment of the recording.
   void mark(const QString& note);
@@ -147,6 +154,7 @@ private:
   void letGo();
   void watch();
   void startRecording(const RecordWish& wish);
+  void waitForOff();
   acquire::RecordSettings settingsFor(const RecordWish& wish) const;
   acquire::InputSettings settingsOf(const acquire::Endpoint& endpoint,
                                     const RecordWish& wish) const;
@@ -177,6 +185,9 @@ private:
   bool lost_told_ = false;      // that the link is lost
   std::set<std::string> told_;  // of this recording, as it went
   std::optional<std::stop_source> stop_;
+  std::optional<RecordWish> after_off_;  // to be recorded once the output has been off long enough
+  QTimer off_;
+  QElapsedTimer off_asked_, off_since_;
   struct Mark {
     double at_s = 0, charge = 0, observed_s = 0;
   };

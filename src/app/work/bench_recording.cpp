@@ -11,6 +11,8 @@
 namespace kuvio::app {
 namespace {
 
+constexpr int kEmpties = 2000;        // ms after which what an output fed has run empty
+constexpr int kOffWithin = 10'000;    // ms that it may take to go off
 constexpr double kTriedAgain = 3600;  // s that a lost link is tried again, unless it is ended
 
 QString q(const std::string& text) { return QString::fromStdString(text); }
@@ -31,8 +33,43 @@ std::vector<std::string> wanted_channels(const acquire::MonitorState& output, bo
 
 }  // namespace
 
+void BenchControl::recordFromOff(const RecordWish& wish) {
+  if (recording() || after_off_) return;
+  if (!firstOutputOn() || !monitor_) return record(wish);
+  after_off_ = wish;
+  const auto& all = state_.output.outputs;
+  switchOutput(false, all.empty() ? QString() : q(all.front().first));
+  off_asked_.start();
+  off_since_.invalidate();
+  off_.start();
+  emit changed();
+}
+
+void BenchControl::waitForOff() {
+  if (state_.phase != BenchState::Phase::ready || off_asked_.elapsed() > kOffWithin) {
+    after_off_.reset();
+    off_.stop();
+    emit failed(tr("Nothing was recorded: the output did not stay off. Check it."));
+    emit changed();
+  } else if (firstOutputOn()) {
+    off_since_.invalidate();
+  } else if (!off_since_.isValid()) {
+    off_since_.start();
+  } else if (off_since_.elapsed() >= kEmpties) {
+    const RecordWish wish = *after_off_;
+    record(wish);
+  }
+}
+
+bool BenchControl::firstOutputOn() const {
+  const auto& all = state_.output.outputs;
+  return all.size() > 1 ? all.front().second : state_.output_on;
+}
+
 void BenchControl::record(const RecordWish& wish) {
   if (recording()) return;
+  off_.stop();
+  after_off_.reset();
   if (book_.isEmpty()) {
     emit failed(tr("Open or make a book first: a capture is recorded into it."));
     return;

@@ -243,6 +243,7 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
     } else if (const auto spare = spare_.find(c.id);
                spare != spare_.end() && same_channel(spare->second->info(), c)) {
       trace = std::move(spare->second);
+      spare_.erase(spare);  // whatever throws from here on, nothing empty stays among them
       trace->grow(c);
     } else {
       trace = std::make_unique<book::ChannelTrace>(book_, c);

@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A window at its Bench desk, worked by mouse and keyboard.
+#pragma once
+
+#include "app/bench/bench_desk.h"
+#include "cli/process.h"
+
+#include "desk_fixture.h"
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+
+namespace kuvio::test {
+
+struct AtBench {
+  test::Folder folder;
+  QString path = QString::fromStdString(folder / "bench.kuvio");
+  MainWindow window;
+  QStringList told;
+
+  AtBench() {
+    window.resize(1280, 800);
+    window.show();
+    window.activateWindow();
+    window.openBook(path, true);
+    REQUIRE(wait([&] { return window.session().path() == path; }));
+    QObject::connect(&window.bench(), &BenchControl::failed, &window,
+                     [this](const QString& text) { told << text; });
+    click("deskBench");
+  }
+  static bool wait(const std::function<bool()>& done, int ms = 15000) {
+    return QTest::qWaitFor(done, ms);
+  }
+  template <typename T>
+  T* find(const char* name) {
+    T* out = window.findChild<T*>(QLatin1String(name));
+    INFO(name);
+    REQUIRE(out);
+    return out;
+  }
+  void click(const char* name) {
+    auto* b = find<QPushButton>(name);
+    INFO(name);
+    REQUIRE(wait([&] { return b->isVisible() && b->isEnabled(); }));
+    QTest::qWait(20);  // as laid out
+    QTest::mouseClick(b, Qt::LeftButton);
+  }
+  void type(const char* name, const QString& text) {
+    auto* line = find<QLineEdit>(name);
+    line->setFocus();
+    line->selectAll();
+    QTest::keyClick(line, Qt::Key_Delete);
+    QTest::keyClicks(line, text);
+  }
+  BenchControl& bench() { return window.bench(); }
+  bool ready() {
+    return wait([&] { return bench().state().phase == BenchState::Phase::ready; });
+  }
+  QString status() { return find<QLabel>("benchStatus")->text(); }
+  book::CaptureInfo last() {
+    return book::Book::open(path.toStdString(), book::Book::Mode::read).captures().back();
+  }
+  /// What the desk would record, as its own Record button reads it.
+  bool fill(RecordWish& wish) {
+    auto* desk = window.findChild<BenchDesk*>();
+    const auto read = desk ? desk->wish(false) : std::nullopt;
+    if (read) wish = *read;
+    return read.has_value();
+  }
+  void record(const char* how = "record") {
+    click(how);
+    REQUIRE(wait([&] { return bench().recording(); }));
+    REQUIRE(wait([&] { return !bench().recording(); }, 30000));
+    click("deskBench");
+  }
+};
+
+inline QString text(const test::Bench& bench, const char* key) {
+  return QString::fromStdString(bench.endpoints.at(key).get<std::string>());
+}
+
+}  // namespace kuvio::test
