@@ -45,6 +45,7 @@ private:
   /// False when it was told to stop before anything happened.
   bool wait_armed(const std::stop_token& stop,
                   const std::function<void(const RecordProgress&)>& progress);
+  void forget_what_is_long_past();
   /// Shows a watch the samples of a packet of the channel it is for.
   void look_at(TriggerWatch& watch, const Watched& place, const Tracks& track,
                const Packet& packet);

@@ -52,7 +52,7 @@ bool Recording::wait_armed(const std::stop_token& stop,
   auto told = Clock::now();
   while (!arm_.happened_at()) {
     for (std::size_t i = 0; i < tracks_.size(); ++i) {
-      tracks_[i]->hold(settings_.before_s + 1, [&](const Packet& packet) {
+      tracks_[i]->hold([&](const Packet& packet) {
         if (arm_place_.any && arm_place_.track == i) look_at(arm_, arm_place_, *tracks_[i], packet);
       });
     }
@@ -68,6 +68,7 @@ bool Recording::wait_armed(const std::stop_token& stop,
     if (settings_.control && settings_.control->take_begin()) {
       arm_.force(axis().axis_of_host(host_now_s()));
     }
+    if (!arm_.happened_at()) forget_what_is_long_past();
     for (auto& t : tracks_) {
       if (!t->input().ended()) continue;
       const std::string why = t->input().failure().value_or("the input ended");
@@ -88,6 +89,23 @@ bool Recording::wait_armed(const std::stop_token& stop,
   }
   begin_at(std::max(0.0, *arm_.happened_at() - settings_.before_s));
   return true;
+}
+
+/// Only once all that has come was looked at: after a pause much comes in one go, and what the
+/// capture begins with may lie at the beginning of it.
+void Recording::forget_what_is_long_past() {
+  constexpr double kMostLag =
+      60;  // an input that falls silent must not make others fill the memory
+  double looked = axis().held_to_s();
+  if (arm_place_.any) {
+    const Tracks& watched = *tracks_[arm_place_.track];
+    looked = std::min(looked, own_on_axis(watched, watched.held_to_s()));
+  }
+  for (auto& t : tracks_) {
+    const double last = t->held_to_s();
+    const double own = t.get() == &axis() ? looked : t->on_axis(axis()).own(looked);
+    t->forget_before(std::clamp(own, last - kMostLag, last) - settings_.before_s - 1);
+  }
 }
 
 void Recording::look_at(TriggerWatch& watch, const Watched& place, const Tracks& track,

@@ -155,16 +155,22 @@ double Tracks::axis_of_host(double host_s) const {
   return (map ? map->own(scaled) : scaled) - origin_own_s();
 }
 
-void Tracks::hold(double keep_s, const std::function<void(const Packet&)>& seen) {
+void Tracks::hold(const std::function<void(const Packet&)>& seen) {
   take_sync();
   while (auto packet = input_->ring().pop()) {
+    if (packet->samples() == 0) continue;
     seen(*packet);
     held_.push_back(std::move(*packet));
   }
-  if (held_.empty()) return;
-  const double last = own_s(held_.back(), held_.back().samples() - 1);
-  // A packet more than wanted, so that what is wanted is whole.
-  while (held_.size() > 1 && own_s(held_[1], 0) < last - keep_s) held_.pop_front();
+}
+
+void Tracks::forget_before(double own) {
+  // The packet that reaches over that time stays, so that what follows it is whole.
+  while (held_.size() > 1 && own_s(held_[1], 0) < own) held_.pop_front();
+}
+
+double Tracks::held_to_s() const {
+  return held_.empty() ? 0 : own_s(held_.back(), held_.back().samples() - 1);
 }
 
 /// What was held from `from_own_s` on is written with the next drain; nothing earlier.

@@ -39,9 +39,12 @@ public:
   /// Takes what has come. `until` is asked with every packet where the capture ends (s of its
   /// axis); samples from there on are left out.
   bool drain(const Tracks& axis, const std::function<double(const Packet&)>& until);
-  /// The same, into memory: the last `keep_s` seconds of it, while a capture is armed. `seen` is
-  /// called with every packet.
-  void hold(double keep_s, const std::function<void(const Packet&)>& seen);
+  /// The same, into memory, while a capture is armed. `seen` is called with every packet.
+  void hold(const std::function<void(const Packet&)>& seen);
+  /// Forgets held packets that ended before this own time (s).
+  void forget_before(double own_s);
+  /// Own time of the last held sample (s); 0 when none is.
+  double held_to_s() const;
   /// Ends holding: the capture begins at `from_s` of this input's own time (the axis), or of the
   /// axis (others).
   void release(double from_own_s);

@@ -153,12 +153,13 @@ struct Bench {
   InputSettings setup;
   OutputSettings& output = setup.outputs[""];
 
-  RecordResult record(double seconds, const std::stop_token& stop = {}) {
+  RecordResult record(double seconds, const std::stop_token& stop = {},
+                      const std::function<void(const RecordProgress&)>& progress = {}) {
     instrument.start();
     settings.name = "c";
     settings.inputs = {{parse_endpoint(instrument.uri()), setup}};
     settings.seconds = seconds;
-    return acquire::record(book, settings, stop);
+    return acquire::record(book, settings, stop, progress);
   }
   SpanFigures whole() const {
     const auto captures = book.captures();
@@ -376,4 +377,24 @@ TEST_CASE("what the instrument had lost before the first sample came is missing,
   CHECK(channel.from_s == 0);
   CHECK(channel.to_s == Approx(0.5));
   CHECK(bench.book.events(1).front().kind == "samples_lost");
+}
+
+TEST_CASE("an armed capture keeps its beginning when much comes in one go after a pause") {
+  Bench bench;
+  bench.instrument.sample = [](std::int64_t i) { return i >= 1000 && i < 1100 ? 10e-3F : 1e-6F; };
+  bench.settings.arm = parse_trigger("I above 5 mA");
+  bench.settings.before_s = 0.5;
+  bool paused = false;
+  bench.record(1.0, {}, [&](const RecordProgress& p) {
+    if (!p.armed || std::exchange(paused, true)) return;
+    std::this_thread::sleep_for(std::chrono::milliseconds(4000));  // of the recorder alone
+  });
+  CHECK(paused);
+  const auto c = bench.book.captures().front();
+  const book::ChannelTrace current(bench.book, c.channels.front());
+  CHECK(bench.whole().samples == 1000);
+  CHECK(test::first_above(current, 5e-3) == Approx(0.5));
+  CHECK(measure(current, 0.5, 0.6).charge == Approx(1e-3).epsilon(1e-5));
+  CHECK(bench.book.events(1).front().kind == "armed_start");
+  CHECK(bench.book.events(1).front().earliest_s == Approx(0.5));
 }

@@ -95,10 +95,12 @@ TEST_CASE("a capture can be armed: a level, an edge or a line begin it, with wha
     REQUIRE(ran.status == 0);
     const Captured c(path);
     CHECK(c.channel("I").samples == 10'000);
-    CHECK(c.rise("I", 2e-3) == Approx(2).margin(0.002));
-    CHECK(*c.figures("I", 0, 1.99).max < 2e-3);
     REQUIRE(c.events("armed_start").size() == 1);
-    CHECK(c.events("armed_start")[0].earliest_s == Approx(2).margin(0.002));
+    // A machine that was slow to begin may have less than the two seconds before the wake.
+    const double at = c.events("armed_start")[0].earliest_s;
+    CHECK(at < 2.002);
+    CHECK(*c.figures("I", std::max(0.0, at - 0.5), at - 0.01).max < 2e-3);
+    CHECK(c.rise("I", 2e-3, std::max(0.0, at - 0.5)) == Approx(at).margin(0.002));
   }
   SECTION("an edge of a logic line") {
     std::jthread asks([&] {
