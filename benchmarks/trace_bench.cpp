@@ -166,7 +166,7 @@ int main(int argc, char** argv) {
     MainWindow window;
     window.resize(1280, 800);
     window.show();
-    window.setDesk(QStringLiteral("Trace"));
+    window.setDesk(DeskId::trace);
     const std::string empty = (folder / "empty.kuvio").string();
     book::Book::open(empty, book::Book::Mode::create);
     first_paint(window, empty);  // the first of all makes what every other needs too

@@ -195,18 +195,18 @@ BENCHMARK(paint_of_panning)->Arg(3400)->Arg(600)->Arg(60)->Unit(benchmark::kMill
 /// From a click on a desk's name to that desk painted, going round all five.
 void switch_of_desk(benchmark::State& state) {
   MainWindow& w = *desk().window;
-  const char* names[] = {"Bench", "Trace", "Builds", "Budget", "Lifetime"};
-  for (const char* name : names) {  // each has been seen once
-    w.setDesk(QLatin1String(name));
+  const auto desks = all_desks();
+  for (const DeskInfo& one : desks) {  // each has been seen once
+    w.setDesk(one.id);
     QTest::qWait(100);
   }
-  int i = 0;
+  std::size_t i = 0;
   for (auto _ : state) {
-    w.setDesk(QLatin1String(names[i++ % 5]));
+    w.setDesk(desks[i++ % desks.size()].id);
     w.repaint();
     QCoreApplication::sendPostedEvents();
   }
-  w.setDesk(QStringLiteral("Trace"));
+  w.setDesk(DeskId::trace);
 }
 BENCHMARK(switch_of_desk)->Unit(benchmark::kMillisecond)->UseRealTime();
 

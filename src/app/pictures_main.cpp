@@ -79,8 +79,8 @@ int main(int argc, char** argv) {
 
   ViewState& view = window.view();
   Session& session = window.session();
-  const auto desk = [&](const char* name) {
-    window.setDesk(QLatin1String(name));
+  const auto desk = [&](DeskId id) {
+    window.setDesk(id);
     settle(700);
   };
   // The example's budget, duty plan and battery, as dropped on the window.
@@ -90,19 +90,19 @@ int main(int argc, char** argv) {
   settle(400);
   window.openFile(examples + QStringLiteral("/satchel.duty.toml"));
   settle(400);
-  desk("Budget");
+  desk(DeskId::budget);
   take("budget-empty.png");
   window.openFile(examples + QStringLiteral("/satchel.budget.toml"));
-  waitFor([&] { return session.book()->document("budget") != nullptr; }, 5000);
-  desk("Budget");
+  waitFor([&] { return session.book()->document(DocumentKind::budget) != nullptr; }, 5000);
+  desk(DeskId::budget);
   take("budget.png");
-  desk("Builds");
+  desk(DeskId::builds);
   take("builds.png");
-  desk("Lifetime");
+  desk(DeskId::lifetime);
   take("lifetime.png");
 
   // A round with its uplink, and a span over it.
-  desk("Trace");
+  desk(DeskId::trace);
   const auto& visits = view.capture()->visits;
   for (std::size_t i = 0; i < visits.size(); ++i) {
     if (visits[i].visit.state != "Uplink") continue;
@@ -124,16 +124,16 @@ int main(int argc, char** argv) {
     window.setTheme(Theme::Kind::night);
     window.actions().find(QStringLiteral("showLog"))->trigger();
     take("trace-night.png");
-    for (const char* name : {"Builds", "Budget", "Lifetime"}) {
-      desk(name);
-      take(qPrintable(QString::fromLatin1(name).toLower() + QStringLiteral("-night.png")));
+    for (const DeskId id : {DeskId::builds, DeskId::budget, DeskId::lifetime}) {
+      desk(id);
+      take(qPrintable(QString::fromLatin1(info(id).key).toLower() + QStringLiteral("-night.png")));
     }
     break;
   }
 
   // Two captures laid over each other by their second entry into Uplink.
   window.setTheme(Theme::Kind::paper);
-  desk("Trace");
+  desk(DeskId::trace);
   view.clearSpan();
   if (auto* list = window.findChild<QAbstractItemView*>(QStringLiteral("captures")))
     list->model()->setData(list->model()->index(1, 0), Qt::Checked, Qt::CheckStateRole);
@@ -167,7 +167,7 @@ int main(int argc, char** argv) {
   wish.seconds = 600;
   wish.accuracy = "0.08 % + 40 nA";
   wish.logic = {"radio_on", "locate_on"};
-  desk("Bench");
+  desk(DeskId::bench);
   bench.startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20, true);
   if (ready()) {
     wish.shunts["I_shunt"] = 10;
@@ -182,16 +182,16 @@ int main(int argc, char** argv) {
     bench.send(QStringLiteral("uplink"));
     bench.mark(QStringLiteral("uplink asked for"));
     settle(1500);
-    desk("Bench");
+    desk(DeskId::bench);
     take("bench-recording.png");
-    desk("Trace");
+    desk(DeskId::trace);
     settle(1000);
     view.show(std::max(0.0, bench.state().recorded_s - 80), bench.state().recorded_s - 20);
     settle(1200);
     take("trace-held.png");
     if (auto* process = bench.findChild<QProcess*>()) process->kill();
     waitFor([&] { return !bench.state().away.empty(); }, 10000);
-    desk("Bench");
+    desk(DeskId::bench);
     settle(500);
     take("bench-lost.png");
     bench.stop();
@@ -208,7 +208,7 @@ int main(int argc, char** argv) {
     wish.shunts.clear();
     bench.record(wish);
     settle(5500);
-    desk("Bench");
+    desk(DeskId::bench);
     take("bench-tally.png");
     bench.stop();
     waitFor([&] { return !bench.recording(); }, 10000);

@@ -125,32 +125,6 @@ Note lined_up_note(std::int64_t capture, const LinedUp& place) {
   return {capture, "lined_up", json{{"offset_s", place.offset_s}, {"how", place.how}}.dump()};
 }
 
-bool is_plain_name(const std::string& kind, const std::string& name) {
-  return name == printable(name) && name.find('/') == std::string::npos && !name.starts_with('.') &&
-         name.ends_with("." + kind + ".toml") && name.size() < 200;
-}
-
-std::optional<Document> document(const Book& book, const std::string& kind) {
-  const Note note{0, kind, book.note(0, kind)};
-  if (!note.value) return std::nullopt;
-  const json item = parsed(book, note);
-  Document out;
-  try {
-    out.name = item.at("name").get<std::string>();
-    out.path = item.value("path", "");
-    out.text = item.at("text").get<std::string>();
-    out.saved = item.value("saved", "");
-  } catch (const json::exception&) {
-    damaged(book, "its " + kind + " makes no sense");
-  }
-  return out;
-}
-
-Note document_note(const std::string& kind, const Document& d) {
-  const json item{{"name", d.name}, {"path", d.path}, {"text", d.text}, {"saved", d.saved}};
-  return {0, kind, item.dump(-1, ' ', false, json::error_handler_t::replace)};
-}
-
 double edit_reach(const CaptureInfo& capture, std::int64_t channel) {
   for (const ChannelInfo& c : capture.channels) {
     if (c.id != channel) continue;

@@ -38,31 +38,6 @@ struct LinedUp {
 LinedUp lined_up(const Book& book, std::int64_t capture);
 Note lined_up_note(std::int64_t capture, const LinedUp& place);
 
-/// A file that people wrote and that the book keeps a copy of, so that it is at hand wherever the
-/// book goes.
-struct Document {
-  std::string name;  ///< as other documents refer to it: "satchel.recipe.toml"
-  std::string path;  ///< where it was read from or saved to; "" when it never was
-  std::string text;
-  std::string saved;  ///< the text as it last stood on disk
-
-  bool operator==(const Document&) const = default;
-};
-/// What a document may be.
-inline constexpr const char* kRecipe = "recipe";
-inline constexpr const char* kBudget = "budget";
-inline constexpr const char* kDuty = "duty";
-inline constexpr const char* kBattery = "battery";
-/// A what-if on the Lifetime desk, in the form of the same documents. Verdicts and comparisons
-/// never read them: only a person makes a scenario the plan.
-inline constexpr const char* kScenarioDuty = "scenario_duty";
-inline constexpr const char* kScenarioBattery = "scenario_battery";
-
-/// Whether a document's name is a file name of its kind and no path: "satchel.recipe.toml".
-bool is_plain_name(const std::string& kind, const std::string& name);
-std::optional<Document> document(const Book& book, const std::string& kind);
-Note document_note(const std::string& kind, const Document& document);
-
 /// A capture's split as it counts: the recipe's, with the hand edits on top.
 struct EditedSplit {
   StoredSplit split;

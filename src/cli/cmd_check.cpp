@@ -39,9 +39,10 @@ Outcome run(const Options& o, const Output& output) {
     if (r.needed_visits && note.find("95th") == std::string::npos)
       note +=
           fmt::format("{}about {} visits would tell", note.empty() ? "" : "; ", *r.needed_visits);
-    rows.push_back({l.name(), formats::measured_text(r), formats::limit_text(l),
-                    r.headroom ? formats::figure_text(*r.headroom, 0, unit_of(l.quantity)) : "–",
-                    formats::verdict_text(r.verdict), note});
+    rows.push_back(
+        {l.name(), formats::measured_text(r), formats::limit_text(l),
+         r.headroom ? formats::figure_text(*r.headroom, 0, info(l.quantity).unit()) : "–",
+         formats::verdict_text(r.verdict), note});
   }
   print_table(rows);
   if (const std::string left = formats::unnamed_text(result.unnamed); !left.empty())

@@ -33,33 +33,6 @@ void add_note(std::string& note, const std::string& more) {
   note += (note.empty() ? "" : "; ") + more;
 }
 
-/// The values of a quantity over the whole visits of a row.
-std::vector<double> values_of(const LedgerRow& row, LimitQuantity quantity) {
-  std::vector<double> out;
-  for (const WholeVisit& v : row.whole) {
-    switch (quantity) {
-      case LimitQuantity::mean_current:
-        if (!v.narrow && v.length > 0) out.push_back(v.charge / v.length);
-        break;
-      case LimitQuantity::charge_per_visit:
-        out.push_back(v.charge);
-        break;
-      case LimitQuantity::energy_per_visit:
-        if (v.voltage > 0) out.push_back(v.charge * v.voltage);
-        break;
-      case LimitQuantity::visit_length:
-        if (!v.narrow) out.push_back(v.length);
-        break;
-      case LimitQuantity::peak_current:
-        if (v.peak) out.push_back(*v.peak);
-        break;
-      case LimitQuantity::lifetime:
-        break;
-    }
-  }
-  return out;
-}
-
 /// Mean of a row's energy per visit, each visit at its own capture's voltage.
 void read_energy(const LedgerRow& row, Reading& out) {
   const bool known = std::all_of(row.whole.begin(), row.whole.end(),
@@ -84,56 +57,92 @@ void read_energy(const LedgerRow& row, Reading& out) {
   }
 }
 
-/// The mean of a quantity.
-void read_mean(const LedgerRow& row, LimitQuantity quantity, Reading& out) {
-  switch (quantity) {
-    case LimitQuantity::mean_current:
-      out.value = row.tested_mean();
-      out.components = mean_components(row);
-      out.bounds.lower |= row.all_narrow();
-      break;
-    case LimitQuantity::charge_per_visit:
-      if (!row.whole.empty()) out.value = row.charge_per_visit.mean;
-      out.components = charge_per_visit_components(row);
-      break;
-    case LimitQuantity::energy_per_visit:
-      read_energy(row, out);
-      break;
-    case LimitQuantity::visit_length:
-      if (row.visit_length.n > 0) out.value = row.visit_length.mean;
-      out.components = visit_length_components(row);
-      break;
-    case LimitQuantity::peak_current: {
-      const auto peaks = values_of(row, quantity);
-      if (peaks.empty()) break;
-      const Repeatability mean = row.repeat([](const WholeVisit& v) { return v.peak.value_or(0); });
-      out.value = mean.mean;
-      out.components = accuracy_components(row.accuracy, mean.mean);
-      if (const auto c = mean.component("spread of visits")) out.components.push_back(*c);
-      break;
-    }
-    case LimitQuantity::lifetime:
-      out.note = "a life is of the field, not of a state";
-      break;
-  }
+void read_mean_current(const LedgerRow& row, Reading& out) {
+  out.value = row.tested_mean();
+  out.components = mean_components(row);
+  out.bounds.lower |= row.all_narrow();
 }
 
-/// Instrument's part in one visit's figure.
-std::vector<Component> of_one_visit(const LedgerRow& row, LimitQuantity quantity, double value) {
-  double edge_c = 0, edge_s = 0;
-  for (const WholeVisit& v : row.whole) {
-    edge_c = std::max(edge_c, v.charge_u);
-    edge_s = std::max(edge_s, v.length_u);
-  }
-  if (quantity == LimitQuantity::visit_length) return {{"edges", edge_s, {}, Origin::normal}};
-  if (quantity == LimitQuantity::mean_current || quantity == LimitQuantity::peak_current)
-    return accuracy_components(row.accuracy, value);
+void read_charge(const LedgerRow& row, Reading& out) {
+  if (!row.whole.empty()) out.value = row.charge_per_visit.mean;
+  out.components = charge_per_visit_components(row);
+}
+
+void read_length(const LedgerRow& row, Reading& out) {
+  if (row.visit_length.n > 0) out.value = row.visit_length.mean;
+  out.components = visit_length_components(row);
+}
+
+void read_mean_of_peaks(const LedgerRow& row, Reading& out) {
+  if (std::none_of(row.whole.begin(), row.whole.end(), [](const auto& v) { return v.peak; }))
+    return;
+  const Repeatability mean = row.repeat([](const WholeVisit& v) { return v.peak.value_or(0); });
+  out.value = mean.mean;
+  out.components = accuracy_components(row.accuracy, mean.mean);
+  if (const auto c = mean.component("spread of visits")) out.components.push_back(*c);
+}
+
+std::vector<Component> accuracy_of(const LedgerRow& row, double value) {
+  return accuracy_components(row.accuracy, value);
+}
+
+/// The largest u of what an edge inside a sample leaves open, over the whole visits.
+double largest_edge_u(const LedgerRow& row, double WholeVisit::*u) {
+  double out = 0;
+  for (const WholeVisit& v : row.whole) out = std::max(out, v.*u);
+  return out;
+}
+
+std::vector<Component> edges_of_charge(const LedgerRow& row, double) {
   auto out =
       accuracy_components(row.accuracy, row.tested_mean().value_or(0), row.visit_length.mean);
-  out.push_back({"edges", edge_c, {}, Origin::normal});
-  if (quantity == LimitQuantity::energy_per_visit)
-    out = scaled(out, row.charge_per_visit.mean != 0 ? value / row.charge_per_visit.mean : 0);
+  out.push_back({"edges", largest_edge_u(row, &WholeVisit::charge_u), {}, Origin::normal});
   return out;
+}
+
+std::vector<Component> edges_of_energy(const LedgerRow& row, double value) {
+  const double charge = row.charge_per_visit.mean;
+  return scaled(edges_of_charge(row, value), charge != 0 ? value / charge : 0);
+}
+
+std::vector<Component> edges_of_length(const LedgerRow& row, double) {
+  return {{"edges", largest_edge_u(row, &WholeVisit::length_u), {}, Origin::normal}};
+}
+
+/// How a quantity is read off a state's row.
+struct StateReading {
+  LimitQuantity id;
+  void (*mean)(const LedgerRow&, Reading&);  ///< over the visits
+  /// Of one whole visit; nothing where it has none.
+  std::optional<double> (*of_visit)(const WholeVisit&);
+  /// What is not known of one visit's value: the instrument's and the edges' part.
+  std::vector<Component> (*one_visit)(const LedgerRow&, double value);
+};
+
+using Value = std::optional<double>;
+
+constexpr StateReading kReadings[] = {
+    {LimitQuantity::mean_current, read_mean_current,
+     [](const WholeVisit& v) {
+       return !v.narrow && v.length > 0 ? Value(v.charge / v.length) : Value();
+     },
+     accuracy_of},
+    {LimitQuantity::charge_per_visit, read_charge,
+     [](const WholeVisit& v) { return Value(v.charge); }, edges_of_charge},
+    {LimitQuantity::energy_per_visit, read_energy,
+     [](const WholeVisit& v) { return v.voltage > 0 ? Value(v.charge * v.voltage) : Value(); },
+     edges_of_energy},
+    {LimitQuantity::visit_length, read_length,
+     [](const WholeVisit& v) { return v.narrow ? Value() : Value(v.length); }, edges_of_length},
+    {LimitQuantity::peak_current, read_mean_of_peaks, [](const WholeVisit& v) { return v.peak; },
+     accuracy_of},
+};
+
+/// Null for what no state has: a lifetime.
+const StateReading* reading_of(LimitQuantity quantity) {
+  const auto* it = std::find_if(std::begin(kReadings), std::end(kReadings),
+                                [&](const StateReading& r) { return r.id == quantity; });
+  return it == std::end(kReadings) ? nullptr : it;
 }
 
 Reading read_state(const Limit& limit, const Ledger& ledger) {
@@ -147,26 +156,32 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
   out.bounds = row->bounds;
   out.single_visit = row->single_visit();
   out.accuracy_stated = row->accuracy.stated() || limit.quantity == LimitQuantity::visit_length;
-  if (limit.of == Of::mean) {
-    read_mean(*row, limit.quantity, out);
-  } else if (limit.of == Of::worst && limit.quantity == LimitQuantity::peak_current) {
+  const StateReading* reading = reading_of(limit.quantity);
+  if (!reading) {
+    out.note = "lifetime applies to the field, not to a state";
+  } else if (limit.statistic == Statistic::mean) {
+    reading->mean(*row, out);
+  } else if (limit.statistic == Statistic::worst && limit.quantity == LimitQuantity::peak_current) {
     // Every stay has a peak, cut ones too.
     out.value = row->peak;
     out.visits = row->visits;
     if (out.value) out.components = accuracy_components(row->accuracy, *out.value);
   } else {
-    const auto values = values_of(*row, limit.quantity);
+    std::vector<double> values;
+    for (const WholeVisit& v : row->whole) {
+      if (const auto value = reading->of_visit(v)) values.push_back(*value);
+    }
     out.visits = values.size();
     if (!values.empty()) {
       const double largest = *std::max_element(values.begin(), values.end());
-      out.value = limit.of == Of::worst ? largest : quantile(values, 0.95);
-      out.components = of_one_visit(*row, limit.quantity, *out.value);
-      if (limit.of == Of::p95) out.percentile = p95_bounds(values);
+      out.value = limit.statistic == Statistic::worst ? largest : quantile(values, 0.95);
+      out.components = reading->one_visit(*row, *out.value);
+      if (limit.statistic == Statistic::p95) out.percentile = p95_bounds(values);
     }
   }
   if (!out.value && out.note.empty()) out.note = "no whole visit to " + limit.state;
   if (out.value && row->all_narrow()) add_note(out.note, "visits are narrower than a sample");
-  if (out.value && limit.of == Of::worst && out.visits > 0)
+  if (out.value && limit.statistic == Statistic::worst && out.visits > 0)
     add_note(out.note, fmt::format("the largest of the {} seen", out.visits));
   return out;
 }
@@ -257,7 +272,7 @@ LimitResult held(const Limit& limit, const Reading& reading, const Ledger& ledge
     out.needed_visits = kNeededForP95;
     add_note(out.note, fmt::format("{} of the {} visits that a 95th percentile needs",
                                    reading.visits, kNeededForP95));
-  } else if (limit.of == Of::mean && limit.scope == Scope::state) {
+  } else if (limit.statistic == Statistic::mean && limit.scope == Scope::state) {
     const LedgerRow* row = ledger.find(limit.state);
     out.needed_visits = needed_visits(limit, out, row ? row->whole_visits : 0);
   }
@@ -311,47 +326,13 @@ LimitResult field_result(const Limit& limit, const Ledger& ledger, std::vector<U
 
 }  // namespace
 
-std::string_view to_string(LimitQuantity quantity) {
-  switch (quantity) {
-    case LimitQuantity::mean_current:
-      return "mean current";
-    case LimitQuantity::charge_per_visit:
-      return "charge per visit";
-    case LimitQuantity::energy_per_visit:
-      return "energy per visit";
-    case LimitQuantity::visit_length:
-      return "visit length";
-    case LimitQuantity::peak_current:
-      return "peak current";
-    case LimitQuantity::lifetime:
-      return "lifetime";
-  }
-  return "";
-}
-
-std::string_view unit_of(LimitQuantity quantity) {
-  switch (quantity) {
-    case LimitQuantity::mean_current:
-    case LimitQuantity::peak_current:
-      return "A";
-    case LimitQuantity::charge_per_visit:
-      return "C";
-    case LimitQuantity::energy_per_visit:
-      return "J";
-    case LimitQuantity::visit_length:
-    case LimitQuantity::lifetime:
-      return "s";
-  }
-  return "";
-}
-
 std::string Limit::name() const {
-  const std::string who = scope == Scope::state ? state : scope == Scope::field ? "field" : "whole";
-  const std::string which = of == Of::p95 ? " (95th percentile)"
-                            : of == Of::worst && quantity != LimitQuantity::peak_current
-                                ? " (worst)"
-                                : "";
-  return who + " " + std::string(to_string(quantity)) + which;
+  const std::string who = scope == Scope::state   ? state
+                          : scope == Scope::field ? "Field"
+                                                  : "Whole capture";
+  const std::string which =
+      statistic == info(quantity).usual ? "" : ", " + std::string(info(statistic).name);
+  return who + ": " + std::string(info(quantity).name) + which;
 }
 
 CheckResult check(const Budget& budget, const Ledger& ledger) {

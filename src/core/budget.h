@@ -4,6 +4,7 @@
 #include "core/duty.h"
 #include "core/ledger.h"
 #include "core/lifetime.h"
+#include "core/limit_quantity.h"
 
 #include <optional>
 #include <string>
@@ -11,36 +12,18 @@
 
 namespace kuvio {
 
-/// What a limit is about.
-enum class LimitQuantity {
-  mean_current,
-  charge_per_visit,
-  energy_per_visit,
-  visit_length,
-  peak_current,
-  lifetime
-};
-std::string_view to_string(LimitQuantity quantity);
-/// "A", "C", "J", "s".
-std::string_view unit_of(LimitQuantity quantity);
-
-/// Which figure over the visits must hold.
-enum class Of { mean, p95, worst };
-
-/// Whose quantity it is.
-enum class Scope { state, whole, field };
-
 struct Limit {
   std::size_t block = 0;  ///< number of its [[limit]] in the file
   Scope scope = Scope::whole;
   std::string state;  ///< for Scope::state
   LimitQuantity quantity = LimitQuantity::mean_current;
-  Of of = Of::mean;
+  Statistic statistic = Statistic::mean;
   std::optional<double> expect, max, min;  ///< in SI units; min for a life
   std::optional<DutyPlan> duty;            ///< for Scope::field
   std::optional<Battery> battery;          ///< for a life
 
-  /// "Hibernate mean current", "whole peak current", "field lifetime".
+  /// "Hibernate: mean current", "Whole capture: peak current", "Field: lifetime",
+  /// "Uplink: visit length, 95th percentile".
   std::string name() const;
 };
 

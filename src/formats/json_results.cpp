@@ -324,7 +324,7 @@ json to_json(const Budget& budget, const std::string& build, const CheckResult& 
     const bool known = r.measured.has_value();
     json item{{"name", l.name()},
               {"state", l.scope == Scope::state ? json(l.state) : json(nullptr)},
-              {"quantity", to_string(l.quantity)},
+              {"quantity", info(l.quantity).name},
               {"measured", number(r.measured)},
               {"uncertainty", known ? number(r.U) : json(nullptr)},
               {"low", known ? number(r.low) : json(nullptr)},
@@ -341,7 +341,7 @@ json to_json(const Budget& budget, const std::string& build, const CheckResult& 
               {"headroom", number(r.headroom)},
               {"verdict", to_string(r.verdict)},
               {"note", r.note},
-              {"unit", unit_of(l.quantity)},
+              {"unit", info(l.quantity).unit()},
               {"needed", r.needed_visits ? json{{"visits", *r.needed_visits}} : json(nullptr)}};
     explain_in(item, explain, {{"measured", r.components}});
     limits.push_back(std::move(item));

@@ -46,7 +46,7 @@ std::string junit_xml(const Budget& budget, const std::string& build, const Chec
     }
     const bool outside = r.verdict == Verdict::outside;
     (outside ? failures : errors) += 1;
-    const std::string unit(unit_of(l.quantity));
+    const std::string unit(info(l.quantity).unit());
     const double limit = l.max ? *l.max : l.min.value_or(0);
     const std::string what = r.measured
                                  ? fmt::format("{}: {} against a limit of {}", to_string(r.verdict),

@@ -67,7 +67,7 @@ std::string figure_text(double value, double U, std::string_view unit) {
 
 std::string measured_text(const LimitResult& r) {
   if (!r.measured) return r.bounds.any() ? bounds_mark(r.bounds) + "–" : "–";
-  const auto unit = unit_of(r.limit->quantity);
+  const auto unit = info(r.limit->quantity).unit();
   const bool life = r.limit->quantity == LimitQuantity::lifetime;
   std::string out = bounds_mark(r.bounds) + figure_text(*r.measured, r.U, unit);
   if (life) out += " (" + life_range(r.low, r.high) + ")";
@@ -75,7 +75,7 @@ std::string measured_text(const LimitResult& r) {
 }
 
 std::string limit_text(const Limit& l) {
-  const auto unit = unit_of(l.quantity);
+  const auto unit = info(l.quantity).unit();
   return l.max ? "≤ " + figure_text(*l.max, 0, unit)
                : "≥ " + figure_text(l.min.value_or(0), 0, unit);
 }

@@ -39,59 +39,43 @@ double not_negative(const TomlTable& table, std::string_view key) {
   return value;
 }
 
-struct QuantityKey {
-  const char* key;
-  LimitQuantity quantity;
-  Dimension dimension;
-};
-constexpr QuantityKey kQuantities[] = {
-    {"mean_current", LimitQuantity::mean_current, Dimension::current},
-    {"charge_per_visit", LimitQuantity::charge_per_visit, Dimension::charge},
-    {"energy_per_visit", LimitQuantity::energy_per_visit, Dimension::energy},
-    {"visit_length", LimitQuantity::visit_length, Dimension::time},
-    {"peak_current", LimitQuantity::peak_current, Dimension::current},
-    {"lifetime", LimitQuantity::lifetime, Dimension::time},
-};
-
-Of read_of(const TomlTable& table, LimitQuantity quantity) {
-  const auto of = table.optional_string("of");
-  if (!of) return quantity == LimitQuantity::peak_current ? Of::worst : Of::mean;
-  if (*of == "mean") return Of::mean;
-  if (*of == "p95") return Of::p95;
-  if (*of == "worst") return Of::worst;
-  table.complain("\"of\" must be \"mean\", \"p95\" or \"worst\"", "of");
-}
-
-void check_fits(const TomlTable& table, const Limit& limit, const char* key) {
-  const bool life = limit.quantity == LimitQuantity::lifetime;
-  const bool per_visit = limit.quantity == LimitQuantity::charge_per_visit ||
-                         limit.quantity == LimitQuantity::energy_per_visit ||
-                         limit.quantity == LimitQuantity::visit_length;
-  const std::string name = "\"" + std::string(key) + "\"";
-  if (life && limit.scope != Scope::field) table.complain(name + " goes with field = true", key);
-  if (per_visit && limit.scope != Scope::state) table.complain(name + " needs a state", key);
-  if (limit.scope == Scope::field && !life && limit.quantity != LimitQuantity::mean_current) {
-    table.complain(name + " cannot be told of the field", key);
+Statistic read_statistic(const TomlTable& table, const LimitQuantityInfo& quantity) {
+  const auto key = table.optional_string("of");
+  if (!key) return quantity.usual;
+  std::string known;
+  for (const StatisticInfo& one : statistics()) {
+    if (*key == one.key) return one.id;
+    known += (known.empty() ? "\"" : ", \"") + std::string(one.key) + "\"";
   }
+  table.complain("\"of\" must be one of " + known, "of");
 }
 
-Limit read_limit(const TomlTable& table, const QuantityKey& q, const Limit& common,
+void check_fits(const TomlTable& table, const Limit& limit, const LimitQuantityInfo& quantity) {
+  if (quantity.fits(limit.scope)) return;
+  const std::string key(quantity.key), name = "\"" + key + "\"";
+  if (!quantity.of_state && !quantity.of_whole)
+    table.complain(name + " goes with field = true", key);
+  if (limit.scope == Scope::field) table.complain(name + " does not apply to the field", key);
+  table.complain(name + " needs a state", key);
+}
+
+Limit read_limit(const TomlTable& table, const LimitQuantityInfo& q, const Limit& common,
                  const FindFile& find) {
   Limit limit = common;
-  limit.quantity = q.quantity;
-  check_fits(table, limit, q.key);
+  limit.quantity = q.id;
+  check_fits(table, limit, q);
   const TomlTable value = table.table(q.key);
-  if (q.quantity == LimitQuantity::lifetime) {
+  if (q.needs_battery) {
     value.expect({"expect", "min", "battery"});
     limit.min = value.optional_quantity("min", q.dimension);
-    if (!limit.min) value.complain("a lifetime needs \"min\"");
+    if (!limit.min) value.complain("a " + std::string(q.name) + " needs \"min\"");
     const std::string name = value.string("battery");
-    limit.battery = parse_battery(find(name), value.beside(name));
+    limit.battery = parse_battery(find(book::DocumentKind::battery, name), value.beside(name));
   } else {
     value.expect({"expect", "max", "of"}, {"min", "peak_over"});
     limit.max = value.optional_quantity("max", q.dimension);
     if (!limit.max) value.complain("a limit needs \"max\"");
-    limit.of = read_of(value, q.quantity);
+    limit.statistic = read_statistic(value, q);
   }
   limit.expect = value.optional_quantity("expect", q.dimension);
   return limit;
@@ -232,8 +216,9 @@ DutyPlan parse_duty(const std::string& text, const std::string& name) {
 Budget read_budget(const std::string& path) {
   const std::string text = read_text_file(path);
   const TomlTable root = TomlTable::text(text, path, "budget");
-  return parse_budget(text, path,
-                      [&](const std::string& name) { return read_text_file(root.beside(name)); });
+  return parse_budget(text, path, [&](book::DocumentKind, const std::string& name) {
+    return read_text_file(root.beside(name));
+  });
 }
 
 Budget parse_budget(const std::string& text, const std::string& path, const FindFile& find) {
@@ -243,28 +228,28 @@ Budget parse_budget(const std::string& text, const std::string& path, const Find
   out.name = root.string("name");
   out.supply = root.optional_quantity("supply", Dimension::voltage).value_or(0);
   out.recipe_file = root.beside(root.string("recipe"));
+  std::vector<std::string_view> known{"state", "whole", "field", "duty"};
+  for (const LimitQuantityInfo& q : limit_quantities()) known.push_back(q.key);
   std::size_t block = 0;
   for (const TomlTable& table : root.tables("limit")) {
-    table.expect({"state", "whole", "field", "duty", "mean_current", "charge_per_visit",
-                  "energy_per_visit", "visit_length", "peak_current", "lifetime"});
+    table.expect(known);
     Limit common;
     common.block = block++;
     const auto state = table.optional_string("state");
     const bool field = table.boolean("field", false), whole = table.boolean("whole", false);
     if ((state ? 1 : 0) + (field ? 1 : 0) + (whole ? 1 : 0) > 1) {
-      table.complain(
-          "a limit speaks of a state, of the whole capture or of the field: of one of them");
+      table.complain("a limit needs exactly one of state, whole or field");
     }
     common.scope = state ? Scope::state : field ? Scope::field : Scope::whole;
     common.state = state.value_or("");
     if (field) {
       const std::string name = table.string("duty");
-      common.duty = parse_duty(find(name), table.beside(name));
+      common.duty = parse_duty(find(book::DocumentKind::duty, name), table.beside(name));
     } else if (table.has("duty")) {
       table.complain("\"duty\" goes with field = true", "duty");
     }
     const auto before = out.limits.size();
-    for (const QuantityKey& q : kQuantities) {
+    for (const LimitQuantityInfo& q : limit_quantities()) {
       if (table.has(q.key)) out.limits.push_back(read_limit(table, q, common, find));
     }
     if (out.limits.size() == before)
@@ -272,6 +257,38 @@ Budget parse_budget(const std::string& text, const std::string& path, const Find
   }
   if (out.limits.empty()) root.complain("a budget needs at least one [[limit]]");
   return out;
+}
+
+std::vector<NamedFile> files_named(const std::string& budget, const std::string& name) {
+  std::vector<NamedFile> out{
+      {book::DocumentKind::recipe, TomlTable::text(budget, name, "budget").string("recipe")}};
+  parse_budget(budget, name, [&](book::DocumentKind kind, const std::string& file) -> std::string {
+    const NamedFile one{kind, file};
+    if (std::find(out.begin(), out.end(), one) == out.end()) out.push_back(one);
+    // Valid, and nothing in it: where the file itself is does not matter here.
+    return kind == book::DocumentKind::battery ? "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\n"
+                                               : "kuvio = \"duty/1\"\nrest = \"-\"\n";
+  });
+  return out;
+}
+
+void check_document(book::DocumentKind kind, const std::string& text, const std::string& name) {
+  switch (kind) {
+    case book::DocumentKind::recipe:
+      parse_recipe(text, name);
+      break;
+    case book::DocumentKind::budget:
+      files_named(text, name);
+      break;
+    case book::DocumentKind::duty:
+    case book::DocumentKind::scenario_duty:
+      parse_duty(text, name);
+      break;
+    case book::DocumentKind::battery:
+    case book::DocumentKind::scenario_battery:
+      parse_battery(text, name);
+      break;
+  }
 }
 
 }  // namespace kuvio::formats

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "book/documents.h"
 #include "core/budget.h"
 #include "core/duty.h"
 #include "core/lifetime.h"
@@ -9,6 +10,7 @@
 
 #include <functional>
 #include <string>
+#include <vector>
 
 namespace kuvio::formats {
 
@@ -24,13 +26,25 @@ struct RecipeFile {
 RecipeFile read_recipe(const std::string& path);
 RecipeFile parse_recipe(const std::string& text, const std::string& path);
 
-/// Text of a file that another one names, by the name it is given there.
-using FindFile = std::function<std::string(const std::string& name)>;
+/// Text of a file that another one names: of what kind it must be, and the name it is given there.
+using FindFile = std::function<std::string(book::DocumentKind kind, const std::string& name)>;
 
 /// `*.budget.toml`; reads the duty plans and batteries it names, relative to its own folder.
 Budget read_budget(const std::string& path);
 /// The same from text; the files it names come from `find`, `name` is for messages.
 Budget parse_budget(const std::string& text, const std::string& name, const FindFile& find);
+
+struct NamedFile {
+  book::DocumentKind kind;
+  std::string name;  ///< as the budget gives it
+
+  bool operator==(const NamedFile&) const = default;
+};
+/// What a budget names: its recipe, duty plans and batteries, each once. Nothing of it is read.
+std::vector<NamedFile> files_named(const std::string& budget, const std::string& name);
+
+/// Throws where a text is not a valid document of its kind; what a budget names is not looked at.
+void check_document(book::DocumentKind kind, const std::string& text, const std::string& name);
 
 /// `*.battery.toml`
 Battery read_battery(const std::string& path);

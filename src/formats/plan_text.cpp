@@ -171,34 +171,17 @@ std::string limit_block(const Limit& l, const std::string& duty_name,
     line(out, "field", "true");
     line(out, "duty", toml_quote(duty_name));
   }
-  const auto dimension_of = [](LimitQuantity q) {
-    switch (q) {
-      case LimitQuantity::mean_current:
-      case LimitQuantity::peak_current:
-        return std::pair{q == LimitQuantity::mean_current ? "mean_current" : "peak_current",
-                         Dimension::current};
-      case LimitQuantity::charge_per_visit:
-        return std::pair{"charge_per_visit", Dimension::charge};
-      case LimitQuantity::energy_per_visit:
-        return std::pair{"energy_per_visit", Dimension::energy};
-      case LimitQuantity::visit_length:
-        return std::pair{"visit_length", Dimension::time};
-      default:
-        return std::pair{"lifetime", Dimension::time};
-    }
-  };
-  const auto [name, dimension] = dimension_of(l.quantity);
+  const LimitQuantityInfo& quantity = info(l.quantity);
   std::string inner;
   const auto add = [&](const char* k, const std::string& v) {
     inner += (inner.empty() ? "" : ", ") + std::string(k) + " = " + toml_quote(v);
   };
-  if (l.expect) add("expect", quantity_text(*l.expect, dimension, 3));
-  if (l.max) add("max", quantity_text(*l.max, dimension, 4));
-  if (l.min) add("min", quantity_text(*l.min, dimension, 4));
-  const Of usual = l.quantity == LimitQuantity::peak_current ? Of::worst : Of::mean;
-  if (l.of != usual) add("of", l.of == Of::mean ? "mean" : l.of == Of::p95 ? "p95" : "worst");
-  if (l.quantity == LimitQuantity::lifetime) add("battery", battery_name);
-  line(out, name, "{ " + inner + " }");
+  if (l.expect) add("expect", quantity_text(*l.expect, quantity.dimension, 3));
+  if (l.max) add("max", quantity_text(*l.max, quantity.dimension, 4));
+  if (l.min) add("min", quantity_text(*l.min, quantity.dimension, 4));
+  if (l.statistic != quantity.usual) add("of", std::string(info(l.statistic).key));
+  if (quantity.needs_battery) add("battery", battery_name);
+  line(out, std::string(quantity.key), "{ " + inner + " }");
   return out;
 }
 

@@ -117,8 +117,8 @@ void TomlTable::complain(const std::string& why, std::string_view at_key) const 
   throw Error(Failure::bad_data, "bad file", path() + ":" + std::to_string(line(at_key)), why);
 }
 
-void TomlTable::expect(std::initializer_list<std::string_view> known,
-                       std::initializer_list<std::string_view> later) const {
+void TomlTable::expect(const std::vector<std::string_view>& known,
+                       const std::vector<std::string_view>& later) const {
   for (const auto& [key, node] : *node_->table) {
     const std::string_view name = key.str();
     if (std::find(known.begin(), known.end(), name) != known.end()) continue;

@@ -24,8 +24,8 @@ public:
 
   /// Complains about any key that is neither in `known` nor in `later`; those in `later` are "not
   /// yet supported".
-  void expect(std::initializer_list<std::string_view> known,
-              std::initializer_list<std::string_view> later = {}) const;
+  void expect(const std::vector<std::string_view>& known,
+              const std::vector<std::string_view>& later = {}) const;
   bool has(std::string_view key) const;
   std::string string(std::string_view key) const;
   std::optional<std::string> optional_string(std::string_view key) const;

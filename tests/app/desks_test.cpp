@@ -4,8 +4,8 @@
 
 #include "app/budget/limits_model.h"
 #include "app/builds/sentence.h"
-#include "app/look/parts.h"
 #include "app/shell/captures_list.h"
+#include "app/style/widgets.h"
 #include "app/trace/log_margin.h"
 
 #include "desk_fixture.h"
@@ -50,18 +50,19 @@ TEST_CASE("each desk without anything to show says what to do next and offers it
   window.openBook(QString::fromStdString(folder / "new.kuvio"), true);
   REQUIRE(QTest::qWaitFor([&] { return !window.session().path().isEmpty(); }));
   CHECK_THAT(empty("empty"), Catch::Contains("holds no captures"));
-  for (const auto& [desk, name, words] : {std::tuple{"Builds", "buildsEmpty", "No build yet"},
-                                          std::tuple{"Budget", "budgetEmpty", "No budget yet"},
-                                          std::tuple{"Lifetime", "lifetimeEmpty", "No life"}}) {
-    window.setDesk(QLatin1String(desk));
+  for (const auto& [desk, name, words] :
+       {std::tuple{DeskId::builds, "buildsEmpty", "No build yet"},
+        std::tuple{DeskId::budget, "budgetEmpty", "No budget yet"},
+        std::tuple{DeskId::lifetime, "lifetimeEmpty", "No life"}}) {
+    window.setDesk(desk);
     CHECK_THAT(empty(name), Catch::Contains(words));
   }
-  window.setDesk(QStringLiteral("Lifetime"));
+  window.setDesk(DeskId::lifetime);
   auto* offer = window.findChild<EmptyState*>(QStringLiteral("lifetimeEmpty"))
                     ->findChild<QPushButton*>(QStringLiteral("offer0"));
   QTest::qWait(30);
   QTest::mouseClick(offer, Qt::LeftButton);
-  CHECK(window.desk() == QStringLiteral("Bench"));
+  CHECK(window.desk() == DeskId::bench);
 }
 
 TEST_CASE("a life on the Budget desk has an interval of its own law, in the command line's words") {
@@ -174,7 +175,7 @@ TEST_CASE("unlike captures are called out until they are accepted with a reason"
         .prepare("UPDATE condition SET value='3.3 V' WHERE capture=2 AND key='voltage'")
         .run();
   }
-  s.window.setDesk(QStringLiteral("Builds"));
+  s.window.setDesk(DeskId::builds);
   auto* banner = s.child<QWidget>("unlikeBanner");
   REQUIRE(s.wait([&] { return banner->isVisible(); }));
   CHECK_THAT(s.child<QLabel>("unlike")->text().toStdString(),
@@ -253,11 +254,11 @@ TEST_CASE("one control changes the unit of charge everywhere, and tables copy as
 TEST_CASE("a budget's gauges say what the command line says, its text and its file stay in step") {
   Opened s;
   open_examples(s);
-  s.window.setDesk(QStringLiteral("Budget"));
+  s.window.setDesk(DeskId::budget);
   auto* limits = s.child<NotebookTable>("limits");
   REQUIRE(s.wait([&] { return limits->model()->rowCount() == 10; }));
   CHECK_THAT(limits->model()->index(0, 0).data().toString().toStdString(),
-             Catch::Contains("Hibernate mean current"));
+             Catch::Contains("Hibernate: mean current"));
   CHECK_THAT(limits->model()->index(0, 3).data().toString().toStdString(),
              Catch::Contains("within"));
   // The ledger tells it beside each state.
@@ -271,13 +272,13 @@ TEST_CASE("a budget's gauges say what the command line says, its text and its fi
   auto* source = s.child<QPlainTextEdit>("budgetSource");
   QString text = source->toPlainText();
   source->setPlainText(QString(text).replace(QStringLiteral("\"4 uA\""), QStringLiteral("4")));
-  QTest::mouseClick(s.child<QPushButton>("keepText"), Qt::LeftButton);
+  QTest::mouseClick(s.child<QPushButton>("budgetApplyText"), Qt::LeftButton);
   CHECK_THAT(s.child<QLabel>("budgetError")->text().toStdString(),
              Catch::Contains("satchel.budget.toml:8") && Catch::Contains("no unit"));
   CHECK(limits->model()->rowCount() == 10);
   source->setPlainText(
       QString(text).replace(QStringLiteral("\"4 uA\""), QStringLiteral("\"1 uA\"")));
-  QTest::mouseClick(s.child<QPushButton>("keepText"), Qt::LeftButton);
+  QTest::mouseClick(s.child<QPushButton>("budgetApplyText"), Qt::LeftButton);
   REQUIRE(s.wait([&] {
     return limits->model()->index(0, 3).data().toString().contains(QStringLiteral("outside"));
   }));
@@ -292,7 +293,7 @@ TEST_CASE("a budget's gauges say what the command line says, its text and its fi
 TEST_CASE("what a duty plan leaves out is told on the desks that go by it") {
   Opened s;
   open_examples(s);
-  s.window.setDesk(QStringLiteral("Budget"));
+  s.window.setDesk(DeskId::budget);
   auto* left_out = s.child<QLabel>("budgetLeftOut");
   auto* limits = s.child<NotebookTable>("limits");
   REQUIRE(s.wait([&] { return limits->model()->rowCount() == 10; }));
@@ -305,7 +306,7 @@ TEST_CASE("what a duty plan leaves out is told on the desks that go by it") {
   auto* rests_on = s.child<QLabel>("lifeRestsOn");
   REQUIRE(s.wait([&] { return rests_on->text().contains(QStringLiteral("leaves out")); }));
   CHECK_THAT(rests_on->text().toStdString(), Catch::Contains("Scenario: "));
-  s.window.setDesk(QStringLiteral("Budget"));
+  s.window.setDesk(DeskId::budget);
   REQUIRE(s.wait([&] { return left_out->isVisible(); }));
   CHECK_THAT(left_out->text().toStdString(), Catch::StartsWith("The duty plan leaves out ") &&
                                                  Catch::Contains("Sense: ") &&
@@ -321,12 +322,13 @@ TEST_CASE("a budget that changed on disk is told: reload or keep mine") {
   const std::string path = s.made.folder / "satchel.budget.toml";
   QFile::setPermissions(QString::fromStdString(path), QFile::ReadOwner | QFile::WriteOwner);
   s.window.openFile(QString::fromStdString(path));
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kBudget) != nullptr; }));
-  std::string text = s.window.session().book()->document(book::kBudget)->text;
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::budget) != nullptr; }));
+  std::string text = s.window.session().book()->document(book::DocumentKind::budget)->text;
   text.replace(text.find("Satchel two-year budget"), 23, "A later budget");
   s.made.folder.write("satchel.budget.toml", text);
-  s.window.setDesk(QStringLiteral("Trace"));
-  s.window.setDesk(QStringLiteral("Budget"));
+  s.window.setDesk(DeskId::trace);
+  s.window.setDesk(DeskId::budget);
   auto* banner = s.child<QWidget>("diskBanner");
   REQUIRE(s.wait([&] { return banner->isVisible(); }));
   QTest::qWait(50);  // as laid out
@@ -339,8 +341,9 @@ TEST_CASE("a budget that changed on disk is told: reload or keep mine") {
 TEST_CASE("a life says the same as the engine, and its scenario can be put back") {
   Opened s;
   s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.battery.toml"));
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kBattery) != nullptr; }));
-  s.window.setDesk(QStringLiteral("Lifetime"));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::battery) != nullptr; }));
+  s.window.setDesk(DeskId::lifetime);
   auto* captured = s.child<QLabel>("lifeCaptured");
   const book::Book book = book::Book::open(s.made.path, book::Book::Mode::read);
   std::vector<book::SplitCapture> one;

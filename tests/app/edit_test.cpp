@@ -107,22 +107,22 @@ TEST_CASE("a span named as a rule begins a recipe where there is none") {
   REQUIRE(s.wait([&] { return !s.visits().empty(); }));
   CHECK(visits_to(s, "Uplink") == 3);
   CHECK(visits_to(s, kUnassigned) == 4);
-  CHECK_THAT(s.window.session().book()->document(book::kRecipe)->text,
+  CHECK_THAT(s.window.session().book()->document(book::DocumentKind::recipe)->text,
              Catch::Contains("name = \"Uplink\""));
   s.window.activateWindow();
   QTest::qWait(30);
   QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
   REQUIRE(s.wait([&] { return s.visits().empty(); }));
-  CHECK_FALSE(s.window.session().book()->document(book::kRecipe));
+  CHECK_FALSE(s.window.session().book()->document(book::DocumentKind::recipe));
 }
 
 TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable") {
   Opened s;
   s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
   auto* session = &s.window.session();
-  REQUIRE(s.wait([&] { return session->book()->document(book::kRecipe) != nullptr; }));
-  const std::string original = session->book()->document(book::kRecipe)->text;
-  const auto text = [&] { return session->book()->document(book::kRecipe)->text; };
+  REQUIRE(s.wait([&] { return session->book()->document(book::DocumentKind::recipe) != nullptr; }));
+  const std::string original = session->book()->document(book::DocumentKind::recipe)->text;
+  const auto text = [&] { return session->book()->document(book::DocumentKind::recipe)->text; };
   // By form: the counts of visits follow before anything is applied.
   QLineEdit* shortest = nullptr;
   REQUIRE(s.wait([&] {
@@ -149,7 +149,7 @@ TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable
   QTest::mouseClick(s.child<QPushButton>("recipeText"), Qt::LeftButton);
   auto* source = s.child<QPlainTextEdit>("recipeSource");
   source->setPlainText(QStringLiteral("kuvio = \"recipe/1\"\nname = \"x\"\nsmoth = 1\n"));
-  QTest::mouseClick(s.child<QPushButton>("recipeKeep"), Qt::LeftButton);
+  QTest::mouseClick(s.child<QPushButton>("recipeApplyText"), Qt::LeftButton);
   QTest::qWait(100);
   CHECK(formats::parse_recipe(text(), "r").recipe.states.size() == 8);
   for (int i = 0; i < 2; ++i) {
@@ -172,7 +172,8 @@ TEST_CASE("hand edits outlive the recipe's re-run; those without ground are told
   QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("accept")), Qt::LeftButton);
   REQUIRE(edits_are(s, 1));
   s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe) != nullptr; }));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
   s.window.activateWindow();
   QTest::qWait(30);
   QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
@@ -184,8 +185,9 @@ TEST_CASE("hand edits outlive the recipe's re-run; those without ground are told
       "}\n"
       "[[state]]\nname = \"High\"\nlevel = { above = \"1 mA\" }\n";
   s.window.openFile(QString::fromStdString(s.made.folder.write("o.recipe.toml", other)));
-  REQUIRE(
-      s.wait([&] { return s.window.session().book()->document(book::kRecipe)->text == other; }));
+  REQUIRE(s.wait([&] {
+    return s.window.session().book()->document(book::DocumentKind::recipe)->text == other;
+  }));
   QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
   REQUIRE(s.wait([&] { return s.view().capture()->conflicts.size() == 1; }));
   auto* review = s.child<QPushButton>("edits");

@@ -20,7 +20,7 @@ TEST_CASE("words are found in any order, by their beginnings, and with letters l
 
 TEST_CASE("what is typed in the find box is done, on the desk it belongs to") {
   Opened s;
-  s.window.setDesk(QStringLiteral("Builds"));
+  s.window.setDesk(DeskId::builds);
   QTest::keyClick(&s.window, Qt::Key_K, Qt::ControlModifier);
   auto* line = s.child<QLineEdit>("findLine");
   REQUIRE(line->isVisible());
@@ -30,7 +30,7 @@ TEST_CASE("what is typed in the find box is done, on the desk it belongs to") {
   QTest::keyClicks(line, QStringLiteral("logarith"));
   QTest::keyClick(line, Qt::Key_Return);
   CHECK_FALSE(line->isVisible());
-  CHECK(s.window.desk() == QStringLiteral("Trace"));
+  CHECK(s.window.desk() == DeskId::trace);
   CHECK_FALSE(s.lane->logarithmic());
   QTest::keyClick(&s.window, Qt::Key_K, Qt::ControlModifier);
   QTest::keyClick(line, Qt::Key_Escape);
@@ -43,16 +43,16 @@ TEST_CASE("every action is in the find box and in a menu, and no two share a sho
   auto* list = s.child<QListWidget>("findList");
   const auto& all = s.window.actions().all();
   CHECK(list->count() == static_cast<int>(all.size()) - 1);  // all but "find" itself
-  for (const char* desk : {"Bench", "Trace", "Builds", "Budget", "Lifetime"}) {
-    s.window.setDesk(QLatin1String(desk));
+  for (const DeskInfo& desk : all_desks()) {
+    s.window.setDesk(desk.id);
     std::map<QString, QString> taken;
     for (const QAction* a : all) {
       CHECK_FALSE(Actions::menuOf(a).isEmpty());
       CHECK_FALSE(a->text().isEmpty());
       if (a->shortcut().isEmpty()) continue;
       const QString keys = a->shortcut().toString();
-      INFO(desk << ": " << keys.toStdString() << " of " << a->text().toStdString() << " and "
-                << taken[keys].toStdString());
+      INFO(desk.key << ": " << keys.toStdString() << " of " << a->text().toStdString() << " and "
+                    << taken[keys].toStdString());
       CHECK(taken[keys].isEmpty());
       taken[keys] = a->text();
     }

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Lanes, span, cursors and steps of the Trace desk, with real events.
 
-#include "app/look/notebook_table.h"
-#include "app/look/theme.h"
+#include "app/style/notebook_table.h"
+#include "app/style/theme.h"
 #include "app/trace/ledger_model.h"
 #include "app/trace/moment.h"
 #include "app/trace/trace_desk.h"
@@ -395,7 +395,7 @@ TEST_CASE("a plan of lanes survives being kept, and nonsense is left out") {
 TEST_CASE("a clipped capture's life is at most so long, on the desk too") {
   RichWindow s;
   s.settle();
-  s.window->setDesk(QStringLiteral("Lifetime"));
+  s.window->setDesk(DeskId::lifetime);
   auto* from = s.child<QComboBox>("lifeCapture");
   auto* life = s.child<QLabel>("lifeCaptured");
   const auto told = [&](const char* capture) {

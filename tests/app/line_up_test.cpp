@@ -126,7 +126,7 @@ TEST_CASE("what is seen is saved as PDF, SVG and PNG, or the reason is told") {
   s.settle();
   auto* desk = s.window->findChild<TraceDesk*>(QStringLiteral("traceDesk"));
   QString told;
-  QObject::connect(desk, &Desk::told, desk, [&](const QString& words) { told = words; });
+  QObject::connect(desk, &Desk::messageReported, desk, [&](const QString& words) { told = words; });
   const auto saved = [&](const char* name) {
     const std::string path = s.made.folder / name;
     told.clear();
@@ -157,7 +157,7 @@ TEST_CASE("samples leave as a table that reads back, with their gaps named") {
   RichWindow s;
   auto* desk = s.window->findChild<TraceDesk*>(QStringLiteral("traceDesk"));
   QString told;
-  QObject::connect(desk, &Desk::told, desk, [&](const QString& words) { told = words; });
+  QObject::connect(desk, &Desk::messageReported, desk, [&](const QString& words) { told = words; });
   const std::string path = s.made.folder / "samples.csv";
   desk->saveSamples(QString::fromStdString(path), 29.5, 41);
   REQUIRE(s.wait([&] { return !told.isEmpty(); }));

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How it looks, as far as that can be measured: contrast, both themes, scale, the portal's wish.
 
-#include "app/look/parts.h"
+#include "app/engine/system_color_scheme.h"
+#include "app/style/widgets.h"
 #include "app/trace/fan_raster.h"
-#include "app/work/system_look.h"
 
 #include "desk_fixture.h"
 
@@ -53,8 +53,8 @@ TEST_CASE("every desk paints in both themes, and nothing of the other stays behi
   Opened s;
   for (const auto kind : {Theme::Kind::paper, Theme::Kind::night}) {
     s.window.setTheme(kind);
-    for (const char* desk : {"Bench", "Trace", "Builds", "Budget", "Lifetime"}) {
-      s.window.setDesk(QLatin1String(desk));
+    for (const DeskInfo& desk : all_desks()) {
+      s.window.setDesk(desk.id);
       QTest::qWait(200);
       const QImage image = s.window.grab().toImage();
       // Most of a page is its ground; the other theme's ground is nowhere in large.
@@ -69,7 +69,7 @@ TEST_CASE("every desk paints in both themes, and nothing of the other stays behi
           foreign += image.pixel(x, y) == other;
         }
       }
-      INFO(desk);
+      INFO(desk.key);
       const int looked = (image.width() / 3) * (image.height() / 3);
       CHECK(owned > looked / 3);
       CHECK(foreign < looked / 200);
@@ -80,16 +80,16 @@ TEST_CASE("every desk paints in both themes, and nothing of the other stays behi
 
 TEST_CASE("no label, button or field is cut off at 1280 x 800") {
   Opened s;
-  for (const char* desk : {"Bench", "Trace", "Builds", "Budget", "Lifetime"}) {
-    s.window.setDesk(QLatin1String(desk));
+  for (const DeskInfo& desk : all_desks()) {
+    s.window.setDesk(desk.id);
     QTest::qWait(200);
     for (QWidget* w : s.window.findChildren<QWidget*>()) {
       if (!w->isVisible()) continue;
       const auto* label = qobject_cast<QLabel*>(w);
       const auto* push = qobject_cast<QPushButton*>(w);
       if (!label && !push) continue;
-      INFO(desk << ": " << w->objectName().toStdString() << " \""
-                << (label ? label->text() : push->text()).toStdString() << "\"");
+      INFO(desk.key << ": " << w->objectName().toStdString() << " \""
+                    << (label ? label->text() : push->text()).toStdString() << "\"");
       if (label && label->wordWrap()) {
         CHECK(label->height() >= label->heightForWidth(label->width()));
       } else {
@@ -124,7 +124,7 @@ TEST_CASE("bands are painted where they are, and a thread is never lost") {
 
 TEST_CASE("a quantity is read with its unit, and what is none leaves the value as it was") {
   QWidget parent;
-  QuantityEdit edit(QStringLiteral("v"), QStringLiteral("Voltage"), int(Dimension::voltage),
+  QuantityEdit edit(QStringLiteral("v"), QStringLiteral("Voltage"), Dimension::voltage,
                     &parent);
   edit.setQuantity(3.6);
   CHECK(edit.text() == QStringLiteral("3.6 V"));
@@ -183,8 +183,8 @@ TEST_CASE("the theme follows what the desktop portal tells, then and later") {
     REQUIRE(serving.registerObject(QStringLiteral("/org/freedesktop/portal/desktop"), &portal,
                                    QDBusConnection::ExportAllSlots));
     std::vector<bool> told;
-    SystemLook look(QDBusConnection::connectToBus(address, QStringLiteral("window")));
-    QObject::connect(&look, &SystemLook::told, [&](bool dark) { told.push_back(dark); });
+    SystemColorScheme look(QDBusConnection::connectToBus(address, QStringLiteral("window")));
+    QObject::connect(&look, &SystemColorScheme::told, [&](bool dark) { told.push_back(dark); });
     REQUIRE(QTest::qWaitFor([&] { return told.size() == 1; }));
     CHECK(told[0]);
     QTest::qWait(50);

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #define CATCH_CONFIG_RUNNER
-#include "app/look/theme.h"
+#include "app/style/theme.h"
 
 #include <QApplication>
 #include <QStandardPaths>

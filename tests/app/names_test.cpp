@@ -65,14 +65,15 @@ void walk(QWidget& root, const char* where) {
 
 TEST_CASE("every widget of every desk has an accessible name") {
   Opened s;
-  for (const char* desk : {"Bench", "Trace", "Builds", "Budget", "Lifetime"}) {
-    s.window.setDesk(QLatin1String(desk));
+  for (const DeskInfo& desk : all_desks()) {
+    s.window.setDesk(desk.id);
     QTest::qWait(200);
-    walk(s.window, desk);
+    walk(s.window, desk.key);
   }
-  s.window.setDesk(QStringLiteral("Trace"));
+  s.window.setDesk(DeskId::trace);
   s.window.actions().find(QStringLiteral("newRecipe"))->trigger();
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe) != nullptr; }));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
   QTest::qWait(100);
   walk(s.window, "recipe");
 }
@@ -100,8 +101,8 @@ TEST_CASE("every widget of the dialogs has an accessible name") {
 
 TEST_CASE("Tab reaches what can be used on every desk and comes back round") {
   Opened s;
-  for (const char* desk : {"Bench", "Trace", "Builds", "Budget", "Lifetime"}) {
-    s.window.setDesk(QLatin1String(desk));
+  for (const DeskInfo& desk : all_desks()) {
+    s.window.setDesk(desk.id);
     QTest::qWait(150);
     std::set<QWidget*> reached;
     s.window.setFocus();
@@ -116,8 +117,8 @@ TEST_CASE("Tab reaches what can be used on every desk and comes back round") {
       if (qobject_cast<QRadioButton*>(w)) continue;  // one of a group; arrows reach the others
       if (qobject_cast<QAbstractButton*>(w) && qobject_cast<QAbstractButton*>(w)->autoExclusive())
         continue;
-      INFO(desk << ": " << w->metaObject()->className() << " \"" << w->objectName().toStdString()
-                << "\"");
+      INFO(desk.key << ": " << w->metaObject()->className() << " \""
+                    << w->objectName().toStdString() << "\"");
       CHECK(reached.count(w) > 0);
     }
   }
@@ -133,9 +134,10 @@ TEST_CASE("no model breaks the rules of models, on any desk and whatever happens
   }
   CHECK(testers.size() >= 5);
   s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.budget.toml"));
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kBudget) != nullptr; }));
-  for (const char* desk : {"Budget", "Builds", "Lifetime", "Trace"}) {
-    s.window.setDesk(QLatin1String(desk));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::budget) != nullptr; }));
+  for (const DeskId desk : {DeskId::budget, DeskId::builds, DeskId::lifetime, DeskId::trace}) {
+    s.window.setDesk(desk);
     QTest::qWait(200);
   }
   auto* list = s.child<QListView>("captures");

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the window's reader shows of a capture while it grows.
-#include "app/work/reader.h"
+#include "app/engine/reader.h"
 
 #include "book/make.h"
 

@@ -60,7 +60,7 @@ struct Hand {
   }
   void desk(const char* name) {
     click((std::string("desk") + name).c_str());
-    REQUIRE(window->desk() == QLatin1String(name));
+    REQUIRE(window->desk() == desk_of_key(QLatin1String(name)));
   }
   void type(const char* name, const QString& text) {
     auto* line = find<QLineEdit>(name);
@@ -102,7 +102,7 @@ struct Hand {
     type("conditions", QStringLiteral("board=satchel-07"));
     const std::size_t before = session().book()->rows.size();
     click("recordPowerOn");
-    REQUIRE(wait([&] { return window->desk() == QStringLiteral("Trace"); }));
+    REQUIRE(wait([&] { return window->desk() == DeskId::trace; }));
     REQUIRE(wait([&] { return window->bench().recording() || !session().book()->rows.empty(); }));
     CHECK(find<QWidget>("recordingStrip")->isVisible());
     // An uplink is asked for on the console while it records.
@@ -123,7 +123,7 @@ struct Hand {
 
 TEST_CASE("the whole round, from an empty book to a verdict and a life") {
   Hand h;
-  CHECK(h.window->desk() == QStringLiteral("Trace"));
+  CHECK(h.window->desk() == DeskId::trace);
 
   h.record(QStringLiteral("2.3.0"), QStringLiteral("240 s"));
   const CaptureViewPtr first = h.view().capture();
@@ -135,7 +135,8 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
 
   // Split by a recipe that is dropped on the window.
   h.drop(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
-  REQUIRE(Hand::wait([&] { return h.session().book()->document(book::kRecipe) != nullptr; }));
+  REQUIRE(Hand::wait(
+      [&] { return h.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
   h.key(Qt::Key_Return, Qt::ControlModifier);
   REQUIRE(Hand::wait([&] { return !h.view().capture()->visits.empty(); }));
   const auto state_at = [&](double t) {
@@ -282,8 +283,8 @@ TEST_CASE("the whole round, from an empty book to a verdict and a life") {
       CHECK_FALSE(c.split);
       CHECK(book::edits(book, c.id).empty());
     }
-    CHECK_FALSE(book::document(book, book::kBudget));
-    CHECK_FALSE(book::document(book, book::kDuty));
+    CHECK_FALSE(book::document(book, book::DocumentKind::budget));
+    CHECK_FALSE(book::document(book, book::DocumentKind::duty));
     CHECK_FALSE(book.note(0, "wanted"));
   }
   // … redo brings it all back …

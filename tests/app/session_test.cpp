@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/work/session.h"
+#include "app/engine/session.h"
 
-#include "app/work/state_edits.h"
+#include "app/engine/state_edits.h"
 
 #include "desk_fixture.h"
 
@@ -95,7 +95,7 @@ TEST_CASE("splitting many captures can be cancelled and then nothing is changed"
   REQUIRE((busy.wait(10000)));
   QTest::qWait(50);
   CHECK(session.history()->count() == 0);
-  CHECK_FALSE(session.book()->document(book::kRecipe));
+  CHECK_FALSE(session.book()->document(book::DocumentKind::recipe));
 }
 
 TEST_CASE("frames of panning are those of a fresh look, column for column") {

@@ -71,7 +71,8 @@ TEST_CASE("a file on a stalled disk holds nothing up but itself") {
       "level = { below = \"1 A\" }\n";
   REQUIRE(::write(end, text.data(), text.size()) == static_cast<ssize_t>(text.size()));
   ::close(end);
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe) != nullptr; }));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
   REQUIRE(s.wait([&] { return !s.child<QWidget>("workStrip")->isVisible(); }));
 }
 

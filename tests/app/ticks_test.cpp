@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/look/ticks.h"
+#include "app/style/ticks.h"
 
 #include <catch2/catch.hpp>
 

@@ -115,8 +115,9 @@ int main(int argc, char** argv) {
         hover(window);
       }
     }
-    for (const char* desk : {"Builds", "Budget", "Lifetime", "Bench", "Trace"}) {
-      window.setDesk(QLatin1String(desk));
+    for (const DeskId desk :
+         {DeskId::builds, DeskId::budget, DeskId::lifetime, DeskId::bench, DeskId::trace}) {
+      window.setDesk(desk);
       QTest::qWait(250);
       hover(window);
     }

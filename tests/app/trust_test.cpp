@@ -2,9 +2,10 @@
 // What the window believes and does of what comes from a book, a device or a person's what-if: text
 // is text, files are asked about, a scenario is no plan, a field is no setting.
 
-#include "app/look/notebook_table.h"
-#include "app/look/parts.h"
-#include "app/work/trusted_files.h"
+#include "app/engine/trusted_files.h"
+#include "app/style/notebook_table.h"
+#include "app/style/widgets.h"
+#include "book/documents.h"
 #include "book/notes.h"
 #include "cli/process.h"
 #include "core/quantity.h"
@@ -113,12 +114,13 @@ TEST_CASE(
     INFO(path);
     Opened s;
     open_plan(s);
-    const auto own = *s.window.session().book()->document(book::kBudget);
+    const auto own = *s.window.session().book()->document(book::DocumentKind::budget);
     {
       const auto book = book::Book::open(s.made.path, book::Book::Mode::write);
-      book::put(book, {book::document_note(book::kBudget, {own.name, path, own.text, own.text})});
+      book::put(book, {book::document_note(book::DocumentKind::budget,
+                                           {own.name, path, own.text, own.text})});
     }
-    s.window.setDesk(QStringLiteral("Budget"));
+    s.window.setDesk(DeskId::budget);
     QSignalSpy ready(&s.window.session(), &Session::budgetReady);
     s.window.session().wantBudget();
     REQUIRE((ready.count() > 0 || ready.wait(5000)));
@@ -130,20 +132,20 @@ TEST_CASE(
 }
 
 TEST_CASE("names in a book are file names of their kind, or nothing is written by them") {
-  CHECK(book::is_plain_name("battery", "satchel.battery.toml"));
+  CHECK(book::is_plain_name(book::DocumentKind::battery, "satchel.battery.toml"));
   for (const char* name :
        {"/elsewhere/autostart/evil.desktop", "../x.battery.toml", "a/b.battery.toml",
         ".hidden.battery.toml", "x.desktop", "", "x.battery.toml\n", "x.battery.toml/"}) {
     INFO(name);
-    CHECK_FALSE(book::is_plain_name("battery", name));
+    CHECK_FALSE(book::is_plain_name(book::DocumentKind::battery, name));
   }
-  CHECK_FALSE(book::is_plain_name("duty", "satchel.battery.toml"));
+  CHECK_FALSE(book::is_plain_name(book::DocumentKind::duty, "satchel.battery.toml"));
 }
 
 TEST_CASE("a what-if touches no verdict until it is made the plan, and that can be undone") {
   Opened s;
   open_plan(s);
-  const auto text = [&](const char* kind) {
+  const auto text = [&](book::DocumentKind kind) {
     const auto* d = s.window.session().book()->document(kind);
     return d ? d->text : std::string("none");
   };
@@ -153,9 +155,10 @@ TEST_CASE("a what-if touches no verdict until it is made the plan, and that can 
                           "kuvio = \"duty/1\"\nname = \"own\"\nrest = \"Hibernate\"\n"
                           "[[activity]]\nper = \"4 /d\"\nstates = [\"Uplink\"]\n");
   s.window.openFile(QString::fromStdString(own_plan));
-  REQUIRE(s.wait([&] { return text(book::kDuty).find("own") != std::string::npos; }));
-  const std::string battery = text(book::kBattery), duty = text(book::kDuty);
-  s.window.setDesk(QStringLiteral("Lifetime"));
+  REQUIRE(s.wait([&] { return text(book::DocumentKind::duty).find("own") != std::string::npos; }));
+  const std::string battery = text(book::DocumentKind::battery),
+                    duty = text(book::DocumentKind::duty);
+  s.window.setDesk(DeskId::lifetime);
   auto* scenario = s.child<QLabel>("lifeScenario");
   REQUIRE(s.wait([&] { return scenario->text().size() > 3; }));
   auto* make = s.child<QPushButton>("makePlan");
@@ -166,10 +169,11 @@ TEST_CASE("a what-if touches no verdict until it is made the plan, and that can 
   QTest::keyClicks(capacity, QStringLiteral("2400 mAh"));
   QTest::keyClick(capacity, Qt::Key_Return);
   REQUIRE(s.wait([&] { return scenario->text() != before; }));
-  CHECK(text(book::kBattery) == battery);
-  CHECK(text(book::kDuty) == duty);
-  REQUIRE(
-      s.wait([&] { return text(book::kScenarioBattery).find("2400 mAh") != std::string::npos; }));
+  CHECK(text(book::DocumentKind::battery) == battery);
+  CHECK(text(book::DocumentKind::duty) == duty);
+  REQUIRE(s.wait([&] {
+    return text(book::DocumentKind::scenario_battery).find("2400 mAh") != std::string::npos;
+  }));
   REQUIRE(s.wait([&] { return make->isEnabled(); }));
   // The plan's file on the command line and the book's own agree still.
   const auto check = [&] {
@@ -179,14 +183,17 @@ TEST_CASE("a what-if touches no verdict until it is made the plan, and that can 
   };
   const auto as_planned = check();
   QTest::mouseClick(make, Qt::LeftButton);
-  REQUIRE(s.wait([&] { return text(book::kScenarioBattery) == "none"; }));
-  CHECK_THAT(text(book::kBattery), Catch::Contains("2400 mAh"));
-  CHECK(s.window.session().book()->document(book::kBattery)->name == "satchel.battery.toml");
+  REQUIRE(s.wait([&] { return text(book::DocumentKind::scenario_battery) == "none"; }));
+  CHECK_THAT(text(book::DocumentKind::battery), Catch::Contains("2400 mAh"));
+  CHECK(s.window.session().book()->document(book::DocumentKind::battery)->name ==
+        "satchel.battery.toml");
   CHECK(s.wait([&] { return scenario->text() != before && scenario->text().size() > 3; }));
   CHECK(check() == as_planned);  // files are what they were
   s.window.actions().find(QStringLiteral("undo"))->trigger();
-  REQUIRE(s.wait([&] { return text(book::kBattery) == battery; }));
-  CHECK(s.wait([&] { return text(book::kScenarioBattery).find("2400 mAh") != std::string::npos; }));
+  REQUIRE(s.wait([&] { return text(book::DocumentKind::battery) == battery; }));
+  CHECK(s.wait([&] {
+    return text(book::DocumentKind::scenario_battery).find("2400 mAh") != std::string::npos;
+  }));
 }
 
 TEST_CASE("a build that cannot be compared does not take the way back with it") {
@@ -203,7 +210,7 @@ TEST_CASE("a build that cannot be compared does not take the way back with it") 
   s.window.openBook(QString::fromStdString(s.made.path));
   REQUIRE(s.wait([&] { return s.window.session().book()->builds.size() == 3; }));
   QSignalSpy compared(&s.window.session(), &Session::buildsReady);
-  s.window.setDesk(QStringLiteral("Builds"));
+  s.window.setDesk(DeskId::builds);
   auto* candidate = s.child<QComboBox>("candidate");
   REQUIRE(s.wait([&] { return candidate->count() == 2; }));
   REQUIRE((compared.count() > 0 || compared.wait(5000)));
@@ -222,8 +229,7 @@ TEST_CASE("a build that cannot be compared does not take the way back with it") 
 }
 
 TEST_CASE("a line for a quantity takes a bare number in its unit, and gives up what was typed") {
-  QuantityEdit edit(QStringLiteral("v"), QStringLiteral("Voltage"),
-                    static_cast<int>(Dimension::voltage), nullptr);
+  QuantityEdit edit(QStringLiteral("v"), QStringLiteral("Voltage"), Dimension::voltage, nullptr);
   edit.show();
   edit.setQuantity(3.6);
   const auto type = [&](const char* text) {

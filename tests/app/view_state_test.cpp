@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/work/view_state.h"
+#include "app/engine/view_state.h"
 
 #include <QSignalSpy>
 #include <QTest>

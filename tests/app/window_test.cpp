@@ -180,7 +180,8 @@ TEST_CASE("a capture that is not split says what to do, and a recipe splits it")
   CHECK(s.visits().empty());
   CHECK(s.ledger->model()->rowCount() == 0);
   s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
-  REQUIRE(s.wait([&] { return s.window.session().book()->document(book::kRecipe) != nullptr; }));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
   QTest::keyClick(s.lane, Qt::Key_Return, Qt::ControlModifier);
   REQUIRE(QTest::qWaitFor([&] { return s.ledger->model()->rowCount() == 7; }, 5000));
   s.window.openFile(QStringLiteral("/nowhere.recipe.toml"));

@@ -2,6 +2,7 @@
 #include "book/notes.h"
 
 #include "book/analysis.h"
+#include "book/documents.h"
 #include "book/verify.h"
 #include "core/error.h"
 
@@ -100,9 +101,9 @@ TEST_CASE("edits and documents come back as they were written, and damage is tol
   CHECK(edits(book, id) == list);
   const Document recipe{"a.recipe.toml", "/somewhere/a.recipe.toml", "kuvio = \"recipe/1\"\n# µ\n",
                         "before"};
-  put(book, {document_note(kRecipe, recipe)});
-  CHECK(document(book, kRecipe) == recipe);
-  CHECK_FALSE(document(book, kBudget));
+  put(book, {document_note(DocumentKind::recipe, recipe)});
+  CHECK(document(book, DocumentKind::recipe) == recipe);
+  CHECK_FALSE(document(book, DocumentKind::budget));
   for (const char* bad : {"[", "{}", "[{\"do\":\"stretch\",\"at_s\":1}]", "[{\"do\":\"cut\"}]",
                           "[1]", "[{\"do\":\"cut\",\"at_s\":\"x\"}]"}) {
     put(book, {{id, "edits", bad}});
@@ -112,8 +113,8 @@ TEST_CASE("edits and documents come back as they were written, and damage is tol
       CHECK_THROWS_AS(edits(book, id), Error);
     }
   }
-  put(book, {{0, kRecipe, "{\"name\":1}"}});
-  CHECK_THROWS_AS(document(book, kRecipe), Error);
+  put(book, {{0, "recipe", "{\"name\":1}"}});
+  CHECK_THROWS_AS(document(book, DocumentKind::recipe), Error);
 }
 
 TEST_CASE("the split that counts can be another than the newest, or none") {

@@ -286,7 +286,7 @@ TEST_CASE("the demo comes to its verdicts") {
                                                             "--candidate", "2.4.0-rc2", "--json"})
                                                            .json();
   for (const auto& limit : rc1_document["limits"]) {
-    if (limit["name"] == "Hibernate mean current") CHECK(limit["verdict"] == "outside");
+    if (limit["name"] == "Hibernate: mean current") CHECK(limit["verdict"] == "outside");
   }
   CHECK(std::filesystem::exists(folder / "junit.xml"));
   const int rc2_status =

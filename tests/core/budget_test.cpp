@@ -30,13 +30,13 @@ LimitResult one(const Limit& limit, const Ledger& l) {
   return check(budget, l).limits.front();
 }
 
-Limit state_limit(LimitQuantity quantity, double max, Of of = Of::mean) {
+Limit state_limit(LimitQuantity quantity, double max, Statistic statistic = Statistic::mean) {
   Limit l;
   l.scope = Scope::state;
   l.state = "Uplink";
   l.quantity = quantity;
   l.max = max;
-  l.of = of;
+  l.statistic = statistic;
   return l;
 }
 
@@ -56,11 +56,12 @@ TEST_CASE("limits of a state are judged with their uncertainty") {
 }
 
 TEST_CASE("the largest of the visits seen is told as such, and decides by itself") {
-  const LimitResult r = one(state_limit(LimitQuantity::charge_per_visit, 0.2, Of::worst), ledger());
+  const LimitResult r =
+      one(state_limit(LimitQuantity::charge_per_visit, 0.2, Statistic::worst), ledger());
   CHECK(*r.measured == Approx(0.101));
   CHECK(r.note == "the largest of the 4 seen");
   CHECK(r.verdict == Verdict::within);
-  CHECK(one(state_limit(LimitQuantity::peak_current, 0.1005, Of::worst), ledger()).verdict ==
+  CHECK(one(state_limit(LimitQuantity::peak_current, 0.1005, Statistic::worst), ledger()).verdict ==
         Verdict::outside);
 }
 
@@ -74,7 +75,7 @@ TEST_CASE("a mean of peaks has their spread") {
 }
 
 TEST_CASE("a 95th percentile needs 59 visits to be within, and says so") {
-  Limit l = state_limit(LimitQuantity::peak_current, 0.4, Of::p95);
+  Limit l = state_limit(LimitQuantity::peak_current, 0.4, Statistic::p95);
   const LimitResult few = one(l, ledger({0.1, 0.2, 0.3}));
   CHECK(few.verdict == Verdict::too_close);
   CHECK(few.needed_visits == std::optional<std::size_t>(59));

@@ -39,7 +39,7 @@ TEST_CASE("the demo's files are read") {
   CHECK(*life.min == Approx(2 * 365.25 * 86400));
   CHECK(life.battery->capacity_c == Approx(4320));
   CHECK(life.duty->activities.size() == 2);
-  CHECK(budget.limits[5].of == Of::worst);
+  CHECK(budget.limits[5].statistic == Statistic::worst);
 }
 
 TEST_CASE("a duty plan gives lengths per activity, and every slip in them is told with its line") {
@@ -122,7 +122,7 @@ TEST_CASE("every slip in a budget, battery or duty plan is told with its line") 
       Catch::Contains("not yet supported"));
   CHECK_THAT(error(read_budget,
                    budget + "state = \"A\"\nfield = true\nmean_current = { max = \"4 mA\" }\n"),
-             Catch::Contains("one of them"));
+             Catch::Contains("exactly one of"));
   CHECK_THAT(
       error(read_budget,
             budget + "field = true\nduty = \"none.toml\"\nmean_current = { max = \"4 mA\" }\n"),

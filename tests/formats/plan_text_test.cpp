@@ -64,7 +64,7 @@ TEST_CASE("the example's files come back from their text") {
 
 TEST_CASE("limits come back from their blocks, whatever they are of") {
   const std::string head = "kuvio = \"budget/1\"\nname = \"n\"\nrecipe = \"r.recipe.toml\"\n\n";
-  const auto find = [](const std::string& name) -> std::string {
+  const auto find = [](book::DocumentKind, const std::string& name) -> std::string {
     return name == "d" ? "kuvio = \"duty/1\"\nrest = \"Rest\"\n"
                        : "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\n";
   };
@@ -74,10 +74,10 @@ TEST_CASE("limits come back from their blocks, whatever they are of") {
   limits[0].quantity = LimitQuantity::charge_per_visit;
   limits[0].expect = 0.105;
   limits[0].max = 0.115;
-  limits[0].of = Of::p95;
+  limits[0].statistic = Statistic::p95;
   limits[1].quantity = LimitQuantity::peak_current;
   limits[1].max = 0.26;
-  limits[1].of = Of::worst;
+  limits[1].statistic = Statistic::worst;
   limits[2].scope = Scope::field;
   limits[2].quantity = LimitQuantity::lifetime;
   limits[2].min = 2 * 365.25 * 86400;
@@ -97,7 +97,7 @@ TEST_CASE("limits come back from their blocks, whatever they are of") {
     CHECK(a.scope == b.scope);
     CHECK(a.state == b.state);
     CHECK(a.quantity == b.quantity);
-    CHECK(a.of == b.of);
+    CHECK(a.statistic == b.statistic);
     CHECK(a.expect.has_value() == b.expect.has_value());
     CHECK(a.max.has_value() == b.max.has_value());
     if (a.max) CHECK(*b.max == Approx(*a.max));

@@ -333,7 +333,7 @@ CoverageCase p95_not_within(int n) {
             limit.scope = Scope::state;
             limit.state = "Send";
             limit.quantity = LimitQuantity::visit_length;
-            limit.of = Of::p95;
+            limit.statistic = Statistic::p95;
             limit.max = 1 + 0.1 * 1.6448 - 1e-6;
             budget.limits = {limit};
             return check(budget, ledger_of(c)).limits.front().verdict != Verdict::within;

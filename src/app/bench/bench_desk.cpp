@@ -4,11 +4,10 @@
 #include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
 #include "app/bench/wiring_view.h"
-#include "app/look/theme.h"
+#include "app/style/theme.h"
 #include "core/quantity.h"
 
 #include <QButtonGroup>
-#include <QFontDatabase>
 #include <QFormLayout>
 #include <QRandomGenerator>
 #include <QScrollArea>
@@ -101,12 +100,12 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
     for (const auto& [key, answer] : questions_) {
       if (key == QLatin1String("zeroed") && good) answer->setCurrentIndex(1);
     }
-    emit told(good ? tr("Zeroed: %1.").arg(text) : text + QLatin1Char('.'));
+    emit messageReported(good ? tr("Zeroed: %1.").arg(text) : text + QLatin1Char('.'));
   });
   connect(&c_.bench, &BenchControl::setupRead, this, &BenchDesk::takeSetup);
   connect(&c_.bench, &BenchControl::setupSaved, this, [this](const QString& file) {
     rememberSetup(file);
-    emit told(tr("Set-up kept in %1.").arg(file));
+    emit messageReported(tr("Set-up kept in %1.").arg(file));
   });
   connect(&c_.bench, &BenchControl::profileTried, this, &BenchDesk::showTried);
   connect(&c_.session, &Session::bookOpened, this, &BenchDesk::refresh);
@@ -229,9 +228,9 @@ QWidget* BenchDesk::makeOutput() {
   auto* form = new QFormLayout;
   settings_form_ = form;
   voltage_ = new QuantityEdit(QStringLiteral("voltage"), tr("Voltage of the output"),
-                              static_cast<int>(Dimension::voltage), box);
-  limit_ = new QuantityEdit(QStringLiteral("currentLimit"), tr("Current limit"),
-                            static_cast<int>(Dimension::current), box);
+                              Dimension::voltage, box);
+  limit_ = new QuantityEdit(QStringLiteral("currentLimit"), tr("Current limit"), Dimension::current,
+                            box);
   which_ = new QComboBox(box);
   which_->setObjectName(QStringLiteral("whichOutput"));
   which_->setAccessibleName(tr("Output that is set"));
@@ -285,7 +284,7 @@ QWidget* BenchDesk::makeOutput() {
   connect(limit_, &QuantityEdit::quantityEdited, this,
           [this] { c_.bench.setCurrentLimit(*limit_->quantity(), chosenOutput()); });
   for (QuantityEdit* edit : {voltage_, limit_})
-    connect(edit, &QuantityEdit::wrong, this, &Desk::told);
+    connect(edit, &QuantityEdit::wrong, this, &Desk::messageReported);
   connect(cut_off_, &QRadioButton::clicked, this,
           [this] { c_.bench.setCutOff(true, chosenOutput()); });
   connect(hold_, &QRadioButton::clicked, this,
@@ -343,11 +342,11 @@ QWidget* BenchDesk::makeRecording() {
   auto* form = new QFormLayout;
   build_ = field(QStringLiteral("build"), tr("Build under test"), QStringLiteral("2.4.0-rc1"), box);
   name_ = field(QStringLiteral("captureName"), tr("Name of the capture"), tr("as the build"), box);
-  length_ = new QuantityEdit(QStringLiteral("length"), tr("Length of the capture"),
-                             static_cast<int>(Dimension::time), box);
+  length_ =
+      new QuantityEdit(QStringLiteral("length"), tr("Length of the capture"), Dimension::time, box);
   length_->setQuantity(600);
-  rate_ = new QuantityEdit(QStringLiteral("rate"), tr("Samples per second"),
-                           static_cast<int>(Dimension::frequency), box);
+  rate_ =
+      new QuantityEdit(QStringLiteral("rate"), tr("Samples per second"), Dimension::frequency, box);
   rate_->setQuantity(1000);
   accuracy_ = field(QStringLiteral("accuracy"), tr("Accuracy of the current"),
                     QStringLiteral("0.08 % + 40 nA"), box);
@@ -369,7 +368,7 @@ QWidget* BenchDesk::makeRecording() {
       tr("A level that is passed (I above 5 mA), an edge of a logic line (radio_on "
          "rising) or a line of the device (log: ^boot)."));
   before_ = new QuantityEdit(QStringLiteral("before"), tr("Kept of what was before"),
-                             static_cast<int>(Dimension::time), box);
+                             Dimension::time, box);
   before_->setQuantity(1);
   before_->setMaximumWidth(64);
   until_ = field(QStringLiteral("until"), tr("What the capture ends with"),
@@ -381,7 +380,7 @@ QWidget* BenchDesk::makeRecording() {
   begin->addWidget(new QLabel(tr("before"), box));
   form->addRow(tr("Begins"), begin);
   form->addRow(tr("Ends also"), until_);
-  connect(before_, &QuantityEdit::wrong, this, &Desk::told);
+  connect(before_, &QuantityEdit::wrong, this, &Desk::messageReported);
   column->addLayout(form);
   record_voltage_ = new QCheckBox(tr("Record the voltage too"), box);
   record_voltage_->setObjectName(QStringLiteral("recordVoltage"));
@@ -419,7 +418,7 @@ QWidget* BenchDesk::makeRecording() {
   connect(record_, &QPushButton::clicked, this, [this] { record(false); });
   connect(stop_, &QPushButton::clicked, this, [this] { c_.bench.stop(); });
   for (QuantityEdit* edit : {length_, rate_}) {
-    connect(edit, &QuantityEdit::wrong, this, &Desk::told);
+    connect(edit, &QuantityEdit::wrong, this, &Desk::messageReported);
     connect(edit, &QuantityEdit::quantityEdited, this, &BenchDesk::refresh);
   }
   return box;
@@ -434,9 +433,7 @@ QWidget* BenchDesk::makeConsole() {
   console_->setReadOnly(true);
   console_->setTabChangesFocus(true);
   console_->setMaximumBlockCount(2000);
-  QFont mono = QFontDatabase::systemFont(QFontDatabase::FixedFont);
-  mono.setPixelSize(12);
-  console_->setFont(mono);
+  console_->setFont(mono_font(12));
   console_->setMinimumHeight(90);
   console_->setSizePolicy(QSizePolicy::Expanding,
                           QSizePolicy::Ignored);  // as high as there is room

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/parts.h"
-#include "app/shell/desk.h"
-#include "app/work/bench_control.h"
-#include "app/work/preferences.h"
+#include "app/desk/desk.h"
+#include "app/engine/bench_control.h"
+#include "app/engine/preferences.h"
+#include "app/style/widgets.h"
 
 #include <QCheckBox>
 #include <QComboBox>

@@ -3,6 +3,7 @@
 
 #include "app/bench/bench_desk.h"
 #include "app/bench/wiring_view.h"
+#include "app/engine/text.h"
 #include "core/quantity.h"
 
 #include <QFileDialog>
@@ -16,8 +17,6 @@
 
 namespace kuvio::app {
 namespace {
-
-QString q(const std::string& text) { return QString::fromStdString(text); }
 
 constexpr qsizetype kRemembered = 8;
 const char* const kEnding = ".bench.toml";
@@ -72,7 +71,7 @@ void BenchDesk::rememberSetup(const QString& file) {
 /// Fills the fields by a set-up and connects.
 void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   if (c_.bench.recording()) {
-    emit told(tr("Stop the recording before another set-up is used."));
+    emit messageReported(tr("Stop the recording before another set-up is used."));
     return;
   }
   const acquire::RecordSettings& r = setup.record;
@@ -83,16 +82,17 @@ void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   endless_->setChecked(r.seconds <= 0);
   if (r.seconds > 0) length_->setQuantity(r.seconds);
   rate_->setQuantity(main.rate_hz);
-  accuracy_->setText(q(r.accuracy));
-  arm_->setText(q(acquire::to_string(r.arm)));
-  until_->setText(q(acquire::to_string(r.until)));
+  accuracy_->setText(qs(r.accuracy));
+  arm_->setText(qs(acquire::to_string(r.arm)));
+  until_->setText(qs(acquire::to_string(r.until)));
   if (r.before_s > 0) before_->setQuantity(r.before_s);
-  if (r.reset) reset_how_->setText(q(acquire::to_string(*r.reset)));
+  if (r.reset) reset_how_->setText(qs(acquire::to_string(*r.reset)));
   QStringList conditions, logic, shunts;
-  for (const auto& [key, value] : r.conditions) conditions << q(key) + QLatin1Char('=') + q(value);
-  for (const std::string& line : main.logic) logic << q(line);
+  for (const auto& [key, value] : r.conditions)
+    conditions << qs(key) + QLatin1Char('=') + qs(value);
+  for (const std::string& line : main.logic) logic << qs(line);
   for (const auto& [channel, ohms] : r.shunts)
-    shunts << QStringLiteral("%1: %2 Ohm").arg(q(channel)).arg(ohms, 0, 'g', 9);
+    shunts << QStringLiteral("%1: %2 Ohm").arg(qs(channel)).arg(ohms, 0, 'g', 9);
   conditions_->setText(conditions.join(QStringLiteral(", ")));
   logic_->setText(logic.join(QStringLiteral(", ")));
   shunts_->setText(shunts.join(QStringLiteral(", ")));
@@ -101,12 +101,12 @@ void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   record_voltage_->setChecked(channels.size() > 1);
   for (const auto& [name, o] : main.outputs) power_off_->setChecked(o.power_off);
   setup_range_.clear();
-  for (const auto& [channel, range] : main.range) setup_range_ = q(range);
-  setup_->setToolTip(setup.file.empty() ? QString() : q(setup.file));
-  if (!setup.file.empty()) rememberSetup(q(setup.file));
+  for (const auto& [channel, range] : main.range) setup_range_ = qs(range);
+  setup_->setToolTip(setup.file.empty() ? QString() : qs(setup.file));
+  if (!setup.file.empty()) rememberSetup(qs(setup.file));
   c_.bench.useSetup(setup);
   profile_->setText(c_.bench.wiring().profile);
-  emit told(tr("Set-up %1: connecting. Nothing is switched on.").arg(q(setup.name)));
+  emit messageReported(tr("Set-up %1: connecting. Nothing is switched on.").arg(qs(setup.name)));
 }
 
 /// What the field says; nothing when it cannot be read, which is told.
@@ -122,7 +122,8 @@ std::optional<std::map<std::string, double>> BenchDesk::shunts() {
       ohms = 0;
     }
     if (!(ohms > 0)) {
-      emit told(tr("A shunt looks like I_shunt: 100 mOhm, not \"%1\".").arg(part.trimmed()));
+      emit messageReported(
+          tr("A shunt looks like I_shunt: 100 mOhm, not \"%1\".").arg(part.trimmed()));
       return std::nullopt;
     }
     out[part.left(colon).trimmed().toStdString()] = ohms;
@@ -144,8 +145,8 @@ void BenchDesk::refreshSettings() {
   QStringList names;
   for (const acquire::OutputState& one : all) {
     if (one.auxiliary) continue;
-    names << q(one.name);
-    if (q(one.name) == chosen) o = &one;
+    names << qs(one.name);
+    if (qs(one.name) == chosen) o = &one;
   }
   QStringList known;
   for (int i = 0; i < which_->count(); ++i) known << which_->itemData(i).toString();
@@ -155,7 +156,7 @@ void BenchDesk::refreshSettings() {
     for (const QString& name : names)
       which_->addItem(name.isEmpty() ? tr("the output") : tr("output %1").arg(name), name);
     if (o)
-      which_->setCurrentIndex(static_cast<int>(std::max<qsizetype>(0, names.indexOf(q(o->name)))));
+      which_->setCurrentIndex(static_cast<int>(std::max<qsizetype>(0, names.indexOf(qs(o->name)))));
   }
   const bool several = names.size() > 1;
   settings_form_->setRowVisible(which_, several);
@@ -169,7 +170,7 @@ void BenchDesk::refreshSettings() {
 /// Automatic, and what the profile knows of the first current; a choice stays.
 void BenchDesk::refreshRanges() {
   QStringList names{tr("automatic")};
-  for (const std::string& range : c_.bench.state().output.ranges) names << q(range);
+  for (const std::string& range : c_.bench.state().output.ranges) names << qs(range);
   QString wanted = range_->currentIndex() > 0 ? range_->currentText() : QString();
   if (names.size() > 1 && !setup_range_.isEmpty()) wanted = std::exchange(setup_range_, {});
   range_->clear();
@@ -199,11 +200,11 @@ void BenchDesk::refreshLines() {
   }
   for (std::size_t i = 0; i < lines.size(); ++i) {
     auto* b = line_buttons_[static_cast<qsizetype>(i)];
-    b->setText(lines[i].second ? tr("%1 is high").arg(q(lines[i].first))
-                               : tr("%1 is low").arg(q(lines[i].first)));
+    b->setText(lines[i].second ? tr("%1 is high").arg(qs(lines[i].first))
+                               : tr("%1 is low").arg(qs(lines[i].first)));
     b->setAccessibleName(lines[i].second
-                             ? tr("Line %1 is high: set it low").arg(q(lines[i].first))
-                             : tr("Line %1 is low: set it high").arg(q(lines[i].first)));
+                             ? tr("Line %1 is high: set it low").arg(qs(lines[i].first))
+                             : tr("Line %1 is low: set it high").arg(qs(lines[i].first)));
     b->setToolTip(b->accessibleName());
   }
   if (reset_how_->text().isEmpty()) {
@@ -220,14 +221,14 @@ void BenchDesk::resetDevice() {
   try {
     const acquire::Switching reset = acquire::parse_reset(how.toStdString());
     if (!reset.of_line() && !c_.bench.state().output_on) {
-      emit told(tr(
+      emit messageReported(tr(
           "The output is off: there is nothing to reset. Kuvio does not switch it on by itself."));
       return;
     }
     c_.bench.switchOver(reset);
-    emit told(tr("The device is reset: %1.").arg(q(acquire::to_string(reset))));
+    emit messageReported(tr("The device is reset: %1.").arg(qs(acquire::to_string(reset))));
   } catch (const std::invalid_argument& e) {
-    emit told(QString::fromUtf8(e.what()) + QLatin1Char('.'));
+    emit messageReported(QString::fromUtf8(e.what()) + QLatin1Char('.'));
     reset_how_->setFocus();
   }
 }

@@ -5,6 +5,7 @@
 #include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
 #include "app/bench/wiring_view.h"
+#include "app/engine/text.h"
 #include "core/quantity.h"
 
 #include <QMessageBox>
@@ -13,8 +14,6 @@
 
 namespace kuvio::app {
 namespace {
-
-QString q(const std::string& text) { return QString::fromStdString(text); }
 
 QString capital(QString text) {
   if (!text.isEmpty()) text.front() = text.front().toUpper();
@@ -30,7 +29,8 @@ QString bytes(double n) {
 }  // namespace
 
 void BenchDesk::makeActions() {
-  const QString menu = tr("Record"), desk = QStringLiteral("Bench");
+  const DeskId desk = DeskId::bench;
+  const QString menu = tr("Record");
   Actions& a = c_.actions;
   a.add(
       QStringLiteral("recordPowerOnAction"), menu, tr("Record, then power on"),
@@ -70,7 +70,7 @@ void BenchDesk::makeActions() {
       [this] { saveSetup(); }, desk);
   a.add(QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
         QKeySequence(tr("Ctrl+T")), [this] {
-          emit deskWanted(QStringLiteral("Bench"));
+          emit deskRequested(DeskId::bench);
           line_->setFocus();
         });
 }
@@ -99,7 +99,7 @@ void BenchDesk::refreshOutputs() {
     connect(b, &QPushButton::clicked, this, [this, b] {
       const QString name = b->property("output").toString();
       for (const auto& [known, on] : c_.bench.state().output.outputs) {
-        if (q(known) == name) return c_.bench.switchOutput(!on, name);
+        if (qs(known) == name) return c_.bench.switchOutput(!on, name);
       }
     });
     each_output_->insertWidget(static_cast<int>(output_buttons_.size()), b);
@@ -107,10 +107,10 @@ void BenchDesk::refreshOutputs() {
   }
   for (std::size_t i = 0; i < shown.size(); ++i) {
     const auto& [known, on] = shown[i];
-    const QString name = known.empty() ? QString::number(i + 1) : q(known);
+    const QString name = known.empty() ? QString::number(i + 1) : qs(known);
     QPushButton* b = output_buttons_[static_cast<qsizetype>(i)];
     b->setObjectName(QStringLiteral("switchOutput%1").arg(name));
-    b->setProperty("output", q(known));
+    b->setProperty("output", qs(known));
     b->setText(on ? tr("Output %1 is on: switch off").arg(name)
                   : tr("Output %1 is off: switch on").arg(name));
     b->setAccessibleName(b->text());
@@ -133,7 +133,7 @@ void BenchDesk::connectAddresses() {
 
 void BenchDesk::markNow() {
   if (!c_.bench.recording()) {
-    emit told(tr("Marks are made while a capture is recorded."));
+    emit messageReported(tr("Marks are made while a capture is recorded."));
     return;
   }
   ++marks_;
@@ -144,18 +144,20 @@ void BenchDesk::markNow() {
 
 void BenchDesk::tryProfile() {
   if (profile_->text().trimmed().isEmpty()) {
-    emit told(tr("Give the file of a profile first; docs/profiles.md says how one is written."));
+    emit messageReported(
+        tr("Give the file of a profile first; docs/profiles.md says how one is written."));
     profile_->setFocus();
     return;
   }
-  emit told(tr("Trying the profile: nothing is switched on, settings stay as they are…"));
+  emit messageReported(
+      tr("Trying the profile: nothing is switched on, settings stay as they are…"));
   c_.bench.tryProfile(output_address_->text(), profile_->text());
 }
 
 /// Shown in the console: it stays, can be read beside the file, and copied.
 void BenchDesk::showTried(const std::vector<acquire::TryStep>& steps, const QString& trouble) {
   if (!trouble.isEmpty()) {
-    emit told(trouble + QLatin1Char('.'));
+    emit messageReported(trouble + QLatin1Char('.'));
     return;
   }
   int wrong = 0;
@@ -164,14 +166,15 @@ void BenchDesk::showTried(const std::vector<acquire::TryStep>& steps, const QStr
     const bool good = s.trouble.empty();
     wrong += good ? 0 : 1;
     console_->appendPlainText(tr("%1 %2  %3  %4")
-                                  .arg(good ? QStringLiteral("✓") : QStringLiteral("✗"), q(s.key),
-                                       q(s.command), q(good ? s.answer : s.trouble)));
+                                  .arg(good ? QStringLiteral("✓") : QStringLiteral("✗"), qs(s.key),
+                                       qs(s.command), qs(good ? s.answer : s.trouble)));
   }
-  emit told(wrong == 0 ? tr("The profile fits: every command was answered as it should be.")
-                       : tr("The profile does not fit yet: %1 of %2 commands to look at, in the "
-                            "console.")
-                             .arg(wrong)
-                             .arg(steps.size()));
+  emit messageReported(
+      wrong == 0 ? tr("The profile fits: every command was answered as it should be.")
+                 : tr("The profile does not fit yet: %1 of %2 commands to look at, in the "
+                      "console.")
+                       .arg(wrong)
+                       .arg(steps.size()));
 }
 
 std::optional<acquire::Trigger> BenchDesk::trigger(QLineEdit* edit, const QString& what) {
@@ -180,7 +183,7 @@ std::optional<acquire::Trigger> BenchDesk::trigger(QLineEdit* edit, const QStrin
   try {
     return acquire::parse_trigger(text.toStdString());
   } catch (const std::invalid_argument& e) {
-    emit told(tr("%1: %2.").arg(what, QString::fromUtf8(e.what())));
+    emit messageReported(tr("%1: %2.").arg(what, QString::fromUtf8(e.what())));
     edit->setFocus();
     return std::nullopt;
   }
@@ -204,7 +207,7 @@ void BenchDesk::sendLine() {
   const QString text = line_->text().trimmed();
   if (text.isEmpty()) return;
   if (c_.bench.logAddress().isEmpty()) {
-    emit told(tr("There is no device log to send on: give its address and connect."));
+    emit messageReported(tr("There is no device log to send on: give its address and connect."));
     return;
   }
   c_.bench.send(text);
@@ -219,7 +222,7 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   w.build = build_->text().trimmed().toStdString();
   w.name = name_->text().trimmed().toStdString();
   if (w.build.empty()) {
-    emit told(tr("Name the build under test: everything is compared by it."));
+    emit messageReported(tr("Name the build under test: everything is compared by it."));
     build_->setFocus();
     return std::nullopt;
   }
@@ -227,14 +230,14 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   w.seconds = endless_->isChecked() ? 0 : length_->quantity().value_or(0);
   w.rate_hz = rate_->quantity().value_or(0);
   if (!(w.rate_hz > 0) || (!endless_->isChecked() && !(w.seconds > 0))) {
-    emit told(tr("Length and rate must be more than nothing."));
+    emit messageReported(tr("Length and rate must be more than nothing."));
     return std::nullopt;
   }
   w.accuracy = accuracy_->text().trimmed().toStdString();
   try {
     if (!w.accuracy.empty()) parse_accuracy(w.accuracy);
   } catch (const std::invalid_argument& e) {
-    emit told(tr("Accuracy: %1").arg(QString::fromUtf8(e.what())));
+    emit messageReported(tr("Accuracy: %1").arg(QString::fromUtf8(e.what())));
     accuracy_->setFocus();
     return std::nullopt;
   }
@@ -251,7 +254,7 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   for (const QString& part : conditions_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
     const auto equals = part.indexOf(QLatin1Char('='));
     if (equals <= 0) {
-      emit told(tr("A condition looks like board=7, not \"%1\".").arg(part.trimmed()));
+      emit messageReported(tr("A condition looks like board=7, not \"%1\".").arg(part.trimmed()));
       conditions_->setFocus();
       return std::nullopt;
     }
@@ -290,9 +293,10 @@ bool BenchDesk::settingsHold() {
   for (QuantityEdit* edit : {voltage_, limit_}) {
     edit->commit();
     if (!edit->isWrong()) continue;
-    emit told(tr("%1 is not understood, and the output was not switched on. Correct it, or press "
-                 "Escape in it.")
-                  .arg(edit->accessibleName()));
+    emit messageReported(
+        tr("%1 is not understood, and the output was not switched on. Correct it, or press "
+           "Escape in it.")
+            .arg(edit->accessibleName()));
     edit->setFocus();
     return false;
   }
@@ -343,7 +347,7 @@ void BenchDesk::refresh() {
   identity_->setText(s.phase == Phase::none ? tr("Nothing connected")
                      : s.output.identity.empty()
                          ? c_.bench.outputAddress()
-                         : q(s.output.identity)
+                         : qs(s.output.identity)
                                .section(QLatin1Char(','), 0, 1)
                                .replace(QLatin1Char(','), QLatin1Char(' ')));
   QString status;
@@ -364,21 +368,21 @@ void BenchDesk::refresh() {
         status = tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
       break;
     case Phase::recording:
-      status = s.armed ? tr("Armed: %1 begins with what it waits for.").arg(q(s.name))
+      status = s.armed ? tr("Armed: %1 begins with what it waits for.").arg(qs(s.name))
                : !s.away.empty()
                    ? tr("Out of reach, and tried again. What it feeds may still be on: check it.")
                    : tr("Recording %1: %2, %L3 samples, %4 log lines.")
-                         .arg(q(s.name), q(duration(s.recorded_s)))
+                         .arg(qs(s.name), qs(duration(s.recorded_s)))
                          .arg(s.samples)
                          .arg(s.log_lines);
       break;
     case Phase::lost:
       status = tr("%1. Its output may still be on: check it, then connect again.")
-                   .arg(capital(q(s.output.trouble)));
+                   .arg(capital(qs(s.output.trouble)));
       break;
   }
   status_->setText(status);
-  status_->setToolTip(q(s.away));
+  status_->setToolTip(qs(s.away));
   if (ready && !shown_settings_ && !s.output.identity.empty()) {
     shown_settings_ = true;
     refreshSettings();
@@ -419,7 +423,7 @@ void BenchDesk::refresh() {
   simulate_->setEnabled(!recording);
   where_->setText(book ? tr("Current%1 and the device log go into %2, safe within a second.")
                              .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
-                                  c_.session.path().section(QLatin1Char('/'), -1))
+                                  file_name(c_.session.path()))
                        : tr("No book is open. Make one: Menu, Book, New book… (Ctrl+N)"));
   where_->setVisible(!recording);
   room_->setVisible(!recording);  // the strip tells
@@ -429,7 +433,7 @@ void BenchDesk::refresh() {
         rate_->quantity().value_or(1000) * 4.2 * (record_voltage_->isChecked() ? 2 : 1);
     const double free = static_cast<double>(*s.disk_free);
     room = tr("%1 free on the disk: enough for %2 at this rate.")
-               .arg(bytes(free), q(duration(free / std::max(rate, 1.0))));
+               .arg(bytes(free), qs(duration(free / std::max(rate, 1.0))));
   }
   room_->setText(room);
   readings_->setFixedHeight(recording ? 104 : 150);
@@ -440,9 +444,7 @@ void BenchDesk::refresh() {
 std::vector<FootPart> BenchDesk::foot() const {
   const BenchState& s = c_.bench.state();
   if (s.phase == BenchState::Phase::recording) {
-    return {
-        {tr("Recording %1 into %2").arg(q(s.name), c_.session.path().section(QLatin1Char('/'), -1)),
-         {}}};
+    return {{tr("Recording %1 into %2").arg(qs(s.name), file_name(c_.session.path())), {}}};
   }
   return {{s.phase == BenchState::Phase::none
                ? tr("Nothing connected")

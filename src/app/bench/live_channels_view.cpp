@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/live_channels_view.h"
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "core/present.h"
 
 #include <QPainter>
@@ -15,10 +16,8 @@ namespace {
 
 constexpr int kRow = 19, kHead = 18, kMost = 9;
 
-QString q(const std::string& text) { return QString::fromStdString(text); }
-
 QString figure(double value, const std::string& unit) {
-  return std::isfinite(value) ? q(with_prefix(value, unit, 4)) : QStringLiteral("–");
+  return std::isfinite(value) ? qs(with_prefix(value, unit, 4)) : QStringLiteral("–");
 }
 
 }  // namespace
@@ -48,7 +47,7 @@ QList<QStringList> LiveChannelsView::rows() const {
     if (c.quantity == "logic") continue;
     if (c.quantity == "current" && !current) current = &c;
     if (c.quantity == "voltage" && !voltage) voltage = &c;
-    out.append({q(c.name),
+    out.append({qs(c.name),
                 (c.out_of_range == Flag::over_range    ? QStringLiteral("≥ ")
                  : c.out_of_range == Flag::below_range ? QStringLiteral("≤ ")
                                                        : QString()) +

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/readings_view.h"
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "core/present.h"
 
 #include <QPainter>
@@ -10,10 +11,6 @@
 #include <cmath>
 
 namespace kuvio::app {
-namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
-}  // namespace
-
 ReadingsView::ReadingsView(const BenchControl& bench, QWidget* parent)
     : QWidget(parent), bench_(bench) {
   setObjectName(QStringLiteral("readings"));
@@ -28,7 +25,7 @@ void ReadingsView::setWindow(double seconds) {
 
 QString ReadingsView::currentText() const {
   const auto& s = bench_.state();
-  return s.current ? q(with_prefix(*s.current, "A", 4)) : QStringLiteral("–");
+  return s.current ? qs(with_prefix(*s.current, "A", 4)) : QStringLiteral("–");
 }
 
 void ReadingsView::paintEvent(QPaintEvent*) {
@@ -44,12 +41,12 @@ void ReadingsView::paintEvent(QPaintEvent*) {
                    live ? currentText() : QStringLiteral("–"));
   painter.setFont(Theme::baseFont(24, QFont::DemiBold));
   painter.drawText(QRectF(half, 4, width() - half, 40), Qt::AlignLeft | Qt::AlignVCenter,
-                   live && s.voltage ? q(with_prefix(*s.voltage, "V", 4)) : QStringLiteral("–"));
+                   live && s.voltage ? qs(with_prefix(*s.voltage, "V", 4)) : QStringLiteral("–"));
   painter.setFont(Theme::baseFont(12));
   painter.setPen(t.muted());
   const auto average = bench_.average(window_s_);
   painter.drawText(QRectF(0, 44, width(), 20), Qt::AlignLeft | Qt::AlignVCenter,
-                   live && average ? tr("averaged: %1").arg(q(with_prefix(*average, "A", 4)))
+                   live && average ? tr("averaged: %1").arg(qs(with_prefix(*average, "A", 4)))
                                    : tr("averaged: –"));
   const double third = width() / 3.0;
   const std::pair<QString, double> figures[] = {
@@ -61,7 +58,7 @@ void ReadingsView::paintEvent(QPaintEvent*) {
     painter.setPen(t.text());
     painter.drawText(
         QRectF(i * third, 82, third, 18), Qt::AlignLeft | Qt::AlignVCenter,
-        live && s.current ? q(with_prefix(figures[i].second, "A", 4)) : QStringLiteral("–"));
+        live && s.current ? qs(with_prefix(figures[i].second, "A", 4)) : QStringLiteral("–"));
   }
   // While it is recorded, Trace shows the way the current takes.
   if (!bench_.recording()) paintStrip(painter, QRectF(0, 106, width() - 1, height() - 108));

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/work/bench_control.h"
+#include "app/engine/bench_control.h"
 
 #include <QWidget>
 

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/wiring_view.h"
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "core/present.h"
 
 #include <QPainter>
@@ -10,8 +11,6 @@
 
 namespace kuvio::app {
 namespace {
-
-QString q(const std::string& text) { return QString::fromStdString(text); }
 
 constexpr double kMuch = 0.05;  // part of the supply that a shunt may drop before it is pointed out
 
@@ -35,9 +34,9 @@ QList<WiringView::Part> WiringView::parts() const {
   const auto& set = s.output.set;
   if (!set.empty()) {
     const acquire::OutputState& o = set.front();
-    QString figures = q(with_prefix(o.voltage, "V", 3));
-    if (o.current_limit > 0) figures += tr(" ≤ %1").arg(q(with_prefix(o.current_limit, "A", 3)));
-    out.append({set.size() > 1 && !o.name.empty() ? tr("output %1").arg(q(o.name)) : tr("output"),
+    QString figures = qs(with_prefix(o.voltage, "V", 3));
+    if (o.current_limit > 0) figures += tr(" ≤ %1").arg(qs(with_prefix(o.current_limit, "A", 3)));
+    out.append({set.size() > 1 && !o.name.empty() ? tr("output %1").arg(qs(o.name)) : tr("output"),
                 figures});
   } else {
     out.append({tr("supply"), tr("of its own")});
@@ -49,17 +48,17 @@ QList<WiringView::Part> WiringView::parts() const {
       const double amperes = c.quantity == "voltage" ? c.most / ohms : c.most;
       const double drop = std::fabs(amperes * ohms);
       const double supply = set.empty() ? 0 : set.front().voltage;
-      out.append({tr("shunt %1").arg(q(with_prefix(ohms, "Ω", 3))),
-                  tr("%1 · %2").arg(q(with_prefix(drop, "V", 3)),
-                                    q(with_prefix(amperes * amperes * ohms, "W", 3))),
+      out.append({tr("shunt %1").arg(qs(with_prefix(ohms, "Ω", 3))),
+                  tr("%1 · %2").arg(qs(with_prefix(drop, "V", 3)),
+                                    qs(with_prefix(amperes * amperes * ohms, "W", 3))),
                   supply > 0 && drop > kMuch * supply});
       break;
     }
   }
-  QString device = s.voltage ? q(with_prefix(*s.voltage, "V", 3)) : QString();
+  QString device = s.voltage ? qs(with_prefix(*s.voltage, "V", 3)) : QString();
   if (s.current) {
-    device +=
-        (device.isEmpty() ? QString() : QStringLiteral(" · ")) + q(with_prefix(*s.current, "A", 3));
+    device += (device.isEmpty() ? QString() : QStringLiteral(" · ")) +
+              qs(with_prefix(*s.current, "A", 3));
   }
   out.append({tr("device"), device.isEmpty() ? QStringLiteral("–") : device});
   return out;

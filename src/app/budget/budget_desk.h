@@ -2,10 +2,10 @@
 #pragma once
 
 #include "app/budget/limits_model.h"
-#include "app/look/parts.h"
-#include "app/shell/desk.h"
+#include "app/desk/desk.h"
+#include "app/style/source_editor.h"
+#include "app/style/widgets.h"
 
-#include <QPlainTextEdit>
 #include <QStackedWidget>
 
 namespace kuvio::app {
@@ -20,13 +20,10 @@ public:
   void applyTheme() override;
   /// A form filled in from a span's figures.
   void limitFrom(const SpanFigures& span, const QString& state);
-  /// Opens a budget with the files it names; those the book lacks are kept in it.
-  void openFile(const QString& path);
   NotebookTable* table() { return table_; }
 
 private:
   QWidget* makePage();
-  QWidget* makeText();
   void makeActions();
   void take(const BudgetViewPtr& view);
   void keep(const std::string& text, const QString& why);
@@ -37,16 +34,15 @@ private:
   void showForm(const Limit& limit, bool existing);
   void saveAs();
   void fromCapture();
-  book::Document document() const;
 
   Context c_;
   QStackedWidget* stack_;
   EmptyState* empty_;
-  QLabel *title_, *disk_, *text_error_, *left_out_;
-  QWidget *disk_banner_, *text_page_;
+  QLabel *title_, *disk_, *left_out_;
+  QWidget* disk_banner_;
   LimitsModel* model_;
   NotebookTable* table_;
-  QPlainTextEdit* text_;
+  SourceEditor* source_;
   QPushButton* show_text_;
   BudgetViewPtr view_;
 };

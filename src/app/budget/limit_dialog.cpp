@@ -1,50 +1,23 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/budget/limit_dialog.h"
 
-#include "core/quantity.h"
+#include "app/engine/text.h"
 
 #include <QFormLayout>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 namespace kuvio::app {
 namespace {
 
-constexpr LimitQuantity kQuantities[] = {
-    LimitQuantity::mean_current, LimitQuantity::charge_per_visit, LimitQuantity::visit_length,
-    LimitQuantity::peak_current, LimitQuantity::energy_per_visit, LimitQuantity::lifetime};
-constexpr Dimension kDimensions[] = {Dimension::current, Dimension::charge, Dimension::time,
-                                     Dimension::energy};
-
-int line_of(LimitQuantity quantity) {
-  switch (quantity) {
-    case LimitQuantity::charge_per_visit:
-      return 1;
-    case LimitQuantity::visit_length:
-    case LimitQuantity::lifetime:
-      return 2;
-    case LimitQuantity::energy_per_visit:
-      return 3;
-    default:
-      return 0;
+/// The dimensions that limits have, each once: a pair of fields for each.
+std::vector<Dimension> dimensions() {
+  std::vector<Dimension> out;
+  for (const LimitQuantityInfo& q : limit_quantities()) {
+    if (std::find(out.begin(), out.end(), q.dimension) == out.end()) out.push_back(q.dimension);
   }
-}
-
-QString name_of(LimitQuantity quantity) {
-  switch (quantity) {
-    case LimitQuantity::mean_current:
-      return QObject::tr("mean current");
-    case LimitQuantity::charge_per_visit:
-      return QObject::tr("charge per visit");
-    case LimitQuantity::energy_per_visit:
-      return QObject::tr("energy per visit");
-    case LimitQuantity::visit_length:
-      return QObject::tr("length of a visit");
-    case LimitQuantity::peak_current:
-      return QObject::tr("peak current");
-    case LimitQuantity::lifetime:
-      return QObject::tr("battery life");
-  }
-  return {};
+  return out;
 }
 
 }  // namespace
@@ -62,30 +35,32 @@ LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
     form->addRow(text, out);
     return out;
   };
-  scope_ = box(QStringLiteral("limitScope"), tr("Of"));
+  scope_ = box(QStringLiteral("limitScope"), tr("Scope"));
   for (const QString& s : states) scope_->addItem(s, int(Scope::state));
   scope_->addItem(tr("the whole capture"), int(Scope::whole));
   if (field) scope_->addItem(tr("the field (duty plan)"), int(Scope::field));
   quantity_ = box(QStringLiteral("limitQuantity"), tr("Quantity"));
-  of_ = box(QStringLiteral("limitOf"), tr("Over the visits"));
-  of_->addItem(tr("their mean"), int(Of::mean));
-  of_->addItem(tr("19 of 20 (95th percentile)"), int(Of::p95));
-  of_->addItem(tr("the worst"), int(Of::worst));
+  statistic_ = box(QStringLiteral("limitStatistic"), tr("Across visits"));
+  for (const StatisticInfo& one : statistics())
+    statistic_->addItem(qs(std::string(one.name)), int(one.id));
   auto* expect_row = new QVBoxLayout;
   auto* bound_row = new QVBoxLayout;
-  for (int i = 0; i < 4; ++i) {
-    expect_[i] = new QuantityEdit(QStringLiteral("limitExpect%1").arg(i), tr("Expected"),
-                                  static_cast<int>(kDimensions[i]), this, true);
-    bound_[i] = new QuantityEdit(QStringLiteral("limitBound%1").arg(i), tr("Limit"),
-                                 static_cast<int>(kDimensions[i]), this);
-    expect_row->addWidget(expect_[i]);
-    bound_row->addWidget(bound_[i]);
-    for (QuantityEdit* edit : {expect_[i], bound_[i]}) {
+  for (const Dimension dimension : dimensions()) {
+    const auto i = static_cast<int>(fields_.size());
+    Fields fields{
+        dimension,
+        new QuantityEdit(QStringLiteral("limitExpect%1").arg(i), tr("Expected"), dimension, this,
+                         true),
+        new QuantityEdit(QStringLiteral("limitBound%1").arg(i), tr("Limit"), dimension, this)};
+    expect_row->addWidget(fields.expect);
+    bound_row->addWidget(fields.bound);
+    for (QuantityEdit* edit : {fields.expect, fields.bound}) {
       connect(edit, &QuantityEdit::wrong, this, [this](const QString& why) {
         trouble_->setText(why);
         trouble_->show();
       });
     }
+    fields_.push_back(fields);
   }
   form->addRow(tr("Expected"), expect_row);
   bound_label_ = new QLabel(tr("At most"), this);
@@ -95,7 +70,7 @@ LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
   trouble_->hide();
   column->addWidget(trouble_);
   auto* row = new QHBoxLayout;
-  auto* cancel = button(tr("Leave it"), QStringLiteral("cancel"), this);
+  auto* cancel = button(tr("Cancel"), QStringLiteral("cancel"), this);
   auto* accept = button(tr("Set limit"), QStringLiteral("accept"), this, true);
   accept->setDefault(true);
   row->addStretch(1);
@@ -106,15 +81,8 @@ LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
     const auto scope = static_cast<Scope>(scope_->currentData().toInt());
     const int was = quantity_->currentData().toInt();
     quantity_->clear();
-    for (const LimitQuantity one : kQuantities) {
-      const bool life = one == LimitQuantity::lifetime;
-      const bool per_visit = one == LimitQuantity::charge_per_visit ||
-                             one == LimitQuantity::visit_length ||
-                             one == LimitQuantity::energy_per_visit;
-      if (life && scope != Scope::field) continue;
-      if (per_visit && scope != Scope::state) continue;
-      if (scope == Scope::field && !life && one != LimitQuantity::mean_current) continue;
-      quantity_->addItem(name_of(one), int(one));
+    for (const LimitQuantityInfo& one : limit_quantities()) {
+      if (one.fits(scope)) quantity_->addItem(qs(std::string(one.name)), int(one.id));
     }
     quantity_->setCurrentIndex(std::max(0, quantity_->findData(was)));
   };
@@ -126,17 +94,24 @@ LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
   quantityChanged();
 }
 
+const LimitQuantityInfo& LimitDialog::quantity() const {
+  return info(static_cast<LimitQuantity>(quantity_->currentData().toInt()));
+}
+
+LimitDialog::Fields& LimitDialog::fields() {
+  return *std::find_if(fields_.begin(), fields_.end(),
+                       [&](const Fields& f) { return f.dimension == quantity().dimension; });
+}
+
 void LimitDialog::quantityChanged() {
-  const auto quantity = static_cast<LimitQuantity>(quantity_->currentData().toInt());
-  const int line = line_of(quantity);
-  for (int i = 0; i < 4; ++i) {
-    expect_[i]->setVisible(i == line);
-    bound_[i]->setVisible(i == line);
+  const LimitQuantityInfo& now = quantity();
+  for (const Fields& f : fields_) {
+    f.expect->setVisible(f.dimension == now.dimension);
+    f.bound->setVisible(f.dimension == now.dimension);
   }
-  const bool life = quantity == LimitQuantity::lifetime;
-  bound_label_->setText(life ? tr("At least") : tr("At most"));
-  of_->setEnabled(!life && quantity != LimitQuantity::mean_current);
-  of_->setCurrentIndex(quantity == LimitQuantity::peak_current ? 2 : 0);
+  bound_label_->setText(now.at_least ? tr("At least") : tr("At most"));
+  statistic_->setEnabled(static_cast<Scope>(scope_->currentData().toInt()) == Scope::state);
+  statistic_->setCurrentIndex(statistic_->findData(int(now.usual)));
 }
 
 void LimitDialog::setLimit(const Limit& limit, bool existing) {
@@ -148,36 +123,35 @@ void LimitDialog::setLimit(const Limit& limit, bool existing) {
   const int quantity = quantity_->findData(int(limit.quantity));
   if (quantity >= 0) quantity_->setCurrentIndex(quantity);
   quantityChanged();
-  const int line = line_of(limit.quantity);
-  expect_[line]->setQuantity(limit.expect);
-  bound_[line]->setQuantity(limit.max ? limit.max : limit.min);
-  of_->setCurrentIndex(of_->findData(int(limit.of)));
+  fields().expect->setQuantity(limit.expect);
+  fields().bound->setQuantity(limit.max ? limit.max : limit.min);
+  statistic_->setCurrentIndex(statistic_->findData(int(limit.statistic)));
   scope_->setEnabled(!existing);
   quantity_->setEnabled(!existing);
-  bound_[line]->setFocus();
-  bound_[line]->selectAll();
+  fields().bound->setFocus();
+  fields().bound->selectAll();
 }
 
 void LimitDialog::take() {
   Limit out = limit_;
   out.scope = static_cast<Scope>(scope_->currentData().toInt());
   out.state = out.scope == Scope::state ? scope_->currentText().toStdString() : "";
-  out.quantity = static_cast<LimitQuantity>(quantity_->currentData().toInt());
-  out.of = static_cast<Of>(of_->currentData().toInt());
-  const int line = line_of(out.quantity);
-  bound_[line]->commit();
-  expect_[line]->commit();
-  const auto bound = bound_[line]->quantity();
-  if (!bound || bound_[line]->isWrong() || expect_[line]->isWrong()) {
-    trouble_->setText(tr("A limit needs a figure with its unit."));
+  out.quantity = quantity().id;
+  out.statistic = static_cast<Statistic>(statistic_->currentData().toInt());
+  const Fields& now = fields();
+  now.bound->commit();
+  now.expect->commit();
+  const auto bound = now.bound->quantity();
+  if (!bound || now.bound->isWrong() || now.expect->isWrong()) {
+    trouble_->setText(tr("Enter a value with its unit."));
     trouble_->show();
-    bound_[line]->setFocus();
+    now.bound->setFocus();
     return;
   }
-  out.expect = expect_[line]->quantity();
+  out.expect = now.expect->quantity();
   out.max.reset();
   out.min.reset();
-  (out.quantity == LimitQuantity::lifetime ? out.min : out.max) = bound;
+  (quantity().at_least ? out.min : out.max) = bound;
   emit limitAccepted(out);
   close();
 }

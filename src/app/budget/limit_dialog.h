@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/parts.h"
+#include "app/style/widgets.h"
 #include "core/budget.h"
 
 #include <QComboBox>
 #include <QDialog>
+
+#include <vector>
 
 namespace kuvio::app {
 
@@ -22,12 +24,18 @@ signals:
   void limitAccepted(const kuvio::Limit& limit);
 
 private:
+  /// A limit's figures are typed in the units of one dimension.
+  struct Fields {
+    Dimension dimension;
+    QuantityEdit *expect, *bound;
+  };
   void take();
   void quantityChanged();
+  const LimitQuantityInfo& quantity() const;
+  Fields& fields();
   Limit limit_;
-  QComboBox *scope_, *quantity_, *of_;
-  QuantityEdit* expect_[4];
-  QuantityEdit* bound_[4];
+  QComboBox *scope_, *quantity_, *statistic_;
+  std::vector<Fields> fields_;
   QLabel *bound_label_, *trouble_;
 };
 

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/budget/limits_model.h"
 
-#include "app/look/theme.h"
-#include "app/trace/ledger_model.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
+#include "app/style/verdict_text.h"
 #include "core/present.h"
 #include "formats/phrases.h"
 
@@ -13,10 +14,9 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
 QString figure(const Limit& limit, double value) {
-  return q(formats::figure_text(value, 0, unit_of(limit.quantity)));
+  return qs(formats::figure_text(value, 0, info(limit.quantity).unit()));
 }
 }  // namespace
 
@@ -57,17 +57,17 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
     const LimitResult* r = result(index);
     if (role == Qt::DisplayRole) {
       if (!r) return kNothing;
-      return q(formats::measured_text(*r)) + QStringLiteral("  ") + verdictText(r->verdict);
+      return qs(formats::measured_text(*r)) + QStringLiteral("  ") + verdict_text(r->verdict);
     }
     if (role == Qt::ToolTipRole) {
-      if (!r) return build < view_->troubles.size() ? q(view_->troubles[build]) : QString();
+      if (!r) return build < view_->troubles.size() ? qs(view_->troubles[build]) : QString();
       QStringList lines;
       if (r->headroom) lines << tr("headroom %1").arg(figure(*l, *r->headroom));
       if (r->coverage_factor > 0)
         lines << tr("coverage factor %1").arg(r->coverage_factor, 0, 'f', 2);
       if (r->needed_visits)
         lines << tr("about %1 visits would tell").arg(static_cast<qulonglong>(*r->needed_visits));
-      if (!r->note.empty()) lines << q(r->note);
+      if (!r->note.empty()) lines << qs(r->note);
       return lines.join(QLatin1Char('\n'));
     }
     if (role == Qt::AccessibleTextRole) return data(index, Qt::DisplayRole);
@@ -75,9 +75,9 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
   }
   switch (role) {
     case Qt::DisplayRole:
-      if (index.column() == Name) return q(l->name());
+      if (index.column() == Name) return qs(l->name());
       if (index.column() == Expect) return l->expect ? figure(*l, *l->expect) : QString();
-      return q(formats::limit_text(*l));
+      return qs(formats::limit_text(*l));
     case Qt::TextAlignmentRole:
       return int(index.column() == Name ? Qt::AlignLeft | Qt::AlignVCenter
                                         : Qt::AlignRight | Qt::AlignVCenter);
@@ -103,7 +103,7 @@ QVariant LimitsModel::headerData(int section, Qt::Orientation orientation, int r
       return tr("limit");
     default:
       return view_ && section - FirstBuild < static_cast<int>(view_->builds.size())
-                 ? q(view_->builds[static_cast<std::size_t>(section - FirstBuild)])
+                 ? qs(view_->builds[static_cast<std::size_t>(section - FirstBuild)])
                  : QString();
   }
 }
@@ -137,10 +137,10 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   // Above: the figure and its verdict. Below: the gauge.
   const QRectF words(box.left(), box.top(), box.width(), 17);
   painter->setPen(t.text());
-  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, q(formats::measured_text(*r)));
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, qs(formats::measured_text(*r)));
   painter->setPen(over ? t.accent() : r->verdict == Verdict::within ? t.muted() : t.text());
   painter->setFont(Theme::baseFont(12, over ? QFont::DemiBold : QFont::Normal));
-  painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdictText(r->verdict));
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdict_text(r->verdict));
   const double limit = l.max ? *l.max : l.min.value_or(0);
   if (limit > 0 && r->measured) {
     const QRectF bar(box.left(), box.bottom() - 9, box.width(), 7);

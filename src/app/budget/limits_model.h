@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/notebook_table.h"
-#include "app/work/views.h"
+#include "app/engine/views.h"
+#include "app/style/notebook_table.h"
 
 #include <QAbstractTableModel>
 #include <QStyledItemDelegate>

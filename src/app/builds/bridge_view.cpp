@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/builds/bridge_view.h"
 
-#include "app/look/theme.h"
-#include "app/look/ticks.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
+#include "app/style/ticks.h"
 #include "core/present.h"
 
 #include <QKeyEvent>
@@ -14,7 +15,6 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 /// A step in the axis's own prefix, as in "+34.1".
 QString step_text(double step, double top) {
   const double scale = std::pow(1000.0, std::floor(std::log10(std::max(top, 1e-15)) / 3));
@@ -52,13 +52,13 @@ std::vector<BridgeView::Step> BridgeView::steps() const {
   std::vector<Step> out;
   if (!view_ || !view_->comparison.reference_mean || !view_->comparison.candidate_mean) return out;
   double at = *view_->comparison.reference_mean;
-  out.push_back({q(view_->reference), {}, 0, at, true});
+  out.push_back({qs(view_->reference), {}, 0, at, true});
   for (const CompareRow& r : view_->comparison.rows) {
     if (r.bridge == 0) continue;
-    out.push_back({q(r.state), q(r.state), at, at + r.bridge, false});
+    out.push_back({qs(r.state), qs(r.state), at, at + r.bridge, false});
     at += r.bridge;
   }
-  out.push_back({q(view_->candidate), {}, 0, *view_->comparison.candidate_mean, true});
+  out.push_back({qs(view_->candidate), {}, 0, *view_->comparison.candidate_mean, true});
   return out;
 }
 
@@ -87,7 +87,7 @@ void BridgeView::paintEvent(QPaintEvent*) {
     painter.drawLine(QLineF(box.left(), y(tick.at), box.right(), y(tick.at)));
     painter.setPen(t.muted());
     painter.drawText(QRectF(0, y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     q(tick.label));
+                     qs(tick.label));
   }
   const double pitch = box.width() / static_cast<double>(all.size());
   painter.setRenderHint(QPainter::Antialiasing);
@@ -104,14 +104,14 @@ void BridgeView::paintEvent(QPaintEvent*) {
       painter.setPen(Qt::NoPen);
       painter.setBrush(t.ink(i == 0 ? reference_ink_ : candidate_ink_));
     } else {
-      const bool lit = s.state == q(picked_) && !picked_.empty();
+      const bool lit = s.state == qs(picked_) && !picked_.empty();
       painter.setPen(QPen(lit ? t.focus() : t.border(), lit ? 2 : 1));
       painter.setBrush(t.fill(s.state.toStdString(), view_->fills));
     }
     painter.drawRect(bar);
     painter.setPen(t.text());
     painter.setFont(Theme::baseFont(11, s.total ? QFont::DemiBold : QFont::Normal));
-    const QString text = s.total ? q(with_prefix(s.to, "A", 3)) : step_text(s.to - s.from, top);
+    const QString text = s.total ? qs(with_prefix(s.to, "A", 3)) : step_text(s.to - s.from, top);
     painter.drawText(QRectF(x - 12, bar.top() - 17, pitch + 24, 16), Qt::AlignCenter, text);
     painter.drawText(QRectF(x, box.bottom() + 5, pitch, 18), Qt::AlignCenter,
                      QFontMetrics(painter.font())
@@ -139,7 +139,7 @@ void BridgeView::keyPressEvent(QKeyEvent* event) {
   if (step == 0 || all.size() < 3) return QWidget::keyPressEvent(event);
   int at = 0;
   for (std::size_t i = 0; i < all.size(); ++i) {
-    if (!all[i].total && all[i].state == q(picked_)) at = static_cast<int>(i);
+    if (!all[i].total && all[i].state == qs(picked_)) at = static_cast<int>(i);
   }
   at = std::clamp(at + step, 1, static_cast<int>(all.size()) - 2);
   emit picked(all[static_cast<std::size_t>(at)].state);

@@ -2,7 +2,8 @@
 #include "app/builds/builds_desk.h"
 
 #include "app/builds/sentence.h"
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 
 #include <QVBoxLayout>
 
@@ -11,7 +12,6 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 constexpr std::size_t kOffers = 5;  // of other builds, where two cannot be compared
 }  // namespace
 
@@ -60,13 +60,13 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   auto* left = new QVBoxLayout;
   left->addWidget(heading(tr("THE BRIDGE · mean current"), page));
   bridge_ = new BridgeView(page);
-  offerPicture(bridge_);
+  offer_picture(bridge_);
   left->addWidget(bridge_, 1);
   auto* right = new QVBoxLayout;
   typical_caption_ = heading(tr("TYPICAL VISIT"), page);
   right->addWidget(typical_caption_);
   typical_ = new TypicalPlot(page);
-  offerPicture(typical_);
+  offer_picture(typical_);
   right->addWidget(typical_, 1);
   plots->addLayout(left, 5);
   plots->addLayout(right, 4);
@@ -85,7 +85,7 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   connect(&c_.session, &Session::bookOpened, this, &BuildsDesk::takeBook);
   connect(&c_.session, &Session::buildsReady, this, &BuildsDesk::take);
   connect(&c_.session, &Session::typicalReady, this, [this](const TypicalViewPtr& view) {
-    if (!c_.session.book() || q(view->state) != picked_) return;
+    if (!c_.session.book() || qs(view->state) != picked_) return;
     typical_->setView(view, c_.session.book()->ink_of(view->reference),
                       c_.session.book()->ink_of(view->candidate));
     typical_caption_->setText(tr("TYPICAL VISIT · ") + typical_->caption());
@@ -133,7 +133,7 @@ void BuildsDesk::acceptUnlike() {
   const std::string reason = reason_->text().trimmed().toStdString();
   const std::string key = "unlike/" + view_->reference + "/" + view_->candidate;
   if (view_->accepted.empty() && reason.empty()) {
-    emit told(tr("Say why: the reason is kept beside the comparison."));
+    emit messageReported(tr("Say why: the reason is kept beside the comparison."));
     reason_->setFocus();
     return;
   }
@@ -156,17 +156,17 @@ void BuildsDesk::takeBook() {
     empty_->say(book && !book->builds.empty() ? tr("One build so far") : tr("No build yet"),
                 tr("Record another build, and it stands here beside the first: what it draws more "
                    "or less, in which state, and what that does to the battery."),
-                {{tr("To the bench"), [this] { emit deskWanted(QStringLiteral("Bench")); }}});
+                {{tr("To the bench"), [this] { emit deskRequested(DeskId::bench); }}});
     return;
   }
   stack_->setCurrentIndex(1);
   taking_ = true;
-  const QString was = candidate_->currentText(), reference = q(book->reference());
+  const QString was = candidate_->currentText(), reference = qs(book->reference());
   reference_->clear();
   candidate_->clear();
   for (const std::string& b : book->builds) {
-    reference_->addItem(q(b));
-    if (q(b) != reference) candidate_->addItem(q(b));
+    reference_->addItem(qs(b));
+    if (qs(b) != reference) candidate_->addItem(qs(b));
   }
   reference_->setCurrentText(reference);
   if (candidate_->findText(was) >= 0) candidate_->setCurrentText(was);
@@ -186,22 +186,23 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
     stack_->setCurrentIndex(0);
     // Back to what could be compared, and on to every other build: the choosers are not shown here.
     std::vector<EmptyState::Offer> offers{
-        {tr("To the trace"), [this] { emit deskWanted(QStringLiteral("Trace")); }}};
+        {tr("To the trace"), [this] { emit deskRequested(DeskId::trace); }}};
     for (int i = 0; i < candidate_->count(); ++i) {
       const QString build = candidate_->itemText(i);
-      if (build == q(view->candidate) || offers.size() > kOffers) continue;
+      if (build == qs(view->candidate) || offers.size() > kOffers) continue;
       const bool back = build == compared_;
       const EmptyState::Offer offer{
           back ? tr("Back to %1").arg(build) : tr("Compare %1").arg(build),
           [this, build] { candidate_->setCurrentText(build); }};
       offers.insert(back ? offers.begin() : offers.end(), offer);
     }
-    empty_->say(tr("%1 and %2 cannot be compared yet").arg(q(view->reference), q(view->candidate)),
-                q(view->trouble), offers);
+    empty_->say(
+        tr("%1 and %2 cannot be compared yet").arg(qs(view->reference), qs(view->candidate)),
+        qs(view->trouble), offers);
     emit footChanged();
     return;
   }
-  compared_ = q(view->candidate);
+  compared_ = qs(view->candidate);
   stack_->setCurrentIndex(1);
   const Sentence words = sentence_of(*view);
   first_->setText(words.first);
@@ -219,14 +220,14 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
         break;
       }
       const auto side = [](const std::string& value) {
-        return value.empty() ? QStringLiteral("–") : q(value).left(kWidth);
+        return value.empty() ? QStringLiteral("–") : qs(value).left(kWidth);
       };
       parts << QStringLiteral("%1 %2 / %3")
-                   .arg(q(u.condition).left(kWidth), side(u.reference), side(u.candidate));
+                   .arg(qs(u.condition).left(kWidth), side(u.reference), side(u.candidate));
     }
     const bool accepted = !view->accepted.empty();
     unlike_->setText(tr("Not alike: %1.").arg(parts.join(QStringLiteral(", "))) +
-                     (accepted ? tr(" Compared anyway: %1").arg(q(view->accepted)) : QString()));
+                     (accepted ? tr(" Compared anyway: %1").arg(qs(view->accepted)) : QString()));
     QPalette p = unlike_->palette();
     p.setColor(QPalette::WindowText,
                accepted ? Theme::current().muted() : Theme::current().accent());
@@ -242,7 +243,7 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
                                        [](const CompareRow& a, const CompareRow& b) {
                                          return std::fabs(a.bridge) < std::fabs(b.bridge);
                                        });
-    picked_ = q(most->state);
+    picked_ = qs(most->state);
   }
   pick(picked_);
   emit footChanged();
@@ -267,14 +268,13 @@ void BuildsDesk::setUnit(ChargeUnit unit) { model_->setUnit(unit); }
 
 std::vector<FootPart> BuildsDesk::foot() const {
   if (!view_ || !view_->trouble.empty()) return {};
-  const bool duty = c_.session.book() && c_.session.book()->document(book::kDuty);
-  return {
-      {tr("Reference %1 · candidate %2").arg(q(view_->reference), q(view_->candidate)), {}},
-      {view_->field
-           ? tr("means in the field, by %1").arg(q(c_.session.book()->document(book::kDuty)->name))
-       : duty ? tr("as captured: the duty plan asks for states that were not captured")
-              : tr("as captured: there is no duty plan (Lifetime desk)"),
-       {}}};
+  const bool duty = c_.session.book() && c_.session.book()->document(DocumentKind::duty);
+  return {{tr("Reference %1 · candidate %2").arg(qs(view_->reference), qs(view_->candidate)), {}},
+          {view_->field ? tr("means in the field, by %1")
+                              .arg(qs(c_.session.book()->document(DocumentKind::duty)->name))
+           : duty ? tr("as captured: the duty plan asks for states that were not captured")
+                  : tr("as captured: there is no duty plan (Lifetime desk)"),
+           {}}};
 }
 
 }  // namespace kuvio::app

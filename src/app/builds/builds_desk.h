@@ -4,8 +4,8 @@
 #include "app/builds/bridge_view.h"
 #include "app/builds/difference_model.h"
 #include "app/builds/typical_plot.h"
-#include "app/look/parts.h"
-#include "app/shell/desk.h"
+#include "app/desk/desk.h"
+#include "app/style/widgets.h"
 
 #include <QComboBox>
 #include <QStackedWidget>

@@ -2,7 +2,8 @@
 #include "app/builds/difference_model.h"
 
 #include "app/builds/sentence.h"
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "core/present.h"
 #include "formats/phrases.h"
 
@@ -10,11 +11,10 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
 
 QString interval(const Difference& d) {
-  return q(formats::bounds_mark(d.bounds) + with_interval(d.value, d.low, d.high, "A"));
+  return qs(formats::bounds_mark(d.bounds) + with_interval(d.value, d.low, d.high, "A"));
 }
 QString days(const std::optional<double>& seconds) {
   if (!seconds) return kNothing;
@@ -56,11 +56,11 @@ QString DifferenceModel::text(std::size_t row, int column) const {
   const CompareRow& r = view_->comparison.rows[row];
   switch (column) {
     case State:
-      return q(r.state);
+      return qs(r.state);
     case Reference:
-      return r.reference_mean ? q(with_prefix(*r.reference_mean, "A", 4)) : kNothing;
+      return r.reference_mean ? qs(with_prefix(*r.reference_mean, "A", 4)) : kNothing;
     case Candidate:
-      return r.candidate_mean ? q(with_prefix(*r.candidate_mean, "A", 4)) : kNothing;
+      return r.candidate_mean ? qs(with_prefix(*r.candidate_mean, "A", 4)) : kNothing;
     case Interval:
       return r.mean.known ? interval(r.mean) : kNothing;
     case PerVisit: {
@@ -69,10 +69,11 @@ QString DifferenceModel::text(std::size_t row, int column) const {
       const double factor = per_coulomb(unit_, volts);
       // Energies of two builds would need one voltage: their charges are told instead.
       const ChargeUnit unit = factor > 0 ? unit_ : ChargeUnit::coulomb;
-      return q(signed_prefix(r.charge_per_visit.value * per_coulomb(unit, volts), symbol(unit), 3));
+      return qs(
+          signed_prefix(r.charge_per_visit.value * per_coulomb(unit, volts), symbol(unit), 3));
     }
     case Bridge:
-      return q(signed_prefix(r.bridge, "A", 3));
+      return qs(signed_prefix(r.bridge, "A", 3));
     case Life:
       return row < view_->life_change.size() ? days(view_->life_change[row]) : kNothing;
     case Shown:
@@ -88,13 +89,13 @@ QString DifferenceModel::totalText(int column) const {
     case State:
       return view_->field ? tr("In the field") : tr("As captured");
     case Reference:
-      return c.reference_mean ? q(with_prefix(*c.reference_mean, "A", 4)) : kNothing;
+      return c.reference_mean ? qs(with_prefix(*c.reference_mean, "A", 4)) : kNothing;
     case Candidate:
-      return c.candidate_mean ? q(with_prefix(*c.candidate_mean, "A", 4)) : kNothing;
+      return c.candidate_mean ? qs(with_prefix(*c.candidate_mean, "A", 4)) : kNothing;
     case Interval:
       return c.total.known ? interval(c.total) : kNothing;
     case Bridge:
-      return q(signed_prefix(c.total.value, "A", 3));
+      return qs(signed_prefix(c.total.value, "A", 3));
     case Life:
       return view_->reference_life && view_->candidate_life && view_->reference_life->life &&
                      view_->candidate_life->life
@@ -134,7 +135,7 @@ QVariant DifferenceModel::data(const QModelIndex& index, int role) const {
         return shown == kuvio::Shown::higher ? Theme::current().accent() : Theme::current().muted();
       return {};
     case StateRole:
-      return total ? QString() : q(view_->comparison.rows[row].state);
+      return total ? QString() : qs(view_->comparison.rows[row].state);
     case FillRole:
       if (!total && index.column() == State)
         return Theme::current().fill(view_->comparison.rows[row].state, view_->fills);
@@ -154,8 +155,8 @@ QVariant DifferenceModel::headerData(int section, Qt::Orientation orientation, i
                                                     : Qt::AlignRight | Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
   const QStringList names{tr("state"),
-                          view_ ? q(view_->reference) : tr("reference"),
-                          view_ ? q(view_->candidate) : tr("candidate"),
+                          view_ ? qs(view_->reference) : tr("reference"),
+                          view_ ? qs(view_->candidate) : tr("candidate"),
                           tr("difference of the mean, 95 %"),
                           tr("per visit"),
                           tr("bridge"),

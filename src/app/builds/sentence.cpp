@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/builds/sentence.h"
 
+#include "app/engine/text.h"
 #include "core/present.h"
 #include "formats/phrases.h"
 
@@ -9,7 +10,6 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 QString tr(const char* text) { return QObject::tr(text); }
 
 QString captures(std::size_t a, std::size_t b) {
@@ -31,23 +31,23 @@ QString shown_text(const CompareRow& row, std::size_t tests) {
       return out;
     }
     default:
-      return q(formats::shown_text(row, tests));
+      return qs(formats::shown_text(row, tests));
   }
 }
 
 Sentence sentence_of(const BuildsView& v) {
   Sentence out;
   const Comparison& c = v.comparison;
-  const QString candidate = q(v.candidate), reference = q(v.reference);
+  const QString candidate = qs(v.candidate), reference = qs(v.reference);
   if (!c.total.known) {
     out.first = tr("%1 and %2 cannot be compared as a whole.").arg(candidate, reference);
     if (!c.missing.empty())
-      out.second = tr("No whole visit to %1 was captured.").arg(q(c.missing.front()));
+      out.second = tr("No whole visit to %1 was captured.").arg(qs(c.missing.front()));
     return out;
   }
   const QString where = v.field ? tr("In the field ") : tr("As captured ");
-  const QString amount = q(formats::bounds_mark(c.total.bounds) +
-                           with_uncertainty(std::fabs(c.total.value), c.total.U(), "A"));
+  const QString amount = qs(formats::bounds_mark(c.total.bounds) +
+                            with_uncertainty(std::fabs(c.total.value), c.total.U(), "A"));
   QString plain;
   switch (c.total_shown) {
     case Shown::higher:
@@ -62,16 +62,16 @@ Sentence sentence_of(const BuildsView& v) {
     default:
       plain = tr("%1no difference is shown between %2 and %3: %4.")
                   .arg(where, candidate, reference,
-                       q(with_interval(c.total.value, c.total.low, c.total.high, "A")));
+                       qs(with_interval(c.total.value, c.total.low, c.total.high, "A")));
   }
   // What holds the weather common leads; the plain difference stands beside it.
-  out.first = q(formats::same_use_sentence(c));
+  out.first = qs(formats::same_use_sentence(c));
   if (out.first.isEmpty()) {
     out.first = plain;
   } else {
     out.second = plain + QLatin1Char(' ');
   }
-  for (const std::string& line : formats::common_length_lines(c)) out.second += q(line) + tr(". ");
+  for (const std::string& line : formats::common_length_lines(c)) out.second += qs(line) + tr(". ");
   // What accounts for it: the states with the largest steps of the bridge.
   std::vector<const CompareRow*> rows;
   for (const CompareRow& r : c.rows) {
@@ -84,13 +84,13 @@ Sentence sentence_of(const BuildsView& v) {
   QStringList parts;
   for (std::size_t i = 0; i < rows.size() && i < 2; ++i) {
     parts << (rows[i]->bridge > 0 ? tr("%1 adds %2") : tr("%1 gives %2 back"))
-                 .arg(q(rows[i]->state), q(with_prefix(std::fabs(rows[i]->bridge), "A", 3)));
+                 .arg(qs(rows[i]->state), qs(with_prefix(std::fabs(rows[i]->bridge), "A", 3)));
   }
   if (!parts.isEmpty()) out.second += parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
   QStringList alone;
   for (const CompareRow& r : c.rows) {
     if (!is_built_in_state(r.state) && r.reference_mean.has_value() != r.candidate_mean.has_value())
-      alone << q(r.state);
+      alone << qs(r.state);
   }
   if (!alone.isEmpty())
     out.second += tr("%1 only in one of them. ").arg(alone.join(QStringLiteral(", ")));
@@ -99,14 +99,15 @@ Sentence sentence_of(const BuildsView& v) {
     out.second +=
         tr("Battery life %1 from %2 to %3 (%4%5). ")
             .arg(b < a ? tr("falls") : tr("grows"),
-                 q(formats::bounds_mark(v.reference_life->interval.bounds) + life_time(a)),
-                 q(formats::bounds_mark(v.candidate_life->interval.bounds) + life_time(b)),
-                 b < a ? QStringLiteral("−") : QStringLiteral("+"), q(life_time(std::fabs(b - a))));
+                 qs(formats::bounds_mark(v.reference_life->interval.bounds) + life_time(a)),
+                 qs(formats::bounds_mark(v.candidate_life->interval.bounds) + life_time(b)),
+                 b < a ? QStringLiteral("−") : QStringLiteral("+"),
+                 qs(life_time(std::fabs(b - a))));
   }
   for (const std::string& line : formats::comparison_remarks(c)) {
-    if (c.of_builds || !line.starts_with("Within these")) out.second += q(line) + tr(". ");
+    if (c.of_builds || !line.starts_with("Within these")) out.second += qs(line) + tr(". ");
   }
-  for (const std::string& line : v.old_edges) out.second += q(line) + tr(". ");
+  for (const std::string& line : v.old_edges) out.second += qs(line) + tr(". ");
   out.second += tr("%1%2%3.").arg(captures(v.reference_captures, v.candidate_captures),
                                   c.alike() ? tr(", alike in every condition") : QString(),
                                   c.of_builds ? QString() : tr(": it holds within these captures"));

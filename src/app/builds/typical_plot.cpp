@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/builds/typical_plot.h"
 
-#include "app/look/theme.h"
-#include "app/look/ticks.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
+#include "app/style/ticks.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -12,7 +13,6 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 constexpr double kLeft = 66, kRight = 16, kTop = 10, kFoot = 26;
 }  // namespace
 
@@ -34,9 +34,9 @@ void TypicalPlot::setView(TypicalViewPtr view, std::size_t reference_ink,
 QString TypicalPlot::caption() const {
   if (!view_) return {};
   if (view_->reference_visit.visits == 0 && view_->candidate_visit.visits == 0)
-    return tr("%1: no whole visit").arg(q(view_->state));
+    return tr("%1: no whole visit").arg(qs(view_->state));
   return tr("%1: mean of %2 and %3 visits, 10–90 % band")
-      .arg(q(view_->state))
+      .arg(qs(view_->state))
       .arg(view_->reference_visit.visits)
       .arg(view_->candidate_visit.visits);
 }
@@ -70,14 +70,14 @@ void TypicalPlot::paintEvent(QPaintEvent*) {
     painter.drawLine(QLineF(box.left(), y(tick.at), box.right(), y(tick.at)));
     painter.setPen(t.muted());
     painter.drawText(QRectF(0, y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     q(tick.label));
+                     qs(tick.label));
   }
   for (const Tick& tick : time_ticks(0, longest, std::max(2, static_cast<int>(box.width() / 90)))) {
     painter.setPen(QPen(t.ruling(), 1));
     painter.drawLine(QLineF(x(tick.at), box.top(), x(tick.at), box.bottom()));
     painter.setPen(t.muted());
     painter.drawText(QRectF(x(tick.at) - 40, box.bottom() + 5, 80, 16), Qt::AlignCenter,
-                     q(tick.label));
+                     qs(tick.label));
   }
   painter.setRenderHint(QPainter::Antialiasing);
   for (int i = 0; i < 2; ++i) {
@@ -105,7 +105,7 @@ void TypicalPlot::paintEvent(QPaintEvent*) {
     painter.drawPolyline(mean);
     // The build's name at its end, in its ink.
     painter.setFont(Theme::baseFont(12, QFont::DemiBold));
-    const QString name = q(i == 0 ? view_->reference : view_->candidate);
+    const QString name = qs(i == 0 ? view_->reference : view_->candidate);
     const double wide = QFontMetricsF(painter.font()).horizontalAdvance(name);
     const double at = std::min(mean.last().x() - 6, box.right() - 2) - wide;
     // Under its line where there is room, else above it.

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lifetime/life_plots.h"
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "core/lifetime.h"
 #include "core/present.h"
 
@@ -15,7 +16,6 @@
 namespace kuvio::app {
 namespace {
 
-QString q(const std::string& text) { return QString::fromStdString(text); }
 constexpr double kLeft = 74, kRight = 20, kTop = 14, kFoot = 30;
 constexpr double kDay = 86400, kYear = 365.25 * kDay;
 
@@ -29,7 +29,7 @@ QString interval_text(double s) {
   if (s >= kDay) return QObject::tr("%1 d").arg(s / kDay, 0, 'g', 3);
   if (s >= 3600) return QObject::tr("%1 h").arg(s / 3600, 0, 'g', 3);
   if (s >= 60) return QObject::tr("%1 min").arg(s / 60, 0, 'g', 3);
-  return q(with_prefix(s, "s", 3));
+  return qs(with_prefix(s, "s", 3));
 }
 
 }  // namespace
@@ -144,7 +144,7 @@ std::vector<CapacityPart> capacity_parts(const LifeFigures& life, const LifeBasi
   for (const Share& s : life.shares) {
     const double share = s.current * *life.life / whole;
     used += share;
-    out.push_back({q(s.state), share, s.state});
+    out.push_back({qs(s.state), share, s.state});
   }
   if (life.once_charge > 0) out.push_back({QObject::tr("once"), life.once_charge / whole, {}});
   const double usable = basis.battery.usable_c() / whole;
@@ -166,7 +166,7 @@ void CapacityBar::setView(LifeViewPtr view) {
   parts_ =
       view_ ? capacity_parts(view_->as_scenario, view_->scenario) : std::vector<CapacityPart>();
   QStringList words;
-  for (const CapacityPart& p : parts_) words << p.name + QLatin1Char(' ') + q(percent(p.share));
+  for (const CapacityPart& p : parts_) words << p.name + QLatin1Char(' ') + qs(percent(p.share));
   setAccessibleDescription(words.join(QStringLiteral(", ")));
   update();
 }
@@ -194,7 +194,7 @@ void CapacityBar::paintEvent(QPaintEvent*) {
     }
     painter.setPen(QPen(t.border(), 1));
     painter.drawRect(box);
-    const QString text = p.name + QStringLiteral("  ") + q(percent(p.share));
+    const QString text = p.name + QStringLiteral("  ") + qs(percent(p.share));
     painter.setPen(t.text());
     if (!p.state.empty() && metrics.horizontalAdvance(text) + 12 < w) {
       painter.drawText(box.adjusted(6, 0, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, text);
@@ -225,7 +225,7 @@ bool CapacityBar::event(QEvent* event) {
     for (const CapacityPart& p : parts_) {
       x += sum > 0 ? p.share / sum * width() : 0;
       if (help->pos().x() < x) {
-        QToolTip::showText(help->globalPos(), p.name + QStringLiteral("  ") + q(percent(p.share)));
+        QToolTip::showText(help->globalPos(), p.name + QStringLiteral("  ") + qs(percent(p.share)));
         return true;
       }
     }

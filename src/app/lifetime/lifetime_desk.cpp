@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lifetime/lifetime_desk.h"
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "core/lifetime.h"
 #include "core/quantity.h"
 #include "formats/phrases.h"
+#include "formats/plan_edits.h"
 #include "formats/plan_files.h"
-#include "formats/toml_edit.h"
 
 #include <QFileDialog>
 #include <QVBoxLayout>
@@ -18,8 +19,6 @@ namespace kuvio::app {
 namespace {
 
 constexpr double kYear = 365.25 * 86400;
-QString q(const std::string& text) { return QString::fromStdString(text); }
-int as_int(Dimension d) { return static_cast<int>(d); }
 
 /// Self-discharge as a share per year, as people write it.
 double yearly(double k) { return 1 - std::exp(-k * kYear); }
@@ -28,11 +27,11 @@ double yearly(double k) { return 1 - std::exp(-k * kYear); }
 QString rests_on(const LifeView& view) {
   const auto lines = [](const std::vector<std::string>& remarks) {
     QStringList out;
-    for (const std::string& line : remarks) out << q(line);
+    for (const std::string& line : remarks) out << qs(line);
     return out.join(QStringLiteral("; "));
   };
   QStringList out;
-  for (const std::string& line : view.old_edges) out << q(line);
+  for (const std::string& line : view.old_edges) out << qs(line);
   const QString captured = lines(view.as_captured.remarks),
                 scenario = lines(view.as_scenario.remarks);
   if (!captured.isEmpty() && captured == scenario) {
@@ -48,16 +47,10 @@ QString interval_of(const LifeFigures& f) {
   // What bounds a life from above bounds its current from below.
   const Bounds of_mean{f.interval.bounds.upper, f.interval.bounds.lower};
   return QObject::tr("%1, at %2")
-      .arg(q(formats::life_range(f.low, f.high)),
-           q(formats::bounds_mark(of_mean) + with_uncertainty(f.mean, f.mean_u, "A")));
+      .arg(qs(formats::life_range(f.low, f.high)),
+           qs(formats::bounds_mark(of_mean) + with_uncertainty(f.mean, f.mean_u, "A")));
 }
 
-}  // namespace
-
-namespace {
-const char* what_if_of(const char* kind) {
-  return kind == book::kDuty ? book::kScenarioDuty : book::kScenarioBattery;
-}
 }  // namespace
 
 LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
@@ -85,12 +78,12 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(paren
   head->addStretch(1);
   right->addLayout(head);
   curve_ = new LifeCurve(page);
-  offerPicture(curve_);
+  offer_picture(curve_);
   right->addWidget(curve_, 1);
   right->addSpacing(8);
   right->addWidget(heading(tr("WHERE THE CAPACITY GOES · scenario"), page));
   bar_ = new CapacityBar(page);
-  offerPicture(bar_);
+  offer_picture(bar_);
   right->addWidget(bar_);
   row->addLayout(right, 6);
   makeActions();
@@ -149,13 +142,13 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   grid_->addWidget(heading(tr("as captured"), box), 0, 1);
   grid_->addWidget(heading(tr("scenario"), box), 0, 2);
   column->addLayout(grid_);
-  capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), as_int(Dimension::charge));
-  reserve_ = addRow(QStringLiteral("reserve"), tr("Reserve left"), as_int(Dimension::ratio));
-  margin_ = addRow(QStringLiteral("margin"), tr("Safety margin"), as_int(Dimension::ratio));
-  discharge_ = addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"),
-                      as_int(Dimension::ratio_per_time));
-  harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested"), as_int(Dimension::current), true);
-  wanted_ = addRow(QStringLiteral("wanted"), tr("Wanted life"), as_int(Dimension::time), true);
+  capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), Dimension::charge);
+  reserve_ = addRow(QStringLiteral("reserve"), tr("Reserve left"), Dimension::ratio);
+  margin_ = addRow(QStringLiteral("margin"), tr("Safety margin"), Dimension::ratio);
+  discharge_ =
+      addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"), Dimension::ratio_per_time);
+  harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested"), Dimension::current, true);
+  wanted_ = addRow(QStringLiteral("wanted"), tr("Wanted life"), Dimension::time, true);
   connect(capacity_.edit, &QuantityEdit::quantityEdited, this, [this] {
     putBattery("capacity",
                QString::number(*capacity_.edit->quantity() / 3.6, 'g', 8).toStdString() + " mAh",
@@ -213,8 +206,8 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   return box;
 }
 
-LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text, int dimension,
-                                       bool optional) {
+LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
+                                       Dimension dimension, bool optional) {
   Row row{};
   QWidget* box = stack_->widget(1);
   const int at = grid_->rowCount();
@@ -236,27 +229,20 @@ LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
   grid_->addWidget(row.captured, at, 1);
   grid_->addWidget(row.edit, at, 2);
   grid_->addWidget(row.reset, at, 3);
-  connect(row.edit, &QuantityEdit::wrong, this, &Desk::told);
+  connect(row.edit, &QuantityEdit::wrong, this, &Desk::messageReported);
   return row;
 }
 
 void LifetimeDesk::makeActions() {
-  const QString menu = tr("Lifetime"), desk = QStringLiteral("Lifetime");
+  const DeskId desk = DeskId::lifetime;
+  const QString menu = tr("Lifetime");
   const auto add = [&](const char* id, const QString& text, std::function<void()> run) {
     c_.actions.add(QLatin1String(id), menu, text, {}, std::move(run), desk);
   };
-  add("openDutyAction", tr("Open duty plan…"), [this] {
-    const QString path = QFileDialog::getOpenFileName(this, tr("Open duty plan"), {},
-                                                      tr("Duty plans (*.duty.toml)"));
-    if (!path.isEmpty()) openFile(book::kDuty, path);
-  });
-  add("openBatteryAction", tr("Open battery…"), [this] {
-    const QString path = QFileDialog::getOpenFileName(this, tr("Open battery"), {},
-                                                      tr("Batteries (*.battery.toml)"));
-    if (!path.isEmpty()) openFile(book::kBattery, path);
-  });
-  add("saveDutyAction", tr("Save duty plan as…"), [this] { saveAs(book::kDuty); });
-  add("saveBatteryAction", tr("Save battery as…"), [this] { saveAs(book::kBattery); });
+  add("openDutyAction", tr("Open duty plan…"), [this] { openFile(DocumentKind::duty); });
+  add("openBatteryAction", tr("Open battery…"), [this] { openFile(DocumentKind::battery); });
+  add("saveDutyAction", tr("Save duty plan as…"), [this] { saveAs(DocumentKind::duty); });
+  add("saveBatteryAction", tr("Save battery as…"), [this] { saveAs(DocumentKind::battery); });
   add("makePlanAction", tr("Make the scenario the duty plan"), [this] { makeThePlan(); });
   add("resetScenarioAction", tr("Scenario back to as captured"), [this] { resetScenario(); });
 }
@@ -277,7 +263,7 @@ void LifetimeDesk::takeBook() {
   stack_->setCurrentIndex(split.empty() ? 0 : 1);
   if (split.empty()) {
     const bool captures = book && !book->rows.empty();
-    const QString desk = captures ? QStringLiteral("Trace") : QStringLiteral("Bench");
+    const DeskId desk = captures ? DeskId::trace : DeskId::bench;
     empty_->say(
         tr("No life to be told yet"),
         captures
@@ -285,14 +271,14 @@ void LifetimeDesk::takeBook() {
             : tr("Record a capture and split it into states; their charge says how long a battery "
                  "lasts."),
         {{captures ? tr("To the trace") : tr("To the bench"),
-          [this, desk] { emit deskWanted(desk); }}});
+          [this, desk] { emit deskRequested(desk); }}});
     return;
   }
   taking_ = true;
   const QVariant was = capture_->currentData();
   capture_->clear();
   for (const CaptureRow* r : split)
-    capture_->addItem(q(r->info.name), static_cast<qlonglong>(r->info.id));
+    capture_->addItem(qs(r->info.name), static_cast<qlonglong>(r->info.id));
   int at = capture_->findData(was);
   if (at < 0 && c_.view.capture())
     at = capture_->findData(static_cast<qlonglong>(c_.view.capture()->info.id));
@@ -335,8 +321,8 @@ void LifetimeDesk::buildActivities() {
   }
   while (activities_.size() < rounds.size()) {
     const std::size_t i = activities_.size();
-    activities_.push_back(addRow(QStringLiteral("activity%1").arg(i), tr("Activity %1").arg(i + 1),
-                                 as_int(Dimension::time)));
+    activities_.push_back(
+        addRow(QStringLiteral("activity%1").arg(i), tr("Activity %1").arg(i + 1), Dimension::time));
     connect(activities_.back().edit, &QuantityEdit::quantityEdited, this, [this, i] {
       if (i < activities_.size() && activities_[i].edit->quantity())
         putInterval(i, *activities_[i].edit->quantity());
@@ -348,15 +334,15 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   view_ = view;
   if (!view->trouble.empty()) {
     stack_->setCurrentIndex(0);
-    empty_->say(tr("No life can be told"), q(view->trouble),
-                {{tr("To the trace"), [this] { emit deskWanted(QStringLiteral("Trace")); }}});
+    empty_->say(tr("No life can be told"), qs(view->trouble),
+                {{tr("To the trace"), [this] { emit deskRequested(DeskId::trace); }}});
     return;
   }
   stack_->setCurrentIndex(1);
   const auto show = [](QLabel* figure, QLabel* interval, const LifeFigures& f) {
-    figure->setText(f.life ? q(formats::bounds_mark(f.interval.bounds) + life_time(*f.life))
+    figure->setText(f.life ? qs(formats::bounds_mark(f.interval.bounds) + life_time(*f.life))
                            : QStringLiteral("–"));
-    interval->setText(f.trouble.empty() ? interval_of(f) : q(f.trouble));
+    interval->setText(f.trouble.empty() ? interval_of(f) : qs(f.trouble));
   };
   show(captured_life_, captured_interval_, view->as_captured);
   show(scenario_life_, scenario_interval_, view->as_scenario);
@@ -365,7 +351,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
     difference_->setText(
         std::fabs(d) < 43200
             ? tr("The same life")
-            : (d > 0 ? tr("%1 longer") : tr("%1 shorter")).arg(q(life_time(std::fabs(d)))));
+            : (d > 0 ? tr("%1 longer") : tr("%1 shorter")).arg(qs(life_time(std::fabs(d)))));
   } else {
     difference_->setText({});
   }
@@ -386,7 +372,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   const auto& rounds = view->scenario.plan.activities;
   for (std::size_t i = 0; i < rounds.size(); ++i) {
     QStringList names;
-    for (const std::string& s : rounds[i].states) names << q(s);
+    for (const std::string& s : rounds[i].states) names << qs(s);
     activities_[i].label->setText(tr("%1 every").arg(names.join(QStringLiteral(", "))));
     activities_[i].label->setWordWrap(true);
     activities_[i].edit->setAccessibleName(
@@ -397,34 +383,35 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
       if (r.states == rounds[i].states) captured = 1 / r.rate_hz;
     }
     setRow(activities_[i], captured, 1 / rounds[i].rate_hz,
-           captured ? q(duration(*captured)) : QStringLiteral("–"));
+           captured ? qs(duration(*captured)) : QStringLiteral("–"));
   }
   taking_ = true;
   round_choice_->clear();
   for (const Activity& r : rounds) {
     QStringList names;
-    for (const std::string& s : r.states) names << q(s);
+    for (const std::string& s : r.states) names << qs(s);
     round_choice_->addItem(names.join(QStringLiteral(", ")));
   }
   round_choice_->setCurrentIndex(static_cast<int>(view->activity));
   taking_ = false;
   if (view->wanted_s) {
     needed_->setText(view->needed_c ? tr("For %1 a cell of %2 is needed.")
-                                          .arg(q(life_time(*view->wanted_s)), mah(*view->needed_c))
+                                          .arg(qs(life_time(*view->wanted_s)), mah(*view->needed_c))
                                     : tr("No cell lasts %1: its self-discharge alone empties it.")
-                                          .arg(q(life_time(*view->wanted_s))));
+                                          .arg(qs(life_time(*view->wanted_s))));
   } else {
     needed_->setText({});
   }
   rests_on_->setText(rests_on(*view));
   rests_on_->setVisible(!rests_on_->text().isEmpty());
-  plan_name_->setText(
-      tr("Battery: %1. Activities: %2.")
-          .arg(view->scenario.battery.name.empty() ? tr("unnamed") : q(view->scenario.battery.name),
-               view->has_plan || view->is_what_if
-                   ? q(plan().name)
-                   : tr("as often as captured; set their intervals, or "
-                        "open a duty plan")));
+  plan_name_->setText(tr("Battery: %1. Activities: %2.")
+                          .arg(view->scenario.battery.name.empty()
+                                   ? tr("unnamed")
+                                   : qs(view->scenario.battery.name),
+                               view->has_plan || view->is_what_if
+                                   ? qs(document(DocumentKind::duty).name)
+                                   : tr("as often as captured; set their intervals, or "
+                                        "open a duty plan")));
   make_plan_->setEnabled(view->is_what_if);
   if (view->is_what_if)
     plan_name_->setText(plan_name_->text() +
@@ -434,61 +421,50 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   emit footChanged();
 }
 
-book::Document LifetimeDesk::plan() const {
-  if (const auto* what_if = c_.session.book()->document(book::kScenarioDuty)) return *what_if;
-  if (const auto* own = c_.session.book()->document(book::kDuty)) return *own;
-  const std::string text = view_ ? formats::duty_text(view_->captured.plan) : "";
-  return {"field.duty.toml", "", text, text};
-}
-
-book::Document LifetimeDesk::battery() const {
-  if (const auto* what_if = c_.session.book()->document(book::kScenarioBattery)) return *what_if;
-  if (const auto* own = c_.session.book()->document(book::kBattery)) return *own;
-  const std::string text = view_ ? formats::battery_text(view_->captured.battery) : "";
-  return {"cell.battery.toml", "", text, text};
+/// A what-if, else the book's own, else what was captured.
+book::Document LifetimeDesk::document(DocumentKind kind) const {
+  if (const auto* what_if = c_.documents.find(*book::info(kind).scenario)) return *what_if;
+  book::Document out = c_.documents.get(kind);
+  if (out.text.empty() && view_) {
+    out.text = kind == DocumentKind::duty ? formats::duty_text(view_->captured.plan)
+                                          : formats::battery_text(view_->captured.battery);
+    out.saved = out.text;
+  }
+  return out;
 }
 
 void LifetimeDesk::putBattery(const char* key, const std::string& value, const QString& why) {
   if (!view_) return;
-  book::Document next = battery();
-  next.text = formats::toml_set(next.text, next.name, {"", 0, key, ""}, formats::toml_quote(value));
-  try {
-    formats::parse_battery(next.text, next.name);
-  } catch (const Error& e) {
-    emit told(tr("%1. The battery stays as it was.").arg(q(e.why())));
+  book::Document next = document(DocumentKind::battery);
+  next.text = formats::set_battery_value(next.text, next.name, key, value);
+  if (!c_.documents.put(DocumentKind::scenario_battery, next,
+                        tr("%1 of the scenario's battery").arg(why)))
     take(view_);
-    return;
-  }
-  c_.session.put(tr("%1 of the scenario's battery").arg(why),
-                 {book::document_note(book::kScenarioBattery, next)});
 }
 
 void LifetimeDesk::putInterval(std::size_t activity, double interval_s) {
   if (!view_) return;
   if (!(interval_s > 0)) {
-    emit told(tr("An interval is more than nothing. It stays as it was."));
+    emit messageReported(tr("An interval must be greater than zero. Value unchanged."));
     take(view_);
     return;
   }
-  book::Document next = plan();
-  const char* list = formats::activity_key(next.text);
-  next.text = formats::toml_remove(next.text, next.name, {list, activity, "per", ""});
-  next.text = formats::toml_set(
-      next.text, next.name, {list, activity, "every", ""},
-      formats::toml_quote(formats::quantity_text(interval_s, Dimension::time, 8)));
-  c_.session.put(tr("interval of activity %1").arg(activity + 1),
-                 {book::document_note(book::kScenarioDuty, next)});
+  book::Document next = document(DocumentKind::duty);
+  next.text = formats::set_activity_interval(next.text, next.name, activity, interval_s);
+  c_.documents.put(DocumentKind::scenario_duty, next,
+                   tr("interval of activity %1").arg(activity + 1));
 }
 
 /// The activities as captured, the battery as it is. The plan stays what it is.
 void LifetimeDesk::resetScenario() {
   if (!view_) return;
-  std::vector<book::Note> notes{{0, book::kScenarioDuty, std::nullopt},
-                                {0, book::kScenarioBattery, std::nullopt},
+  std::vector<book::Note> notes{book::no_document(DocumentKind::scenario_duty),
+                                book::no_document(DocumentKind::scenario_battery),
                                 {0, "harvest", std::nullopt}};
   if (view_->has_plan) {
     const std::string text = formats::duty_text(view_->captured.plan);
-    notes.front() = book::document_note(book::kScenarioDuty, {"field.duty.toml", "", text, text});
+    notes.front() =
+        book::document_note(DocumentKind::scenario_duty, {"field.duty.toml", "", text, text});
   }
   c_.session.put(tr("scenario back to as captured"), notes);
 }
@@ -498,8 +474,9 @@ void LifetimeDesk::makeThePlan() {
   if (!view_ || !view_->is_what_if) return;
   std::vector<book::Note> notes;
   const BookView& book = *c_.session.book();
-  for (const auto& [from, to] : {std::pair{book::kScenarioDuty, book::kDuty},
-                                 std::pair{book::kScenarioBattery, book::kBattery}}) {
+  for (const auto& [from, to] :
+       {std::pair{DocumentKind::scenario_duty, DocumentKind::duty},
+        std::pair{DocumentKind::scenario_battery, DocumentKind::battery}}) {
     const auto* what_if = book.document(from);
     if (!what_if) continue;
     book::Document next = *what_if;
@@ -509,45 +486,23 @@ void LifetimeDesk::makeThePlan() {
       next.saved = own->saved;
     }
     notes.push_back(book::document_note(to, next));
-    notes.push_back({0, from, std::nullopt});
+    notes.push_back(book::no_document(from));
   }
   c_.session.put(tr("scenario made the duty plan"), notes);
 }
 
-void LifetimeDesk::openFile(const char* kind, const QString& path) {
-  c_.session.readFile(path, [this, kind, path](const std::string& text) {
-    const std::string name = path.section(QLatin1Char('/'), -1).toStdString();
-    try {
-      if (kind == book::kDuty) {
-        formats::parse_duty(text, name);
-      } else {
-        formats::parse_battery(text, name);
-      }
-    } catch (const Error& e) {
-      emit told(tr("%1: %2. The scenario stays as it was.").arg(q(e.where()), q(e.why())));
-      return;
-    }
-    c_.session.put(
-        kind == book::kDuty ? tr("duty plan %1").arg(q(name)) : tr("battery %1").arg(q(name)),
-        {book::document_note(kind, {name, path.toStdString(), text, text}),
-         {0, what_if_of(kind), std::nullopt}});
-  });
+void LifetimeDesk::openFile(DocumentKind kind) {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Open %1").arg(Documents::words(kind)),
+                                                    {}, Documents::filter(kind));
+  if (!path.isEmpty()) c_.documents.open(kind, path);
 }
 
-void LifetimeDesk::saveAs(const char* kind) {
-  book::Document next = kind == book::kDuty ? plan() : battery();
-  const QString path = QFileDialog::getSaveFileName(
-      this, tr("Save"), q(next.name).section(QLatin1Char('/'), -1),
-      kind == book::kDuty ? tr("Duty plans (*.duty.toml)") : tr("Batteries (*.battery.toml)"));
-  if (path.isEmpty()) return;
-  next.path = path.toStdString();
-  next.name = path.section(QLatin1Char('/'), -1).toStdString();
-  next.saved = next.text;
-  c_.session.writeFile(path, next.text, [this, kind, next] {
-    // What was saved as the plan is the plan.
-    c_.session.put(tr("%1 saved").arg(q(next.name)),
-                   {book::document_note(kind, next), {0, what_if_of(kind), std::nullopt}});
-  });
+/// What was saved as the plan is the plan.
+void LifetimeDesk::saveAs(DocumentKind kind) {
+  const book::Document own = document(kind);
+  const QString path = QFileDialog::getSaveFileName(this, tr("Save"), file_name(qs(own.name)),
+                                                    Documents::filter(kind));
+  if (!path.isEmpty()) c_.documents.saveAs(kind, own, path);
 }
 
 void LifetimeDesk::applyTheme() {
@@ -558,13 +513,13 @@ void LifetimeDesk::applyTheme() {
 std::vector<FootPart> LifetimeDesk::foot() const {
   if (!view_ || !view_->trouble.empty()) return {};
   return {{tr("%1 on %2: dC/dt = −I − kC, until %3 of the charge is used")
-               .arg(q(view_->build),
+               .arg(qs(view_->build),
                     view_->scenario.battery.name.empty() ? tr("the cell")
-                                                         : q(view_->scenario.battery.name),
-                    q(percent(view_->scenario.battery.capacity_c > 0
-                                  ? view_->scenario.battery.usable_c() /
-                                        view_->scenario.battery.capacity_c
-                                  : 0))),
+                                                         : qs(view_->scenario.battery.name),
+                    qs(percent(view_->scenario.battery.capacity_c > 0
+                                   ? view_->scenario.battery.usable_c() /
+                                         view_->scenario.battery.capacity_c
+                                   : 0))),
            tr("Life from the nominal charge until all but reserve and margin is gone; its interval "
               "from the uncertainty of the mean current.")}};
 }

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/desk/desk.h"
 #include "app/lifetime/life_plots.h"
-#include "app/look/parts.h"
-#include "app/shell/desk.h"
+#include "app/style/widgets.h"
 
 #include <QComboBox>
 #include <QGridLayout>
@@ -23,9 +23,6 @@ public:
   void enter() override;
   void applyTheme() override;
   std::vector<FootPart> foot() const override;
-  /// Keeps a duty plan or battery from a file as the scenario's.
-  void openFile(const char* kind, const QString& path);
-  QString scenarioLife() const { return scenario_life_->text(); }
 
 private:
   struct Row {
@@ -35,20 +32,20 @@ private:
   };
   QWidget* makeFigures(QWidget* parent);
   void makeActions();
-  Row addRow(const QString& name, const QString& text, int dimension, bool optional = false);
+  Row addRow(const QString& name, const QString& text, Dimension dimension, bool optional = false);
   void takeBook();
   void take(const LifeViewPtr& view);
   void ask();
   void buildActivities();
   void setRow(Row& row, std::optional<double> captured, std::optional<double> scenario,
               const QString& captured_text);
-  book::Document plan() const;
-  book::Document battery() const;
+  book::Document document(DocumentKind kind) const;
   void putBattery(const char* key, const std::string& value, const QString& why);
   void putInterval(std::size_t activity, double interval_s);
   void resetScenario();
   void makeThePlan();
-  void saveAs(const char* kind);
+  void openFile(DocumentKind kind);
+  void saveAs(DocumentKind kind);
 
   Context c_;
   QStackedWidget* stack_;

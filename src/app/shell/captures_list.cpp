@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/captures_list.h"
 
-#include "app/look/theme.h"
-#include "app/trace/ledger_model.h"
-#include "app/trace/overview.h"
+#include "app/style/theme.h"
+#include "app/style/trace_sketch.h"
+#include "app/style/verdict_text.h"
 #include "core/present.h"
 
 #include <QDateTime>
@@ -165,7 +165,7 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     right -= wide + 8;
   };
   if (const auto verdict = model->verdict(index.row())) {
-    sign(verdictText(*verdict).left(1), *verdict == Verdict::outside ? t.accent() : t.muted(),
+    sign(verdict_text(*verdict).left(1), *verdict == Verdict::outside ? t.accent() : t.muted(),
          QFont::DemiBold);
   }
   if (model->isReference(index.row())) sign(QStringLiteral("R"), t.text(), QFont::Bold);
@@ -176,7 +176,7 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
                     Qt::AlignLeft | Qt::AlignVCenter,
                     QFontMetrics(painter->font())
                         .elidedText(name, Qt::ElideRight, static_cast<int>(right - text_left)));
-  paintSketch(*painter, QRectF(in.left(), in.top() + 22, in.width(), 28), row->thumbnail, ink);
+  paint_sketch(*painter, QRectF(in.left(), in.top() + 22, in.width(), 28), row->thumbnail, ink);
   const double from = row->info.from_s(), whole = row->info.duration_s();
   if (whole > 0) {
     // Every one is seen, as far as a part of a pixel can be; of hundreds of thousands, some.

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/shell/actions.h"
+#include "app/desk/actions.h"
 
 #include <QFrame>
 #include <QLineEdit>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/shell/desk.h"
+#include "app/desk/desk.h"
 
 #include <QWidget>
 

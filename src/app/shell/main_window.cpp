@@ -4,12 +4,13 @@
 #include "app/bench/bench_desk.h"
 #include "app/budget/budget_desk.h"
 #include "app/builds/builds_desk.h"
+#include "app/engine/text.h"
 #include "app/lifetime/lifetime_desk.h"
-#include "app/look/parts.h"
-#include "app/look/plain_text.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_line.h"
 #include "app/shell/top_bar.h"
+#include "app/style/plain_text.h"
+#include "app/style/widgets.h"
 #include "app/trace/trace_desk.h"
 
 #include <QApplication>
@@ -23,8 +24,6 @@
 namespace kuvio::app {
 namespace {
 
-QString q(const std::string& text) { return QString::fromStdString(text); }
-QString file_name(const QString& path) { return path.section(QLatin1Char('/'), -1); }
 constexpr int kPollMs = 300;
 
 }  // namespace
@@ -66,7 +65,7 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   if (!preferences_.geometry.isEmpty()) restoreGeometry(preferences_.geometry);
   trace_desk_->restoreLayout(preferences_.trace_parts);
   setUnit(preferences_.unit);
-  setDesk(by_name_.count(preferences_.desk) > 0 ? preferences_.desk : QStringLiteral("Trace"));
+  setDesk(desk_of_key(preferences_.desk).value_or(DeskId::trace));
   sayEmpty();
   setFocus();
 }
@@ -148,33 +147,33 @@ QWidget* MainWindow::makeFoot() {
 }
 
 void MainWindow::makeDesks() {
-  const Context context{session_, view_, bench_, actions_};
+  const Context context{session_, documents_, view_, bench_, actions_};
   bench_desk_ = new BenchDesk(context, preferences_, desks_);
   trace_desk_ = new TraceDesk(context, parts_);
   builds_desk_ = new BuildsDesk(context, desks_);
   budget_desk_ = new BudgetDesk(context, desks_);
   lifetime_desk_ = new LifetimeDesk(context, desks_);
-  by_name_ = {{QStringLiteral("Bench"), bench_desk_},
-              {QStringLiteral("Trace"), trace_desk_},
-              {QStringLiteral("Builds"), builds_desk_},
-              {QStringLiteral("Budget"), budget_desk_},
-              {QStringLiteral("Lifetime"), lifetime_desk_}};
+  by_id_ = {{DeskId::bench, bench_desk_},
+            {DeskId::trace, trace_desk_},
+            {DeskId::builds, builds_desk_},
+            {DeskId::budget, budget_desk_},
+            {DeskId::lifetime, lifetime_desk_}};
   parts_->addWidget(trace_desk_);
   parts_->setStretchFactor(1, 1);
   parts_->setSizes({180, 1100});
-  for (const auto& [name, one] : by_name_) {
+  for (const auto& [id, one] : by_id_) {
     desks_->addWidget(one == trace_desk_ ? static_cast<QWidget*>(parts_) : one);
-    connect(one, &Desk::told, this, &MainWindow::tell);
+    connect(one, &Desk::messageReported, this, &MainWindow::tell);
     connect(one, &Desk::footChanged, this, &MainWindow::updateFoot);
-    connect(one, &Desk::deskWanted, this, &MainWindow::setDesk);
+    connect(one, &Desk::deskRequested, this, &MainWindow::setDesk);
   }
   auto* empty = new EmptyState(QStringLiteral("empty"), desks_);
   empty_ = empty;
   desks_->addWidget(empty);
   connect(bench_desk_, &BenchDesk::preferencesChanged, this, &MainWindow::keepPreferences);
-  connect(trace_desk_, &TraceDesk::limitWanted, this,
+  connect(trace_desk_, &TraceDesk::limitRequested, this,
           [this](const SpanFigures& span, const QString& state) {
-            setDesk(QStringLiteral("Budget"));
+            setDesk(DeskId::budget);
             budget_desk_->limitFrom(span, state);
           });
   connect(trace_desk_, &TraceDesk::framePainted, this, [this] {
@@ -185,9 +184,13 @@ void MainWindow::makeDesks() {
 }
 
 void MainWindow::connectSession() {
-  connect(top_, &TopBar::deskWanted, this, &MainWindow::setDesk);
-  connect(top_, &TopBar::findWanted, find_, &FindBox::open);
-  connect(&actions_, &Actions::deskWanted, this, &MainWindow::setDesk);
+  connect(&documents_, &Documents::messageReported, this, &MainWindow::tell);
+  connect(&documents_, &Documents::opened, this, [this](DocumentKind kind) {
+    if (kind == DocumentKind::recipe) actions_.run(actions_.find(QStringLiteral("showRecipe")));
+  });
+  connect(top_, &TopBar::deskRequested, this, &MainWindow::setDesk);
+  connect(top_, &TopBar::findRequested, find_, &FindBox::open);
+  connect(&actions_, &Actions::deskRequested, this, &MainWindow::setDesk);
   connect(&session_, &Session::bookOpened, this, &MainWindow::takeBook);
   connect(&session_, &Session::shown, this, &MainWindow::takeShown);
   connect(&session_, &Session::failed, this, &MainWindow::tell);
@@ -221,7 +224,7 @@ void MainWindow::connectBench() {
   connect(&bench_, &BenchControl::recordingBegan, this, [this](qint64 capture) {
     current_ = capture;  // shown as soon as the list has it
     session_.poll();
-    setDesk(QStringLiteral("Trace"));
+    setDesk(DeskId::trace);
   });
   connect(&bench_, &BenchControl::recordingEnded, this,
           [this](qint64, bool interrupted, const QString& message) {
@@ -230,20 +233,19 @@ void MainWindow::connectBench() {
           });
 }
 
-void MainWindow::setDesk(const QString& name) {
-  const auto it = by_name_.find(name);
-  if (it == by_name_.end()) return;
-  desk_ = name;
-  top_->setDesk(name);
-  actions_.setDesk(name);
-  const bool trace = name == QStringLiteral("Trace");
+void MainWindow::setDesk(DeskId id) {
+  Desk* desk = by_id_.at(id);
+  desk_ = id;
+  top_->setDesk(id);
+  actions_.setDesk(id);
+  const bool trace = id == DeskId::trace;
   const bool any = session_.book() && !session_.book()->rows.empty();
   cycles_->setVisible(trace && any);
   if (trace && !any) {
     desks_->setCurrentWidget(empty_);
   } else {
-    desks_->setCurrentWidget(trace ? static_cast<QWidget*>(parts_) : it->second);
-    it->second->enter();
+    desks_->setCurrentWidget(trace ? static_cast<QWidget*>(parts_) : desk);
+    desk->enter();
   }
   updateFoot();
 }
@@ -264,7 +266,7 @@ void MainWindow::sayEmpty() {
   } else {
     empty->say(tr("%1 holds no captures yet").arg(file_name(book_path_)),
                tr("Record one on the Bench desk: it appears here as it grows."),
-               {{tr("To the bench"), [this] { setDesk(QStringLiteral("Bench")); }}});
+               {{tr("To the bench"), [this] { setDesk(DeskId::bench); }}});
   }
 }
 
@@ -279,30 +281,19 @@ void MainWindow::openBook(const QString& path, bool create) {
 }
 
 void MainWindow::openFile(const QString& path) {
-  const auto ends = [&](const char* tail) { return path.endsWith(QLatin1String(tail)); };
-  if (!ends(".toml")) return openBook(path);
-  if (!session_.book()) return tell(tr("Open a book first: %1 goes into it.").arg(file_name(path)));
-  if (ends(".recipe.toml")) {
-    session_.readFile(path, [this, path](const std::string& text) {
-      const std::string name = file_name(path).toStdString();
-      session_.change(tr("recipe %1").arg(q(name)), [=](const book::Book&, const std::stop_token&) {
-        formats::parse_recipe(text, name);
-        return std::vector{
-            book::document_note(book::kRecipe, {name, path.toStdString(), text, text})};
-      });
-      setDesk(QStringLiteral("Trace"));
-      actions_.run(actions_.find(QStringLiteral("showRecipe")));
-    });
-  } else if (ends(".budget.toml")) {
-    setDesk(QStringLiteral("Budget"));
-    budget_desk_->openFile(path);
-  } else if (ends(".duty.toml") || ends(".battery.toml")) {
-    setDesk(QStringLiteral("Lifetime"));
-    lifetime_desk_->openFile(ends(".duty.toml") ? book::kDuty : book::kBattery, path);
-  } else {
-    tell(tr("%1 is none of the files Kuvio knows: recipe, budget, duty plan, battery.")
-             .arg(file_name(path)));
+  if (!path.endsWith(QStringLiteral(".toml"))) return openBook(path);
+  const auto kind = book::document_kind_of_file(path.toStdString());
+  if (!kind) {
+    return tell(
+        tr("%1: unknown file type. Kuvio opens books, recipes, budgets, duty plans and batteries.")
+            .arg(file_name(path)));
   }
+  if (!session_.book())
+    return tell(tr("Open a book first; %1 is loaded into it.").arg(file_name(path)));
+  setDesk(*kind == DocumentKind::recipe   ? DeskId::trace
+          : *kind == DocumentKind::budget ? DeskId::budget
+                                          : DeskId::lifetime);
+  documents_.open(*kind, path);
 }
 
 void MainWindow::takeBook(const BookViewPtr& book) {
@@ -313,7 +304,7 @@ void MainWindow::takeBook(const BookViewPtr& book) {
   captures_model_->setBook(book);
   if (!same) {
     std::set<qint64> ticks;
-    const QStringList kept = q(book->note("ticks")).split(QLatin1Char(' '), Qt::SkipEmptyParts);
+    const QStringList kept = qs(book->note("ticks")).split(QLatin1Char(' '), Qt::SkipEmptyParts);
     for (const QString& id : kept) ticks.insert(id.toLongLong());
     captures_model_->setTicks(ticks);
     captures_model_->setVerdicts({});
@@ -322,8 +313,8 @@ void MainWindow::takeBook(const BookViewPtr& book) {
     bench_.setBook(book_path_);
     preferences_.remember(book_path_);
     keepPreferences();
-    if (book->document(book::kBudget)) session_.wantBudget();
-    if (!book->unclean.empty()) tell(tr("%1: %2").arg(file_name(book_path_), q(book->unclean)));
+    if (book->document(DocumentKind::budget)) session_.wantBudget();
+    if (!book->unclean.empty()) tell(tr("%1: %2").arg(file_name(book_path_), qs(book->unclean)));
   }
   taking_ = false;
   if (std::exchange(budget_stale_, false)) session_.wantBudget();
@@ -366,7 +357,7 @@ void MainWindow::takeShown(const ShownPtr& shown) {
   view_.setShown(shown);
   if (fresh && capture->info.interrupted) {
     tell(tr("Interrupted: %1. %2 saved.")
-             .arg(q(capture->info.end_reason), q(duration(capture->info.duration_s()))));
+             .arg(qs(capture->info.end_reason), qs(duration(capture->info.duration_s()))));
   }
   updateFoot();
 }
@@ -383,25 +374,23 @@ void MainWindow::tell(const QString& message) {
 QString MainWindow::readOut() const { return foot_->text(); }
 
 void MainWindow::updateFoot() {
-  const auto it = by_name_.find(desk_);
-  if (it == by_name_.end()) return;
-  auto parts = it->second->foot();
+  auto parts = by_id_.at(desk_)->foot();
   // While a span's figures are on their way the last ones stay.
-  if (parts.empty() && view_.span() && desk_ == QStringLiteral("Trace")) return;
+  if (parts.empty() && view_.span() && desk_ == DeskId::trace) return;
   foot_->setParts(std::move(parts));
 }
 
 void MainWindow::setUnit(const QString& symbol) {
   const int index = std::max(0, unit_->findText(symbol));
   if (unit_->currentIndex() != index) unit_->setCurrentIndex(index);
-  for (const auto& [name, one] : by_name_) one->setUnit(static_cast<ChargeUnit>(index));
+  for (const auto& [id, one] : by_id_) one->setUnit(static_cast<ChargeUnit>(index));
   preferences_.unit = unit_->currentText();
   updateFoot();
 }
 
 void MainWindow::setTheme(Theme::Kind kind) {
   Theme::apply(kind);
-  for (const auto& [name, one] : by_name_) one->applyTheme();
+  for (const auto& [id, one] : by_id_) one->applyTheme();
   for (QWidget* w : findChildren<QWidget*>()) w->update();
 }
 
@@ -434,7 +423,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
   preferences_.geometry = saveGeometry();
   preferences_.parts = parts_->saveState();
   preferences_.trace_parts = trace_desk_->saveLayout();
-  preferences_.desk = desk_;
+  preferences_.desk = QLatin1String(info(desk_).key);
   keepPreferences();
   event->accept();
 }

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/theme.h"
-#include "app/shell/actions.h"
+#include "app/desk/actions.h"
+#include "app/desk/desk.h"
+#include "app/engine/bench_control.h"
+#include "app/engine/preferences.h"
+#include "app/engine/system_color_scheme.h"
 #include "app/shell/captures_list.h"
-#include "app/shell/desk.h"
-#include "app/work/bench_control.h"
-#include "app/work/preferences.h"
-#include "app/work/system_look.h"
+#include "app/style/theme.h"
 
 #include <QLabel>
 #include <QListView>
@@ -54,9 +54,8 @@ public:
   BenchControl& bench() { return bench_; }
   Actions& actions() { return actions_; }
   void setTheme(Theme::Kind kind);
-  /// Shows a desk by name: Bench, Trace, Builds, Budget, Lifetime.
-  void setDesk(const QString& name);
-  QString desk() const { return desk_; }
+  void setDesk(DeskId desk);
+  DeskId desk() const { return desk_; }
   /// The sentence at the foot, as plain text.
   QString readOut() const;
   QString message() const { return message_->text(); }
@@ -100,10 +99,11 @@ private:
   Preferences preferences_;
   PreferenceKeeper keeper_;
   Session session_;
+  Documents documents_{session_};
   ViewState view_;
   BenchControl bench_;
   Actions actions_;
-  SystemLook* system_look_ = nullptr;
+  SystemColorScheme* system_scheme_ = nullptr;
   TopBar* top_ = nullptr;
   FindBox* find_ = nullptr;
   WorkStrip* work_ = nullptr;
@@ -122,8 +122,9 @@ private:
   BuildsDesk* builds_desk_ = nullptr;
   BudgetDesk* budget_desk_ = nullptr;
   LifetimeDesk* lifetime_desk_ = nullptr;
-  std::map<QString, Desk*> by_name_;
-  QString desk_, book_path_;
+  std::map<DeskId, Desk*> by_id_;
+  DeskId desk_ = DeskId::trace;
+  QString book_path_;
   QTimer poll_;
   qint64 current_ = 0;
   std::vector<std::int64_t> wanted_;

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/top_bar.h"
 
-#include "app/look/parts.h"
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
+#include "app/style/widgets.h"
 #include "core/present.h"
 
 #include <QHBoxLayout>
@@ -13,7 +14,6 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 
 QString clock(double s) {
   const auto whole = static_cast<long long>(s);
@@ -26,10 +26,10 @@ QString clock(double s) {
 }
 }  // namespace
 
-DeskButton::DeskButton(const QString& desk, const QString& text, QWidget* parent)
-    : QPushButton(text, parent), desk_(desk) {
-  setObjectName(QStringLiteral("desk") + desk);
-  setAccessibleName(tr("%1 desk").arg(text));
+DeskButton::DeskButton(const DeskInfo& desk, QWidget* parent)
+    : QPushButton(desk.name(), parent), desk_(desk.id) {
+  setObjectName(QStringLiteral("desk") + QLatin1String(desk.key));
+  setAccessibleName(tr("%1 desk").arg(desk.name()));
   setCheckable(true);
   setAutoExclusive(true);
   setFocusPolicy(Qt::TabFocus);
@@ -62,13 +62,9 @@ TopBar::TopBar(Actions& actions, BenchControl& bench, QWidget* parent)
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(8, 0, 16, 0);
   row->setSpacing(2);
-  for (const auto& [desk, text] : {std::pair{QStringLiteral("Bench"), tr("Bench")},
-                                   std::pair{QStringLiteral("Trace"), tr("Trace")},
-                                   std::pair{QStringLiteral("Builds"), tr("Builds")},
-                                   std::pair{QStringLiteral("Budget"), tr("Budget")},
-                                   std::pair{QStringLiteral("Lifetime"), tr("Lifetime")}}) {
-    auto* b = new DeskButton(desk, text, this);
-    connect(b, &QPushButton::clicked, this, [this, b] { emit deskWanted(b->desk()); });
+  for (const DeskInfo& desk : all_desks()) {
+    auto* b = new DeskButton(desk, this);
+    connect(b, &QPushButton::clicked, this, [this, b] { emit deskRequested(b->desk()); });
     desks_.push_back(b);
     row->addWidget(b);
   }
@@ -76,7 +72,7 @@ TopBar::TopBar(Actions& actions, BenchControl& bench, QWidget* parent)
   find_ = button(tr("Find…  Ctrl+K"), QStringLiteral("findButton"), this);
   find_->setFlat(true);
   find_->setForegroundRole(QPalette::PlaceholderText);
-  connect(find_, &QPushButton::clicked, this, &TopBar::findWanted);
+  connect(find_, &QPushButton::clicked, this, &TopBar::findRequested);
   row->addWidget(find_);
   row->addStretch(1);
   output_ = new QLabel(this);
@@ -99,7 +95,7 @@ TopBar::TopBar(Actions& actions, BenchControl& bench, QWidget* parent)
   showOutput();
 }
 
-void TopBar::setDesk(const QString& desk) {
+void TopBar::setDesk(DeskId desk) {
   for (DeskButton* b : desks_) b->setChecked(b->desk() == desk);
 }
 
@@ -110,7 +106,7 @@ void TopBar::showOutput() {
   QString text;
   if (s.phase == Phase::ready || s.phase == Phase::recording) {
     text = !s.away.empty() && s.output.has_output ? tr("Output may be on")
-           : s.output_on ? tr("Output on %1").arg(q(with_prefix(volts, "V", 3)))
+           : s.output_on ? tr("Output on %1").arg(qs(with_prefix(volts, "V", 3)))
                          : tr("Output off");
   } else if (s.phase == Phase::lost) {
     text = tr("Output not known");
@@ -146,15 +142,15 @@ void RecordingStrip::showState() {
   const BenchState& s = bench_.state();
   setVisible(bench_.recording());
   if (!bench_.recording()) return;
-  QString text = s.armed ? tr("◌ Armed for %1 · waiting").arg(q(s.name))
-                         : tr("● Recording %1 · %2").arg(q(s.name), clock(s.recorded_s));
+  QString text = s.armed ? tr("◌ Armed for %1 · waiting").arg(qs(s.name))
+                         : tr("● Recording %1 · %2").arg(qs(s.name), clock(s.recorded_s));
   if (s.wanted_s > 0 && !s.armed) text += tr(" of %1").arg(clock(s.wanted_s));
   if (s.disk_free)
     text += tr(" · %1 GB free").arg(static_cast<double>(*s.disk_free) / 1e9, 0, 'f', 0);
   if (!s.away.empty()) text += tr(" · link lost, tried again");
   stop_->setText(s.away.empty() ? tr("Stop") : tr("End capture"));
   text_->setText(text);
-  text_->setToolTip(q(s.away));
+  text_->setToolTip(qs(s.away));
   QPalette p = text_->palette();
   p.setColor(QPalette::WindowText, Theme::current().accent());
   text_->setPalette(p);

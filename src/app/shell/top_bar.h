@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/shell/actions.h"
-#include "app/work/bench_control.h"
+#include "app/desk/actions.h"
+#include "app/engine/bench_control.h"
 
 #include <QLabel>
 #include <QPushButton>
@@ -13,15 +13,15 @@ namespace kuvio::app {
 class DeskButton : public QPushButton {
   Q_OBJECT
 public:
-  DeskButton(const QString& desk, const QString& text, QWidget* parent);
-  QString desk() const { return desk_; }
+  DeskButton(const DeskInfo& desk, QWidget* parent);
+  DeskId desk() const { return desk_; }
   QSize sizeHint() const override;
 
 protected:
   void paintEvent(QPaintEvent* event) override;
 
 private:
-  QString desk_;
+  DeskId desk_;
 };
 
 /// The bar at the window's top: desks, the find box, the output's state and the menu.
@@ -29,11 +29,11 @@ class TopBar : public QWidget {
   Q_OBJECT
 public:
   TopBar(Actions& actions, BenchControl& bench, QWidget* parent = nullptr);
-  void setDesk(const QString& desk);
+  void setDesk(DeskId desk);
 
 signals:
-  void deskWanted(const QString& desk);
-  void findWanted();
+  void deskRequested(kuvio::app::DeskId desk);
+  void findRequested();
 
 private:
   void showOutput();

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The window's own actions: book, edit, look.
 
-#include "app/look/parts.h"
+#include "app/engine/text.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_line.h"
 #include "app/shell/main_window.h"
+#include "app/style/widgets.h"
 #include "app/trace/trace_desk.h"
 
 #include <QActionGroup>
@@ -15,10 +16,6 @@
 #include <QMenu>
 
 namespace kuvio::app {
-namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
-}  // namespace
-
 void MainWindow::makeBookActions() {
   const QString menu = tr("Book");
   actions_.add(QStringLiteral("newBook"), menu, tr("New book…"), QKeySequence::New,
@@ -66,13 +63,13 @@ void MainWindow::makeEditActions() {
         const bool ticked = index.data(Qt::CheckStateRole).toInt() == Qt::Checked;
         captures_model_->setData(index, ticked ? Qt::Unchecked : Qt::Checked, Qt::CheckStateRole);
       },
-      QStringLiteral("Trace"));
+      DeskId::trace);
   QAction* reference = actions_.add(
       QStringLiteral("giveReference"), captures, tr("Its build is the reference (R)"),
-      QKeySequence(tr("R")), [this] { giveReference(); }, QStringLiteral("Trace"));
+      QKeySequence(tr("R")), [this] { giveReference(); }, DeskId::trace);
   QAction* rename = actions_.add(
       QStringLiteral("renameCapture"), captures, tr("Rename capture…"), {},
-      [this] { renameCapture(); }, QStringLiteral("Trace"));
+      [this] { renameCapture(); }, DeskId::trace);
   QAction* next = actions_.add(
       QStringLiteral("nextCapture"), captures, tr("Next capture"), QKeySequence(tr("Ctrl+Down")),
       [this] {
@@ -80,7 +77,7 @@ void MainWindow::makeEditActions() {
         if (row < captures_model_->rowCount())
           captures_->setCurrentIndex(captures_model_->index(row));
       },
-      QStringLiteral("Trace"));
+      DeskId::trace);
   QAction* previous = actions_.add(
       QStringLiteral("previousCapture"), captures, tr("Capture before"),
       QKeySequence(tr("Ctrl+Up")),
@@ -88,7 +85,7 @@ void MainWindow::makeEditActions() {
         const int row = captures_->currentIndex().row() - 1;
         if (row >= 0) captures_->setCurrentIndex(captures_model_->index(row));
       },
-      QStringLiteral("Trace"));
+      DeskId::trace);
   captures_->addActions({tick, reference, rename, next, previous});
   connect(captures_model_, &CapturesModel::ticksChanged, this, [this] {
     QStringList ids;
@@ -100,11 +97,11 @@ void MainWindow::makeEditActions() {
 void MainWindow::makeLookActions() {
   const QString menu = tr("Window");
   int n = 0;
-  for (const char* name : {"Bench", "Trace", "Builds", "Budget", "Lifetime"}) {
-    const QString desk = QLatin1String(name);
-    actions_.add(QStringLiteral("go") + desk, menu, tr("%1 desk").arg(desk),
+  for (const DeskInfo& desk : all_desks()) {
+    actions_.add(QStringLiteral("go") + QLatin1String(desk.key), menu,
+                 tr("%1 desk").arg(desk.name()),
                  QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + n++)),
-                 [this, desk] { setDesk(desk); });
+                 [this, id = desk.id] { setDesk(id); });
   }
   auto* group = new QActionGroup(this);
   const auto look = [&](const char* id, const QString& text, Preferences::Look which) {
@@ -113,8 +110,8 @@ void MainWindow::makeLookActions() {
       if (which != Preferences::Look::system) {
         setTheme(which == Preferences::Look::night ? Theme::Kind::night : Theme::Kind::paper);
       } else {
-        delete system_look_;
-        system_look_ = nullptr;
+        delete system_scheme_;
+        system_scheme_ = nullptr;
         followSystem();
       }
       keepPreferences();
@@ -138,8 +135,8 @@ void MainWindow::makeLookActions() {
 
 void MainWindow::followSystem() {
   if (preferences_.look != Preferences::Look::system) return;
-  system_look_ = new SystemLook(QDBusConnection::sessionBus(), this);
-  connect(system_look_, &SystemLook::told, this, [this](bool dark) {
+  system_scheme_ = new SystemColorScheme(QDBusConnection::sessionBus(), this);
+  connect(system_scheme_, &SystemColorScheme::told, this, [this](bool dark) {
     if (preferences_.look == Preferences::Look::system)
       setTheme(dark ? Theme::Kind::night : Theme::Kind::paper);
   });
@@ -189,7 +186,7 @@ void MainWindow::fillRecent() {
 void MainWindow::giveReference() {
   const CaptureRow* row = captures_model_->row(captures_->currentIndex().row());
   if (!row) return;
-  session_.put(tr("reference is %1").arg(q(row->info.build)), {{0, "reference", row->info.build}});
+  session_.put(tr("reference is %1").arg(qs(row->info.build)), {{0, "reference", row->info.build}});
 }
 
 void MainWindow::renameCapture() {
@@ -201,7 +198,7 @@ void MainWindow::renameCapture() {
   dialog->setAttribute(Qt::WA_DeleteOnClose);
   dialog->setWindowTitle(tr("Rename capture"));
   dialog->setLabelText(tr("Name of the capture"));
-  dialog->setTextValue(q(row->info.name));
+  dialog->setTextValue(qs(row->info.name));
   connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
     const QString clean = name.trimmed();
     if (!clean.isEmpty())

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/curves.h"
 
-#include "app/look/theme.h"
-#include "app/look/ticks.h"
+#include "app/style/theme.h"
+#include "app/style/ticks.h"
 #include "core/recipe.h"
 
 #include <algorithm>

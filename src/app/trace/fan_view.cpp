@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/fan_view.h"
 
-#include "app/look/theme.h"
+#include "app/style/theme.h"
 #include "app/trace/fan_raster.h"
 #include "app/trace/lanes.h"
 #include "core/present.h"

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The lanes' axes: ranges, scales, ticks, captions.
 
-#include "app/look/ticks.h"
+#include "app/style/ticks.h"
+#include "app/style/trace_sketch.h"
 #include "app/trace/curves.h"
 #include "app/trace/lanes.h"
-#include "app/trace/overview.h"
 
 #include <algorithm>
 #include <cmath>
@@ -82,7 +82,7 @@ void Lanes::fitLane(Lane& lane) const {
     lo = any ? std::min(lo, it->second.first) : it->second.first;
     hi = any ? std::max(hi, it->second.second) : it->second.second;
     if (source.channel == c.channel.name) {
-      const double level = quietLevel(c.overview);
+      const double level = quiet_level(c.overview);
       quiet = quiet > 0 && level > 0 ? std::min(quiet, level) : std::max(quiet, level);
     }
     any = true;

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/lane_dialogs.h"
 
-#include "app/look/parts.h"
+#include "app/style/widgets.h"
 #include "core/present.h"
 #include "core/quantity.h"
 
@@ -63,8 +63,8 @@ WindowDialog::WindowDialog(double suggested_s, QWidget* parent) : QDialog(parent
   setAttribute(Qt::WA_DeleteOnClose);
   setWindowTitle(tr("Rolling mean"));
   auto* form = new QFormLayout(this);
-  auto* window = new QuantityEdit(QStringLiteral("window"), tr("Window of the mean"),
-                                  static_cast<int>(Dimension::time), this);
+  auto* window =
+      new QuantityEdit(QStringLiteral("window"), tr("Window of the mean"), Dimension::time, this);
   window->setQuantity(round_to_two(suggested_s));
   form->addRow(tr("Mean over"), window);
   auto* trouble = remark({}, this);

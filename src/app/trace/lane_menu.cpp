@@ -31,7 +31,8 @@ void TraceDesk::changeLane(const std::function<void(LanePlan&, std::size_t)>& ch
 }
 
 void TraceDesk::makeLaneActions() {
-  const QString desk = QStringLiteral("Trace"), menu = tr("Lanes");
+  const DeskId desk = DeskId::trace;
+  const QString menu = tr("Lanes");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
@@ -120,7 +121,7 @@ void TraceDesk::setScale(ValueScale scale) {
 void TraceDesk::setFit(ValueFit fit, double low, double high) {
   if (fit == ValueFit::fixed && lanes_->scaleOf(lanes_->chosenLane()) == ValueScale::logarithmic &&
       low <= 0) {
-    emit told(
+    emit messageReported(
         tr("A logarithmic axis begins above zero. Choose the scale through zero, or linear."));
     return;
   }

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/engine/view_state.h"
 #include "app/trace/lane_plan.h"
-#include "app/work/view_state.h"
 
 #include <QTimer>
 #include <qcustomplot.h>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the hand does to the lanes.
 
-#include "app/look/theme.h"
+#include "app/style/theme.h"
 #include "app/trace/curves.h"
 #include "app/trace/lanes.h"
 #include "app/trace/marks.h"

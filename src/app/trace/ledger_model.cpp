@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/ledger_model.h"
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
+#include "app/style/verdict_text.h"
 #include "core/present.h"
 #include "formats/phrases.h"
 
@@ -9,12 +11,9 @@
 
 namespace kuvio::app {
 namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
 const QString kNothing = QStringLiteral("–");
-QString open(Bounds bounds) { return q(formats::bounds_mark(bounds)); }
+QString open(Bounds bounds) { return qs(formats::bounds_mark(bounds)); }
 }  // namespace
-
-QString verdictText(Verdict verdict) { return q(formats::verdict_text(verdict)); }
 
 std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
   std::map<std::string, StateVerdict> out;
@@ -22,13 +21,13 @@ std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
     if (r.limit->scope != Scope::state) continue;
     const auto [it, fresh] = out.try_emplace(r.limit->state, StateVerdict{r.verdict, {}});
     it->second.verdict = fresh ? r.verdict : worse(it->second.verdict, r.verdict);
-    const auto unit = unit_of(r.limit->quantity);
+    const auto unit = info(r.limit->quantity).unit();
     it->second.text +=
         (fresh ? QString() : QStringLiteral("\n")) +
         QStringLiteral("%1: %2, %3 %4")
-            .arg(q(r.limit->name()), verdictText(r.verdict),
+            .arg(qs(r.limit->name()), verdict_text(r.verdict),
                  r.limit->max ? QStringLiteral("≤") : QStringLiteral("≥"),
-                 q(with_prefix(r.limit->max.value_or(r.limit->min.value_or(0)), unit, 4)));
+                 qs(with_prefix(r.limit->max.value_or(r.limit->min.value_or(0)), unit, 4)));
   }
   return out;
 }
@@ -78,31 +77,31 @@ bool LedgerModel::isTotal(int row) const { return row == static_cast<int>(rows_.
 QString LedgerModel::text(const LedgerRow& r, int column) const {
   switch (column) {
     case State:
-      return q(r.state);
+      return qs(r.state);
     case Visits:
       return QString::number(r.visits);
     case Time:
-      return q(duration(r.time_s));
+      return qs(duration(r.time_s));
     case Mean:
-      return r.mean ? open(r.bounds) + q(with_uncertainty(*r.mean, r.mean_u.U, "A")) : kNothing;
+      return r.mean ? open(r.bounds) + qs(with_uncertainty(*r.mean, r.mean_u.U, "A")) : kNothing;
     case Charge:
       return r.state == kMissing
                  ? kNothing
                  : open(r.bounds) +
-                       q(charge_with_uncertainty(r.charge, r.charge_u.U, unit_, voltage()));
+                       qs(charge_with_uncertainty(r.charge, r.charge_u.U, unit_, voltage()));
     case Share:
-      return r.state == kMissing ? QString() : q(percent(r.charge_share));
+      return r.state == kMissing ? QString() : qs(percent(r.charge_share));
     case PerVisit:
       return r.whole_visits > 0
                  ? open(r.bounds) +
-                       q(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U,
-                                                 unit_, voltage()))
+                       qs(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U,
+                                                  unit_, voltage()))
                  : kNothing;
     case Peak:
-      return r.peak ? open(r.bounds) + q(with_prefix(*r.peak, "A", 3)) : kNothing;
+      return r.peak ? open(r.bounds) + qs(with_prefix(*r.peak, "A", 3)) : kNothing;
     case Verdicts: {
       const auto it = verdicts_.find(r.state);
-      return it == verdicts_.end() ? QString() : verdictText(it->second.verdict);
+      return it == verdicts_.end() ? QString() : verdict_text(it->second.verdict);
     }
     default:
       return {};
@@ -115,18 +114,18 @@ QString LedgerModel::totalText(int column) const {
     case State:
       return tr("Whole capture");
     case Time:
-      return q(duration(l.time_s));
+      return qs(duration(l.time_s));
     case Mean:
-      return l.mean ? open(l.bounds) + q(with_uncertainty(*l.mean, l.mean_u.U, "A")) : kNothing;
+      return l.mean ? open(l.bounds) + qs(with_uncertainty(*l.mean, l.mean_u.U, "A")) : kNothing;
     case Charge:
       return open(l.bounds) +
-             q(charge_with_uncertainty(l.charge, l.mean_u.U * l.observed_s(), unit_, voltage()));
+             qs(charge_with_uncertainty(l.charge, l.mean_u.U * l.observed_s(), unit_, voltage()));
     case Share: {
       const LedgerRow* unassigned = l.find(kUnassigned);
       QStringList parts;
-      if (l.missing_s > 0) parts << tr("%1 missing").arg(q(duration(l.missing_s)));
+      if (l.missing_s > 0) parts << tr("%1 missing").arg(qs(duration(l.missing_s)));
       if (unassigned && unassigned->visits > 0)
-        parts << tr("%1 unassigned").arg(q(duration(unassigned->time_s)));
+        parts << tr("%1 unassigned").arg(qs(duration(unassigned->time_s)));
       return parts.isEmpty() ? tr("nothing missing or unassigned")
                              : parts.join(QStringLiteral(", "));
     }
@@ -156,7 +155,7 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
       return int(index.column() == State ? Qt::AlignLeft | Qt::AlignVCenter
                                          : Qt::AlignRight | Qt::AlignVCenter);
     case StateRole:
-      return q(r.state);
+      return qs(r.state);
     case ShareRole:
       if (index.column() == Share) return r.charge_share;
       return {};
@@ -204,23 +203,23 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
         const Seen seen = it == seen_.end() ? Seen{} : it->second;
         return tr("Filled, of what is seen: %1 of the charge, %2 in %3\nOutlined, of the whole "
                   "capture: %4")
-            .arg(q(percent(seen.charge_share)),
-                 q(charge_text(seen.charge_share * seen_charge_, unit_, voltage())),
-                 q(duration(seen.time_share * seen_s_)), q(percent(r.charge_share)));
+            .arg(qs(percent(seen.charge_share)),
+                 qs(charge_text(seen.charge_share * seen_charge_, unit_, voltage())),
+                 qs(duration(seen.time_share * seen_s_)), qs(percent(r.charge_share)));
       }
       if (index.column() == PerVisit && r.whole_visits > 0) {
         return tr("%1 whole visits, from %2 to %3, coverage factor %4")
             .arg(r.whole_visits)
-            .arg(q(charge_text(r.charge_per_visit_min, unit_, voltage())),
-                 q(charge_text(r.charge_per_visit_max, unit_, voltage())))
+            .arg(qs(charge_text(r.charge_per_visit_min, unit_, voltage())),
+                 qs(charge_text(r.charge_per_visit_max, unit_, voltage())))
             .arg(r.charge_per_visit_u.coverage_factor, 0, 'f', 2);
       }
       if (index.column() == Mean && r.mean)
         return tr("%1 over all stays, %2 over whole visits\nsettled %3, coverage factor %4")
-            .arg(
-                q(with_prefix(*r.mean, "A", 4)),
-                r.whole_visits > 1 ? q(with_prefix(r.tested_mean().value_or(0), "A", 4)) : kNothing,
-                r.settled ? q(with_prefix(*r.settled, "A", 4)) : kNothing)
+            .arg(qs(with_prefix(*r.mean, "A", 4)),
+                 r.whole_visits > 1 ? qs(with_prefix(r.tested_mean().value_or(0), "A", 4))
+                                    : kNothing,
+                 r.settled ? qs(with_prefix(*r.settled, "A", 4)) : kNothing)
             .arg(r.mean_u.coverage_factor, 0, 'f', 2);
       return {};
     default:

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/notebook_table.h"
-#include "app/work/views.h"
+#include "app/engine/views.h"
+#include "app/style/notebook_table.h"
 #include "core/present.h"
 
 #include <QAbstractTableModel>
@@ -16,8 +16,6 @@ struct StateVerdict {
   Verdict verdict = Verdict::no_data;
   QString text;
 };
-/// "✓ within", "✗ outside", "≈ too close", "– no data".
-QString verdictText(Verdict verdict);
 /// By state, from a build's results.
 std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result);
 

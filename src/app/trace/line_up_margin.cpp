@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/line_up_margin.h"
 
-#include "app/look/parts.h"
+#include "app/engine/text.h"
+#include "app/style/widgets.h"
 #include "app/trace/moment.h"
 #include "core/present.h"
 
@@ -15,8 +16,6 @@
 namespace kuvio::app {
 namespace {
 
-QString q(const std::string& text) { return QString::fromStdString(text); }
-
 QString signed_time(double s) {
   return (s < 0 ? QStringLiteral("−") : QStringLiteral("+")) +
          QString::number(std::fabs(s), 'f', 6) + QStringLiteral(" s");
@@ -25,7 +24,7 @@ QString signed_time(double s) {
 /// Moment of the n-th line (from 1) that matches; nothing when there are fewer.
 std::optional<double> nth_line(const CaptureView& capture, const QRegularExpression& what, int n) {
   for (const book::LogLine& line : capture.log) {
-    if (what.match(q(line.text)).hasMatch() && --n == 0) return line.time_s;
+    if (what.match(qs(line.text)).hasMatch() && --n == 0) return line.time_s;
   }
   return std::nullopt;
 }
@@ -140,7 +139,7 @@ void LineUpMargin::takeShown() {
   which_->clear();
   for (std::size_t i = 1; i < n; ++i) {
     const CaptureView& c = *view_.shown()->captures[i];
-    which_->addItem(q(c.info.name), static_cast<qlonglong>(c.info.id));
+    which_->addItem(qs(c.info.name), static_cast<qlonglong>(c.info.id));
   }
   if (const int at = which_->findData(chosen); at >= 0) which_->setCurrentIndex(at);
   choose();
@@ -153,16 +152,16 @@ void LineUpMargin::choose() {
     return;
   }
   if (isVisible()) view_.setMoving(static_cast<std::size_t>(which_->currentIndex() + 1));
-  onto_->setText(tr("onto %1").arg(q(view_.capture()->info.name)));
+  onto_->setText(tr("onto %1").arg(qs(view_.capture()->info.name)));
   offset_->setText(signed_time(m->offset_s));
   const QString state = state_->currentText();
   state_->clear();
   for (const auto& [name, fill] : view_.capture()->fills) {
     const bool both = m->fills.count(name) > 0;
-    if (both && !is_built_in_state(name)) state_->addItem(q(name));
+    if (both && !is_built_in_state(name)) state_->addItem(qs(name));
   }
   if (const int at = state_->findText(state); at >= 0) state_->setCurrentIndex(at);
-  const QString how = q(m->lined_up_by);
+  const QString how = qs(m->lined_up_by);
   told_->setText(m->offset_s == 0 ? tr("Both begin at 0.")
                  : how.isEmpty()  ? tr("Moved by %1.").arg(signed_time(m->offset_s))
                                   : tr("Moved by %1, %2.").arg(signed_time(m->offset_s), how));
@@ -180,7 +179,7 @@ void LineUpMargin::lay(double offset_s, const QString& how) {
   const CaptureView* m = moved();
   if (!m || !view_.capture()) return;
   const double whole = offset_s + view_.capture()->lined_up_s;
-  session_.put(tr("%1 lined up").arg(q(m->info.name)),
+  session_.put(tr("%1 lined up").arg(qs(m->info.name)),
                {book::lined_up_note(m->info.id, {whole, how.toStdString()})});
 }
 
@@ -208,11 +207,11 @@ void LineUpMargin::byEntry() {
             ? tr("Both must be split into states first, and have one in common.")
             : tr("One of them enters %1 fewer than %2 times. Entries cut by the start or a gap do "
                  "not count. Nothing was moved.")
-                  .arg(q(state))
+                  .arg(qs(state))
                   .arg(entry_->value()));
     return;
   }
-  lay(*offset, tr("by entry %1 into %2").arg(entry_->value()).arg(q(state)));
+  lay(*offset, tr("by entry %1 into %2").arg(entry_->value()).arg(qs(state)));
 }
 
 void LineUpMargin::byLog() {
@@ -229,7 +228,7 @@ void LineUpMargin::byLog() {
              b = nth_line(*m, what, match_->value());
   if (!a || !b) {
     told_->setText(tr("%1 has fewer than %2 such lines. Nothing was moved.")
-                       .arg(q((!a ? *view_.capture() : *m).info.name))
+                       .arg(qs((!a ? *view_.capture() : *m).info.name))
                        .arg(match_->value()));
     return;
   }
@@ -252,7 +251,7 @@ void LineUpMargin::takeResult(std::int64_t reference, std::int64_t other, const 
   if (!result.found()) {
     told_->setText(
         tr("Not lined up: %1 (%2). Nothing was moved; name an entry or a log line instead.")
-            .arg(q(result.why_not), agreement));
+            .arg(qs(result.why_not), agreement));
     return;
   }
   lay(result.offset_s,

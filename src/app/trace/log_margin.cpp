@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/log_margin.h"
 
-#include "app/look/parts.h"
+#include "app/style/widgets.h"
 
 #include <QAction>
 #include <QEvent>

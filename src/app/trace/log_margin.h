@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/notebook_table.h"
+#include "app/engine/view_state.h"
+#include "app/style/notebook_table.h"
 #include "app/trace/log_model.h"
-#include "app/work/view_state.h"
 
 #include <QLabel>
 #include <QLineEdit>

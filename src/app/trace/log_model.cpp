@@ -1,16 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/log_model.h"
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "core/present.h"
 
 #include <algorithm>
 
 namespace kuvio::app {
-namespace {
-QString q(const std::string& text) { return QString::fromStdString(text); }
-}  // namespace
-
 void LogModel::setCapture(const CaptureViewPtr& capture) {
   beginResetModel();
   capture_ = capture;
@@ -38,7 +35,7 @@ QVariant LogModel::data(const QModelIndex& index, int role) const {
   switch (role) {
     case Qt::DisplayRole:
       if (index.column() == Time) return QString::number(line.time_s, 'f', 3);
-      return (line.sent ? QStringLiteral("→ ") : QString()) + q(line.text);
+      return (line.sent ? QStringLiteral("→ ") : QString()) + qs(line.text);
     case Qt::TextAlignmentRole:
       return int(index.column() == Time ? Qt::AlignRight | Qt::AlignVCenter
                                         : Qt::AlignLeft | Qt::AlignVCenter);
@@ -48,7 +45,7 @@ QVariant LogModel::data(const QModelIndex& index, int role) const {
     case Qt::FontRole:
       return Theme::baseFont(12);
     case Qt::ToolTipRole:
-      return index.column() == Text ? QVariant(q(line.text)) : QVariant();
+      return index.column() == Text ? QVariant(qs(line.text)) : QVariant();
     case TimeRole:
       return line.time_s;
     case SentRole:

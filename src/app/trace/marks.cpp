@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/marks.h"
 
-#include "app/look/theme.h"
+#include "app/style/theme.h"
 
 #include <algorithm>
 #include <cmath>

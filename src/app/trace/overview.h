@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/work/view_state.h"
+#include "app/engine/view_state.h"
 
 #include <QPixmap>
 #include <QWidget>
@@ -31,14 +31,5 @@ private:
   QPixmap picture_;  // of the whole capture: only the frame moves
   double grabbed_ = 0;
 };
-
-/// The level a logarithmic scale should reach down to: that of the quietest columns but the few (4
-/// %) under them, so that a moment with the output off does not stretch the scale over decades of
-/// noise. 0 when nothing is above zero.
-double quietLevel(const std::vector<EnvelopeColumn>& columns);
-
-/// Paints columns of an envelope on a logarithmic scale into a box.
-void paintSketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
-                 const QColor& ink);
 
 }  // namespace kuvio::app

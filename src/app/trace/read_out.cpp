@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/read_out.h"
 
+#include "app/engine/text.h"
 #include "core/present.h"
 #include "formats/phrases.h"
 
@@ -10,7 +11,6 @@
 namespace kuvio::app {
 namespace {
 
-QString q(const std::string& text) { return QString::fromStdString(text); }
 QString tr(const char* text) { return QObject::tr(text); }
 
 std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s, double u,
@@ -27,36 +27,36 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
                             .arg(s.range_change)
                       : tr("\nno sample flagged");
   const QString missing =
-      s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(q(duration(s.missing_s))) : QString();
-  out.push_back(
-      {tr("%1%2 → %3 s (%4):")
-           .arg(lead, moment_text(s.from_s, width), moment_text(s.to_s, width), q(duration(width))),
-       tr("Times from the capture's start.%1").arg(missing)});
+      s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(qs(duration(s.missing_s))) : QString();
+  out.push_back({tr("%1%2 → %3 s (%4):")
+                     .arg(lead, moment_text(s.from_s, width), moment_text(s.to_s, width),
+                          qs(duration(width))),
+                 tr("Times from the capture's start.%1").arg(missing)});
   if (!s.mean()) {
     out.push_back({tr("no samples"), missing});
     return out;
   }
-  const QString least = q(formats::bounds_mark(s.bounds()));
+  const QString least = qs(formats::bounds_mark(s.bounds()));
   const QString rests =
       capture.channel.accuracy.empty()
           ? tr("\nNo accuracy statement is known: no ±.")
-          : tr("\n± from the accuracy %1, at 95 %.").arg(q(capture.channel.accuracy));
-  out.push_back({tr("mean %1%2").arg(least, q(with_uncertainty(*s.mean(), u, "A"))),
-                 tr("Charge over the %1 with samples.").arg(q(duration(s.observed_s))) + rests +
+          : tr("\n± from the accuracy %1, at 95 %.").arg(qs(capture.channel.accuracy));
+  out.push_back({tr("mean %1%2").arg(least, qs(with_uncertainty(*s.mean(), u, "A"))),
+                 tr("Charge over the %1 with samples.").arg(qs(duration(s.observed_s))) + rests +
                      missing + flagged});
   const double volts = capture.basis.voltage;
-  out.push_back({least + q(charge_with_uncertainty(s.charge, u * s.observed_s, unit, volts)),
+  out.push_back({least + qs(charge_with_uncertainty(s.charge, u * s.observed_s, unit, volts)),
                  tr("Exact integral of the samples, both edges cut between samples.") + rests +
                      missing + flagged});
-  out.push_back({tr("peak %1%2").arg(least, q(with_prefix(s.max.value_or(0), "A", 3))),
+  out.push_back({tr("peak %1%2").arg(least, qs(with_prefix(s.max.value_or(0), "A", 3))),
                  tr("Largest sample; a shorter peak inside a sample is averaged.") + flagged});
   if (volts > 0 && unit != ChargeUnit::joule) {
     out.push_back(
         {tr("%1 at %2")
-             .arg(q(with_prefix(s.charge * volts, "J", 3)), q(with_prefix(volts, "V", 3))),
+             .arg(qs(with_prefix(s.charge * volts, "J", 3)), qs(with_prefix(volts, "V", 3))),
          tr("Charge times the nominal supply voltage.")});
   }
-  if (s.missing_s > 0) out.push_back({tr("%1 missing").arg(q(duration(s.missing_s))), missing});
+  if (s.missing_s > 0) out.push_back({tr("%1 missing").arg(qs(duration(s.missing_s))), missing});
   return out;
 }
 
@@ -76,10 +76,11 @@ std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& read
     if (!reading) return {};
     auto out = sentence(*capture, reading->figures, reading->mean_u, {}, unit);
     if (view.cycles()) {
-      const QString cycles =
-          view.cycles()->cycles == 1
-              ? tr("1 whole cycle of %1").arg(q(view.cycles()->state))
-              : tr("%1 whole cycles of %2").arg(view.cycles()->cycles).arg(q(view.cycles()->state));
+      const QString cycles = view.cycles()->cycles == 1
+                                 ? tr("1 whole cycle of %1").arg(qs(view.cycles()->state))
+                                 : tr("%1 whole cycles of %2")
+                                       .arg(view.cycles()->cycles)
+                                       .arg(qs(view.cycles()->state));
       out.push_back({cycles, tr("From one entry into the state to another: no cycle is cut.")});
     } else if (view.wholeCycles()) {
       out.push_back({tr("no whole cycle"),
@@ -100,11 +101,11 @@ std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& read
     s.over_range = v.bounds.lower ? 1 : 0;
     s.below_range = v.bounds.upper ? 1 : 0;
     const double u = v.mean ? expand(accuracy_components(capture->basis.accuracy, *v.mean)).U : 0;
-    return sentence(*capture, s, u, q(v.visit.state) + QStringLiteral("  "), unit);
+    return sentence(*capture, s, u, qs(v.visit.state) + QStringLiteral("  "), unit);
   }
   return {{tr("%1: %2 from %3, %4 log lines")
-               .arg(q(capture->info.name), q(duration(capture->info.duration_s())),
-                    capture->channel.input.empty() ? tr("a file") : q(capture->channel.input))
+               .arg(qs(capture->info.name), qs(duration(capture->info.duration_s())),
+                    capture->channel.input.empty() ? tr("a file") : qs(capture->channel.input))
                .arg(capture->log.size()),
            tr("Drag over the trace to measure a span, or point at a visit.")}};
 }

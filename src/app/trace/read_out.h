@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/shell/desk.h"
-#include "app/work/view_state.h"
+#include "app/desk/desk.h"
+#include "app/engine/view_state.h"
 
 #include <vector>
 

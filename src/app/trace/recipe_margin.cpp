@@ -1,32 +1,24 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/recipe_margin.h"
 
-#include "app/look/theme.h"
+#include "app/engine/state_edits.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
+#include "app/style/trace_sketch.h"
 #include "app/trace/overview.h"
 #include "app/trace/rule_card.h"
-#include "app/work/state_edits.h"
 #include "core/present.h"
+#include "formats/plan_edits.h"
 #include "formats/toml_edit.h"
 
 #include <QFileDialog>
-#include <QFontDatabase>
 #include <QVBoxLayout>
 
 #include <cmath>
 
 namespace kuvio::app {
-namespace {
-
-const std::string kArray = "state";
-
-std::string quoted(double value, Dimension dimension) {
-  return formats::toml_quote(formats::quantity_text(value, dimension, 4));
-}
-
-}  // namespace
-
-RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
-    : QWidget(parent), view_(view), session_(session) {
+RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documents, QWidget* parent)
+    : QWidget(parent), view_(view), session_(session), documents_(documents) {
   setObjectName(QStringLiteral("recipe"));
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
@@ -76,23 +68,9 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
   cards_->layout()->setSpacing(0);
   area_->setWidget(cards_);
   forms_->addWidget(area_);
-  auto* text_page = new QWidget(forms_);
-  auto* text_rows = new QVBoxLayout(text_page);
-  text_rows->setContentsMargins(8, 0, 8, 0);
-  text_ = new QPlainTextEdit(text_page);
-  text_->setObjectName(QStringLiteral("recipeSource"));
-  text_->setAccessibleName(tr("Text of the recipe"));
-  text_->setTabChangesFocus(true);
-  text_->setLineWrapMode(QPlainTextEdit::NoWrap);
-  QFont mono = QFontDatabase::systemFont(QFontDatabase::FixedFont);
-  mono.setPixelSize(11);
-  text_->setFont(mono);
-  text_error_ = remark({}, text_page);
-  auto* keep_text = button(tr("Keep this text"), QStringLiteral("recipeKeep"), text_page);
-  text_rows->addWidget(text_, 1);
-  text_rows->addWidget(text_error_);
-  text_rows->addWidget(keep_text);
-  forms_->addWidget(text_page);
+  source_ = new SourceEditor(QStringLiteral("recipe"), tr("Text of the recipe"), forms_);
+  source_->setContentsMargins(8, 0, 8, 0);
+  forms_->addWidget(source_);
   rows->addWidget(forms_, 1);
   status_ = remark({}, page);
   status_->setContentsMargins(10, 0, 10, 0);
@@ -115,16 +93,14 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
   connect(apply_, &QPushButton::clicked, this, [this] { apply(false); });
   connect(apply_all_, &QPushButton::clicked, this, [this] { apply(true); });
   connect(add, &QPushButton::clicked, this, &RecipeMargin::addRule);
-  connect(keep_text, &QPushButton::clicked, this, [this] {
-    const std::string text = text_->toPlainText().toStdString();
-    try {
-      formats::parse_recipe(text, document_.name);
-      text_error_->clear();
-      keep(text, tr("recipe's text"));
-    } catch (const Error& e) {
-      text_error_->setText(QString::fromStdString(e.where() + ": " + e.why()));
-    }
-  });
+  connect(source_, &SourceEditor::applied, this,
+          [this](const QString& text) { keep(text.toStdString(), tr("recipe's text")); });
+  connect(&documents_, &Documents::refused, this,
+          [this](DocumentKind kind, const QString& trouble) {
+            if (kind != DocumentKind::recipe) return;
+            source_->setTrouble(trouble);
+            if (forms_->currentWidget() != source_) takeBook();  // back to what stands
+          });
   connect(levels_, &LevelView::edgeDragged, this, &RecipeMargin::dragEdge);
   connect(&session_, &Session::bookOpened, this, &RecipeMargin::takeBook);
   connect(&session_, &Session::previewReady, this, &RecipeMargin::takePreview);
@@ -135,8 +111,7 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, QWidget* parent)
 void RecipeMargin::showEvent(QShowEvent*) { askPreview(); }
 
 void RecipeMargin::takeBook() {
-  const book::Document* document =
-      session_.book() ? session_.book()->document(book::kRecipe) : nullptr;
+  const book::Document* document = documents_.find(DocumentKind::recipe);
   stack_->setCurrentIndex(document ? 1 : 0);
   if (!document) {
     document_ = {};
@@ -144,14 +119,12 @@ void RecipeMargin::takeBook() {
     return;
   }
   document_ = *document;
-  name_->setText(QFontMetrics(name_->font())
-                     .elidedText(QString::fromStdString(document_.name), Qt::ElideMiddle, 104) +
+  name_->setText(QFontMetrics(name_->font()).elidedText(qs(document_.name), Qt::ElideMiddle, 104) +
                  (document_.path.empty()              ? tr(" · in the book")
                   : document_.text != document_.saved ? tr(" · not saved")
                                                       : QString()));
-  name_->setToolTip(QString::fromStdString(document_.path));
-  const QString text = QString::fromStdString(document_.text);
-  if (text_->toPlainText() != text) text_->setPlainText(text);
+  name_->setToolTip(qs(document_.path));
+  source_->setText(qs(document_.text));
   takeText(document_.text);
   askPreview();
 }
@@ -159,9 +132,9 @@ void RecipeMargin::takeBook() {
 void RecipeMargin::takeText(const std::string& text) {
   try {
     recipe_ = formats::parse_recipe(text, document_.name);
-    text_error_->clear();
+    source_->setTrouble({});
   } catch (const Error& e) {
-    text_error_->setText(QString::fromStdString(e.where() + ": " + e.why()));
+    source_->setTrouble(qs(e.where() + ": " + e.why()));
     form_or_text_->setChecked(true);
     return;
   }
@@ -185,28 +158,31 @@ void RecipeMargin::buildCards() {
   while (QLayoutItem* item = layout->takeAt(0)) delete item;
   for (std::size_t i = 0; i < recipe_->recipe.states.size(); ++i) {
     auto* card = new RuleCard(static_cast<int>(i), cards_);
-    connect(card, &RuleCard::edited, this,
-            [this](int rule, const char* key, const char* inner, std::optional<double> value,
-                   bool is_time) {
-              const QString state = QString::fromStdString(
-                  recipe_->recipe.states[static_cast<std::size_t>(rule)].name);
-              setValue(rule, key, inner, value, is_time ? Dimension::time : Dimension::current,
-                       tr("rule of %1").arg(state));
+    const auto state_of = [this](int rule) {
+      return qs(recipe_->recipe.states[static_cast<std::size_t>(rule)].name);
+    };
+    connect(card, &RuleCard::edgeEdited, this,
+            [this, state_of](int rule, formats::BandEdge edge, std::optional<double> level) {
+              setEdge(rule, edge, level, tr("rule of %1").arg(state_of(rule)));
             });
-    connect(card, &RuleCard::renamed, this, [this](int rule, const QString& name) {
-      const std::string& was = recipe_->recipe.states[static_cast<std::size_t>(rule)].name;
-      const auto text = formats::toml_set(document_.text, document_.name,
-                                          {kArray, static_cast<std::size_t>(rule), "name", ""},
-                                          formats::toml_quote(name.toStdString()));
-      keep(text, tr("rule of %1 is of %2").arg(QString::fromStdString(was), name));
+    connect(card, &RuleCard::lengthEdited, this,
+            [this, state_of](int rule, const char* key, std::optional<double> length) {
+              keep(formats::set_rule_length(document_.text, document_.name,
+                                            static_cast<std::size_t>(rule), key, length),
+                   tr("rule of %1").arg(state_of(rule)));
+            });
+    connect(card, &RuleCard::renamed, this, [this, state_of](int rule, const QString& name) {
+      const QString was = state_of(rule);
+      keep(formats::rename_rule(document_.text, document_.name, static_cast<std::size_t>(rule),
+                                name.toStdString()),
+           tr("rule %1 renamed to %2").arg(was, name));
     });
-    connect(card, &RuleCard::removed, this, [this](int rule) {
-      const std::string was = recipe_->recipe.states[static_cast<std::size_t>(rule)].name;
-      keep(formats::toml_remove_block(document_.text, document_.name, kArray,
-                                      static_cast<std::size_t>(rule)),
-           tr("rule of %1 removed").arg(QString::fromStdString(was)));
+    connect(card, &RuleCard::removed, this, [this, state_of](int rule) {
+      const QString was = state_of(rule);
+      keep(formats::remove_rule(document_.text, document_.name, static_cast<std::size_t>(rule)),
+           tr("rule of %1 removed").arg(was));
     });
-    connect(card, &RuleCard::wrong, this, &RecipeMargin::told);
+    connect(card, &RuleCard::wrong, this, &RecipeMargin::messageReported);
     layout->addWidget(card);
     rules_.push_back(card);
   }
@@ -214,57 +190,31 @@ void RecipeMargin::buildCards() {
 }
 
 void RecipeMargin::keep(const std::string& text, const QString& why) {
-  try {
-    formats::parse_recipe(text, document_.name);
-  } catch (const Error& e) {
-    emit told(tr("The recipe stays as it was. %1").arg(QString::fromStdString(e.why())));
-    takeBook();  // back to what stands
-    return;
-  }
-  book::Document next = document_;
-  if (next.name.empty()) next.name = "states.recipe.toml";
-  next.text = text;
-  session_.put(why, {book::document_note(book::kRecipe, next)});
+  documents_.put(DocumentKind::recipe, text, why);
 }
 
-void RecipeMargin::setValue(int rule, const std::string& key, const std::string& inner,
-                            std::optional<double> value, Dimension dimension, const QString& why) {
-  const formats::TomlPlace place{kArray, static_cast<std::size_t>(rule), key, inner};
-  std::string text =
-      value ? formats::toml_set(document_.text, document_.name, place, quoted(*value, dimension))
-            : formats::toml_remove(document_.text, document_.name, place);
-  // A release belongs to the edge it was written for: it moves with it in proportion.
-  const Band& band = recipe_->recipe.states[static_cast<std::size_t>(rule)].level;
-  const formats::TomlPlace release{kArray, static_cast<std::size_t>(rule), "level", "release"};
-  if (value && inner == "below" && std::isfinite(band.release_high) && band.high > 0 &&
-      band.release_high != band.high) {
-    text = formats::toml_set(text, document_.name, release,
-                             quoted(*value * band.release_high / band.high, Dimension::current));
-  } else if (value && inner == "above" && std::isfinite(band.release_low) && band.low > 0 &&
-             band.release_low != band.low) {
-    text = formats::toml_set(text, document_.name, release,
-                             quoted(*value * band.release_low / band.low, Dimension::current));
-  }
-  keep(text, why);
+void RecipeMargin::setEdge(int rule, formats::BandEdge edge, std::optional<double> level,
+                           const QString& why) {
+  keep(formats::set_rule_edge(document_.text, document_.name, recipe_->recipe,
+                              static_cast<std::size_t>(rule), edge, level),
+       why);
 }
 
 void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
   if (!recipe_ || rule >= static_cast<int>(recipe_->recipe.states.size())) return;
+  const auto edge = upper ? formats::BandEdge::below : formats::BandEdge::above;
   // Three digits are enough for a threshold set by hand.
   const double grain = std::pow(10.0, std::floor(std::log10(level)) - 2);
   level = std::round(level / grain) * grain;
   if (done) {
-    setValue(rule, "level", upper ? "below" : "above", level, Dimension::current,
-             tr("threshold of %1")
-                 .arg(QString::fromStdString(
-                     recipe_->recipe.states[static_cast<std::size_t>(rule)].name)));
+    setEdge(
+        rule, edge, level,
+        tr("threshold of %1").arg(qs(recipe_->recipe.states[static_cast<std::size_t>(rule)].name)));
     return;
   }
   try {
-    const std::string text = formats::toml_set(
-        document_.text, document_.name,
-        {kArray, static_cast<std::size_t>(rule), "level", upper ? "below" : "above"},
-        quoted(level, Dimension::current));
+    const std::string text = formats::set_rule_edge(document_.text, document_.name, recipe_->recipe,
+                                                    static_cast<std::size_t>(rule), edge, level);
     const auto recipe = formats::parse_recipe(text, document_.name);
     levels_->setRules(recipe.recipe.states, fills_for(text, {}));
     session_.wantPreview(text);
@@ -289,7 +239,7 @@ void RecipeMargin::askPreview() {
 void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
   if (!recipe_) return;
   if (!preview->error.empty()) {
-    status_->setText(QString::fromStdString(preview->error));
+    status_->setText(qs(preview->error));
     for (RuleCard* card : rules_) card->setVisits(-1);
     return;
   }
@@ -299,8 +249,7 @@ void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
   }
   const bool applied = view_.capture() && view_.capture()->recipe_text == preview->text;
   QString text = preview->unassigned_s > 0
-                     ? tr("%1 would be unassigned.")
-                           .arg(QString::fromStdString(duration(preview->unassigned_s)))
+                     ? tr("%1 would be unassigned.").arg(qs(duration(preview->unassigned_s)))
                      : tr("Every moment is in a state.");
   text += applied ? tr(" The capture is split by it.") : tr(" Not yet applied.");
   status_->setText(text);
@@ -337,37 +286,26 @@ void RecipeMargin::newRecipe() {
   recipe.name = "States";
   StateRule rest;
   rest.name = "Rest";
-  const double quiet = view_.capture() ? quietLevel(view_.capture()->overview) : 0;
+  const double quiet = view_.capture() ? quiet_level(view_.capture()->overview) : 0;
   rest.level.high = quiet > 0 ? quiet * 10 : 1e-3;
   rest.level.release_high = rest.level.high;
   recipe.states.push_back(rest);
-  document_ = {"states.recipe.toml", "", "", ""};
   keep(formats::recipe_text(recipe), tr("new recipe"));
 }
 
 void RecipeMargin::openRecipe() {
   const QString path = QFileDialog::getOpenFileName(this, tr("Open recipe"), {},
-                                                    tr("State recipes (*.recipe.toml)"));
+                                                    Documents::filter(DocumentKind::recipe));
   if (path.isEmpty()) return;
-  session_.readFile(path, [this, path](const std::string& text) {
-    document_ = {path.section(QLatin1Char('/'), -1).toStdString(), path.toStdString(), text, text};
-    keep(text, tr("recipe %1").arg(QString::fromStdString(document_.name)));
-  });
+  documents_.open(DocumentKind::recipe, path);
 }
 
 void RecipeMargin::saveAs() {
   if (document_.text.empty()) return;
-  const QString path =
-      QFileDialog::getSaveFileName(this, tr("Save recipe"), QString::fromStdString(document_.name),
-                                   tr("State recipes (*.recipe.toml)"));
+  const QString path = QFileDialog::getSaveFileName(this, tr("Save recipe"), qs(document_.name),
+                                                    Documents::filter(DocumentKind::recipe));
   if (path.isEmpty()) return;
-  book::Document next = document_;
-  next.path = path.toStdString();
-  next.name = path.section(QLatin1Char('/'), -1).toStdString();
-  next.saved = next.text;
-  session_.writeFile(path, next.text, [this, next] {
-    session_.put(tr("recipe saved"), {book::document_note(book::kRecipe, next)});
-  });
+  documents_.saveAs(DocumentKind::recipe, document_, path);
 }
 
 }  // namespace kuvio::app

@@ -1,14 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/parts.h"
+#include "app/engine/documents.h"
+#include "app/engine/view_state.h"
+#include "app/style/source_editor.h"
+#include "app/style/widgets.h"
 #include "app/trace/level_view.h"
-#include "app/work/view_state.h"
+#include "formats/plan_edits.h"
 #include "formats/plan_files.h"
 
 #include <QCheckBox>
 #include <QComboBox>
-#include <QPlainTextEdit>
 #include <QScrollArea>
 #include <QStackedWidget>
 
@@ -22,7 +24,7 @@ class RuleCard;
 class RecipeMargin : public QWidget {
   Q_OBJECT
 public:
-  RecipeMargin(ViewState& view, Session& session, QWidget* parent = nullptr);
+  RecipeMargin(ViewState& view, Session& session, Documents& documents, QWidget* parent = nullptr);
   void openRecipe();
   void newRecipe();
   /// Splits by the recipe: the capture shown, or all of the book's.
@@ -33,7 +35,7 @@ public:
   const LevelView* levels() const { return levels_; }
 
 signals:
-  void told(const QString& message);
+  void messageReported(const QString& message);
 
 protected:
   void showEvent(QShowEvent* event) override;
@@ -43,25 +45,25 @@ private:
   void takeText(const std::string& text);
   void takePreview(const RecipePreviewPtr& preview);
   void buildCards();
-  void setValue(int rule, const std::string& key, const std::string& inner,
-                std::optional<double> value, Dimension dimension, const QString& why);
+  void setEdge(int rule, formats::BandEdge edge, std::optional<double> level, const QString& why);
   void dragEdge(int rule, bool upper, double level, bool done);
   void askPreview();
   void addRule();
 
   ViewState& view_;
   Session& session_;
+  Documents& documents_;
   book::Document document_;
   std::optional<formats::RecipeFile> recipe_;
   std::string histogram_key_;
   QStackedWidget* stack_;
   EmptyState* empty_;
-  QLabel *name_, *status_, *text_error_;
+  QLabel *name_, *status_;
   LevelView* levels_;
   QScrollArea* area_;
   QWidget* cards_;
   QStackedWidget* forms_;
-  QPlainTextEdit* text_;
+  SourceEditor* source_;
   QPushButton *form_or_text_, *apply_, *apply_all_;
   std::vector<RuleCard*> rules_;
 };

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/rule_card.h"
 
-#include "app/look/theme.h"
+#include "app/style/theme.h"
 #include "core/quantity.h"
 
 #include <QGridLayout>
@@ -36,28 +36,37 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   head->addWidget(visits_);
   head->addWidget(remove);
   grid->addLayout(head, 0, 0, 1, 4);
-  const auto field = [&](int row, int column, const QString& label, const char* key,
-                         const char* inner, Dimension dimension) {
+  const auto field = [&](int row, int column, const QString& label, const char* name,
+                         Dimension dimension) {
     auto* text = remark(label, this);
     text->setWordWrap(false);
     text->setFont(Theme::baseFont(11));
-    auto* edit = new QuantityEdit(
-        QStringLiteral("rule%1_%2").arg(index).arg(QLatin1String(*inner ? inner : key)),
-        tr("State %1, %2").arg(number, label), static_cast<int>(dimension), this, true);
+    auto* edit = new QuantityEdit(QStringLiteral("rule%1_%2").arg(index).arg(QLatin1String(name)),
+                                  tr("State %1, %2").arg(number, label), dimension, this, true);
     edit->setMinimumWidth(56);
     grid->addWidget(text, row, column);
     grid->addWidget(edit, row, column + 1);
-    connect(edit, &QuantityEdit::quantityEdited, this, [this, edit, key, inner, dimension] {
-      emit edited(index_, key, inner, edit->quantity(), dimension == Dimension::time);
-    });
     connect(edit, &QuantityEdit::wrong, this, &RuleCard::wrong);
     return edit;
   };
-  above_ = field(1, 0, tr("above"), "level", "above", Dimension::current);
-  below_ = field(1, 2, tr("below"), "level", "below", Dimension::current);
-  shortest_ = field(2, 0, tr("shortest"), "shortest", "", Dimension::time);
-  join_ = field(2, 2, tr("join"), "join_gaps", "", Dimension::time);
-  join_->setToolTip(tr("Stays no further apart than this are one visit"));
+  const auto edge = [&](int column, const QString& label, const char* name,
+                        formats::BandEdge which) {
+    auto* edit = field(1, column, label, name, Dimension::current);
+    connect(edit, &QuantityEdit::quantityEdited, this,
+            [this, edit, which] { emit edgeEdited(index_, which, edit->quantity()); });
+    return edit;
+  };
+  const auto length = [&](int column, const QString& label, const char* key) {
+    auto* edit = field(2, column, label, key, Dimension::time);
+    connect(edit, &QuantityEdit::quantityEdited, this,
+            [this, edit, key] { emit lengthEdited(index_, key, edit->quantity()); });
+    return edit;
+  };
+  above_ = edge(0, tr("above"), "above", formats::BandEdge::above);
+  below_ = edge(2, tr("below"), "below", formats::BandEdge::below);
+  shortest_ = length(0, tr("shortest"), "shortest");
+  join_ = length(2, tr("join gaps"), "join_gaps");
+  join_->setToolTip(tr("Stays separated by no more than this count as one visit"));
   grid->setColumnStretch(1, 1);
   grid->setColumnStretch(3, 1);
   connect(name_, &QLineEdit::editingFinished, this, [this] {

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/parts.h"
+#include "app/style/widgets.h"
 #include "core/recipe.h"
+#include "formats/plan_edits.h"
 
 #include <QLabel>
 #include <QLineEdit>
@@ -20,8 +21,9 @@ public:
 
 signals:
   void renamed(int rule, const QString& name);
-  void edited(int rule, const char* key, const char* inner, std::optional<double> value,
-              bool is_time);
+  void edgeEdited(int rule, kuvio::formats::BandEdge edge, std::optional<double> level_a);
+  /// "shortest" or "join_gaps".
+  void lengthEdited(int rule, const char* key, std::optional<double> length_s);
   void removed(int rule);
   void wrong(const QString& why);
 

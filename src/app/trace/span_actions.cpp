@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The Trace desk's span, cursors and steps: what is measured, copied and gone to.
 
+#include "app/engine/text.h"
 #include "app/trace/moment.h"
 #include "app/trace/read_out.h"
 #include "app/trace/trace_desk.h"
@@ -14,15 +15,14 @@
 namespace kuvio::app {
 namespace {
 
-QString q(const std::string& text) { return QString::fromStdString(text); }
-
 QString number(double v) { return QString::number(v, 'g', 12); }
 
 }  // namespace
 
 void TraceDesk::makeSpanActions() {
   ViewState& view = c_.view;
-  const QString desk = QStringLiteral("Trace"), menu = tr("Span");
+  const DeskId desk = DeskId::trace;
+  const QString menu = tr("Span");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
@@ -40,7 +40,7 @@ void TraceDesk::makeSpanActions() {
     if (view.cursor(0) && view.cursor(1)) {
       view.setSpan(*view.cursor(0), *view.cursor(1));
     } else {
-      emit told(tr("Set both cursors first: 1 and 2 put them where the pointer is."));
+      emit messageReported(tr("Set both cursors first: 1 and 2 put them where the pointer is."));
     }
   });
   add("clearCursors", tr("Take the cursors away"), {}, [&view] { view.clearCursors(); });
@@ -50,7 +50,7 @@ void TraceDesk::makeSpanActions() {
       [this] {
         const QString table = spanTable();
         if (table.isEmpty()) {
-          emit told(tr("Mark a span first: drag over the trace."));
+          emit messageReported(tr("Mark a span first: drag over the trace."));
         } else {
           QApplication::clipboard()->setText(table);
         }
@@ -72,7 +72,8 @@ void TraceDesk::makeSpanActions() {
 }
 
 void TraceDesk::makeStepActions() {
-  const QString desk = QStringLiteral("Trace"), menu = tr("Go");
+  const DeskId desk = DeskId::trace;
+  const QString menu = tr("Go");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
@@ -91,9 +92,9 @@ void TraceDesk::makeStepActions() {
           direction > 0 ? keys : back_keys,
           [this, direction, moments, none] {
             if (c_.view.capture() && !c_.view.step(moments(*c_.view.capture()), direction))
-              emit told(none);
+              emit messageReported(none);
           },
-          QStringLiteral("Trace"));
+          DeskId::trace);
     }
   };
   step(
@@ -160,13 +161,14 @@ bool TraceDesk::eventFilter(QObject* watched, QEvent* event) {
 void TraceDesk::goToTyped() {
   const auto place = parse_place(go_to_->text(), placeOfKeys());
   if (!place || !c_.view.capture()) {
-    emit told(tr("“%1” is no time. Such as 12.5 s, 1:02:03.5, +200 ms, or 12.5 .. +80 ms.")
-                  .arg(go_to_->text()));
+    emit messageReported(
+        tr("“%1” is no time. Such as 12.5 s, 1:02:03.5, +200 ms, or 12.5 .. +80 ms.")
+            .arg(go_to_->text()));
     return;
   }
   if (place->from_s > c_.view.end() || place->to_s.value_or(place->from_s) < c_.view.begin()) {
-    emit told(tr("The capture lasts from %1 to %2 s.")
-                  .arg(moment_text(c_.view.begin(), 1), moment_text(c_.view.end(), 1)));
+    emit messageReported(tr("The capture lasts from %1 to %2 s.")
+                             .arg(moment_text(c_.view.begin(), 1), moment_text(c_.view.end(), 1)));
     return;
   }
   if (place->to_s) {
@@ -191,7 +193,7 @@ void TraceDesk::followCursors() {
 void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
   const double width = c_.view.to() - c_.view.from();
   const auto value = [](const std::optional<double>& v, const std::string& unit) {
-    return v ? q(with_prefix(*v, unit, 4)) : QStringLiteral("–");
+    return v ? qs(with_prefix(*v, unit, 4)) : QStringLiteral("–");
   };
   QStringList parts;
   std::size_t at = 0;
@@ -203,7 +205,7 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
     QStringList values;
     for (const auto& channel : reading->channels) {
       if (!channel.unit.empty())
-        values << q(channel.name) + QLatin1Char(' ') + value(channel.values[at], channel.unit);
+        values << qs(channel.name) + QLatin1Char(' ') + value(channel.values[at], channel.unit);
     }
     parts << tr("%1  %2 s: %3")
                  .arg(i + 1)
@@ -217,10 +219,10 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
     for (const auto& channel : reading->channels) {
       const auto &a = channel.values[0], &b = channel.values[1];
       if (!channel.unit.empty() && a && b)
-        values << q(channel.name) + QLatin1Char(' ') + q(with_prefix(*b - *a, channel.unit, 4));
+        values << qs(channel.name) + QLatin1Char(' ') + qs(with_prefix(*b - *a, channel.unit, 4));
     }
     const QString rate =
-        apart != 0 ? QStringLiteral(" (%1)").arg(q(with_prefix(1 / std::fabs(apart), "Hz", 4)))
+        apart != 0 ? QStringLiteral(" (%1)").arg(qs(with_prefix(1 / std::fabs(apart), "Hz", 4)))
                    : QString();
     parts << tr("2 − 1: %1 s%2, %3")
                  .arg(moment_text(apart, width), rate, values.join(QStringLiteral(", ")));
@@ -233,8 +235,8 @@ QString TraceDesk::spanTable() const {
   const SpanFigures& s = reading_->figures;
   const auto or_nothing = [](const std::optional<double>& v) { return v ? number(*v) : QString(); };
   const std::vector<std::pair<QString, QString>> cells{
-      {QStringLiteral("capture"), q(c_.view.capture()->info.name)},
-      {QStringLiteral("channel"), q(c_.view.capture()->channel.name)},
+      {QStringLiteral("capture"), qs(c_.view.capture()->info.name)},
+      {QStringLiteral("channel"), qs(c_.view.capture()->channel.name)},
       {QStringLiteral("from_s"), number(s.from_s)},
       {QStringLiteral("to_s"), number(s.to_s)},
       {QStringLiteral("duration_s"), number(s.duration_s())},

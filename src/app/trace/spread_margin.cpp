@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/spread_margin.h"
 
-#include "app/look/parts.h"
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
+#include "app/style/widgets.h"
 #include "core/present.h"
 
 #include <QHBoxLayout>
@@ -17,8 +18,6 @@ namespace {
 
 constexpr int kSoonMs = 40;      // the view comes to rest before it is asked for
 constexpr double kFloor = 1e-6;  // least share that a logarithmic scale shows
-
-QString q(const std::string& text) { return QString::fromStdString(text); }
 
 /// Shares of the bins, and of what lies outside them.
 struct Shares {
@@ -199,17 +198,17 @@ void SpreadMargin::take(const SpreadViewPtr& spread) {
   bars_->setSpread(spread);
   const Distribution& d = spread->spread;
   QStringList lines;
-  lines << (view_.span() ? tr("Of the span, %1").arg(q(duration(d.observed_s)))
-                         : tr("Of what is seen, %1").arg(q(duration(d.observed_s)))) +
+  lines << (view_.span() ? tr("Of the span, %1").arg(qs(duration(d.observed_s)))
+                         : tr("Of what is seen, %1").arg(qs(duration(d.observed_s)))) +
                (spread->final ? QString() : tr(" (from pieces; the rest is being read)"));
-  const auto level = [&](double share) { return q(with_prefix(d.quantile(share), "A", 3)); };
+  const auto level = [&](double share) { return qs(with_prefix(d.quantile(share), "A", 3)); };
   for (const double share : {0.5, 0.9, 0.99})
     lines << tr("%1\u2009% of the time below %2").arg(share * 100, 0, 'g', 3).arg(level(share));
-  lines << tr("Peak to peak %1").arg(q(with_prefix(spread->peak_to_peak, "A", 4)));
+  lines << tr("Peak to peak %1").arg(qs(with_prefix(spread->peak_to_peak, "A", 4)));
   if (spread->ripple && spread->ripple->frequency_hz) {
     lines << tr("Ripple %1, ±\u2009%2")
-                 .arg(q(with_prefix(*spread->ripple->frequency_hz, "Hz", 4)),
-                      q(with_prefix(spread->ripple->amplitude, "A", 3)));
+                 .arg(qs(with_prefix(*spread->ripple->frequency_hz, "Hz", 4)),
+                      qs(with_prefix(spread->ripple->amplitude, "A", 3)));
   } else if (spread->final) {
     lines << tr("No ripple stands out");
   }

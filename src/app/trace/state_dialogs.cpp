@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/state_dialogs.h"
 
-#include "app/look/parts.h"
-#include "app/look/theme.h"
+#include "app/style/theme.h"
+#include "app/style/widgets.h"
 #include "core/present.h"
 
 #include <QFormLayout>

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/trace_desk.h"
 
-#include "app/look/theme.h"
+#include "app/engine/state_edits.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "app/trace/read_out.h"
 #include "app/trace/state_dialogs.h"
-#include "app/work/state_edits.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -15,11 +16,7 @@
 #include <algorithm>
 
 namespace kuvio::app {
-namespace {
-
-QString q(const std::string& text) { return QString::fromStdString(text); }
-
-}  // namespace
+namespace {}  // namespace
 
 TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
   setObjectName(QStringLiteral("traceDesk"));
@@ -121,7 +118,7 @@ QWidget* TraceDesk::makeMargin() {
   column->addWidget(tabs_);
   margin_ = new QStackedWidget(box);
   log_ = new LogMargin(c_.view, margin_);
-  recipe_ = new RecipeMargin(c_.view, c_.session, margin_);
+  recipe_ = new RecipeMargin(c_.view, c_.session, c_.documents, margin_);
   margin_->addWidget(log_);
   margin_->addWidget(recipe_);
   spread_ = new SpreadMargin(c_.view, c_.session, *lanes_, margin_);
@@ -130,14 +127,15 @@ QWidget* TraceDesk::makeMargin() {
   margin_->addWidget(line_up_);
   column->addWidget(margin_, 1);
   connect(tabs_, &QTabBar::currentChanged, margin_, &QStackedWidget::setCurrentIndex);
-  connect(recipe_, &RecipeMargin::told, this, &Desk::told);
+  connect(recipe_, &RecipeMargin::messageReported, this, &Desk::messageReported);
   box->setMinimumWidth(210);
   return box;
 }
 
 void TraceDesk::makeActions() {
   ViewState& view = c_.view;
-  const QString desk = QStringLiteral("Trace"), menu = tr("View");
+  const DeskId desk = DeskId::trace;
+  const QString menu = tr("View");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
@@ -205,14 +203,15 @@ void TraceDesk::makeActions() {
   });
   c_.actions.add(
       QStringLiteral("copyTrace"), tr("Edit"), tr("Copy picture of the traces"),
-      QKeySequence(tr("Ctrl+Shift+P")), [this] { copyPicture(lanes_); }, desk);
+      QKeySequence(tr("Ctrl+Shift+P")), [this] { copy_picture(lanes_); }, desk);
   c_.actions.add(
       QStringLiteral("copyLedger"), tr("Edit"), tr("Copy ledger as text (TSV)"), {},
       [this] { ledger_->copy(); }, desk);
 }
 
 void TraceDesk::makeStateActions() {
-  const QString desk = QStringLiteral("Trace"), menu = tr("States");
+  const DeskId desk = DeskId::trace;
+  const QString menu = tr("States");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
@@ -301,11 +300,11 @@ void TraceDesk::takeCapture() {
             ? tr("The states can be told as soon as something is there.")
             : tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
         {{tr("Open recipe…"), [this] { c_.actions.find(QStringLiteral("openRecipe"))->trigger(); }},
-         {c_.session.book()->document(book::kRecipe) ? tr("Split by the book's recipe")
-                                                     : tr("New recipe"),
+         {c_.session.book()->document(DocumentKind::recipe) ? tr("Split by the book's recipe")
+                                                            : tr("New recipe"),
           [this] {
             tabs_->setCurrentIndex(1);
-            if (c_.session.book()->document(book::kRecipe)) {
+            if (c_.session.book()->document(DocumentKind::recipe)) {
               recipe_->apply(false);
             } else {
               recipe_->newRecipe();
@@ -384,7 +383,7 @@ void TraceDesk::updatePill() {
   if (!c_.view.recording()) return;
   pill_->setText(
       c_.view.held()
-          ? tr("Held, %1 behind · Return (End)").arg(q(duration(std::max(0.0, c_.view.behind()))))
+          ? tr("Held, %1 behind · Return (End)").arg(qs(duration(std::max(0.0, c_.view.behind()))))
           : tr("Live"));
   pill_->setAccessibleName(pill_->text());
   pill_->adjustSize();

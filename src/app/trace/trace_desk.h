@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/look/parts.h"
-#include "app/shell/desk.h"
+#include "app/desk/desk.h"
+#include "app/style/widgets.h"
 #include "app/trace/fan_view.h"
 #include "app/trace/lanes.h"
 #include "app/trace/ledger_model.h"
@@ -35,7 +35,7 @@ public:
 
 signals:
   void framePainted();
-  void limitWanted(const kuvio::SpanFigures& span, const QString& state);
+  void limitRequested(const kuvio::SpanFigures& span, const QString& state);
 
 protected:
   bool eventFilter(QObject* watched, QEvent* event) override;

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The Trace desk's edits of states: menus, dialogs and what they ask of the book.
 
+#include "app/engine/state_edits.h"
+#include "app/engine/text.h"
 #include "app/trace/state_dialogs.h"
 #include "app/trace/trace_desk.h"
-#include "app/work/state_edits.h"
 #include "formats/toml_edit.h"
 
 #include <QMenu>
@@ -13,13 +14,11 @@
 namespace kuvio::app {
 namespace {
 
-QString q(const std::string& text) { return QString::fromStdString(text); }
-
 QString band_text(const StateRule& rule) {
   const Band& b = rule.level;
-  const QString high = q(with_prefix(b.high, "A", 2));
+  const QString high = qs(with_prefix(b.high, "A", 2));
   return std::isfinite(b.low)
-             ? QObject::tr("from %1 to %2").arg(q(with_prefix(b.low, "A", 2)), high)
+             ? QObject::tr("from %1 to %2").arg(qs(with_prefix(b.low, "A", 2)), high)
              : QObject::tr("below %1").arg(high);
 }
 
@@ -37,7 +36,7 @@ QStringList TraceDesk::states() const {
   QStringList out;
   if (!c_.view.capture()) return out;
   for (const auto& [state, fill] : c_.view.capture()->fills) {
-    if (!is_built_in_state(state)) out << q(state);
+    if (!is_built_in_state(state)) out << qs(state);
   }
   return out;
 }
@@ -68,27 +67,28 @@ void TraceDesk::visitMenu(const QPoint& at) {
     menu.addAction(c_.actions.find(QLatin1String(id)));
   menu.addSeparator();
   connect(menu.addAction(tr("Copy picture of the fan")), &QAction::triggered, this,
-          [this] { copyPicture(fan_); });
+          [this] { copy_picture(fan_); });
   menu.exec(at);
 }
 
 void TraceDesk::nameSpan() {
   if (!c_.view.capture() || !c_.view.span()) {
-    emit told(tr("Mark a span first: drag over the trace, or use [ and ] at the pointer."));
+    emit messageReported(
+        tr("Mark a span first: drag over the trace, or use [ and ] at the pointer."));
     return;
   }
   if (!reading_ || !reading_->figures.mean()) {
-    emit told(tr("The span holds no samples: there is nothing to name."));
+    emit messageReported(tr("The span holds no samples: there is nothing to name."));
     return;
   }
   const SpanFigures span = reading_->figures;
   const StateRule sketch = rule_from_span("", span);
   QStringList known = states();
-  if (const auto* recipe = c_.session.book()->document(book::kRecipe)) {
+  if (const auto* recipe = c_.session.book()->document(DocumentKind::recipe)) {
     try {
       for (const StateRule& rule :
            formats::parse_recipe(recipe->text, recipe->name).recipe.states) {
-        if (!known.contains(q(rule.name))) known << q(rule.name);
+        if (!known.contains(qs(rule.name))) known << qs(rule.name);
       }
     } catch (const Error&) {  // told in the margin
     }
@@ -97,7 +97,7 @@ void TraceDesk::nameSpan() {
   const qint64 id = c_.view.capture()->info.id;
   connect(dialog, &NameSpanDialog::named, this, [this, span, id](const QString& state, bool rule) {
     if (is_built_in_state(state.toStdString()) && state != QLatin1String(kUnassigned)) {
-      emit told(tr("%1 is built in and cannot be given by hand.").arg(state));
+      emit messageReported(tr("%1 is built in and cannot be given by hand.").arg(state));
       return;
     }
     if (!rule) {
@@ -106,7 +106,7 @@ void TraceDesk::nameSpan() {
     }
     const StateRule made = rule_from_span(state.toStdString(), span);
     book::Document recipe{"states.recipe.toml", "", "", ""};
-    if (const auto* own = c_.session.book()->document(book::kRecipe)) {
+    if (const auto* own = c_.session.book()->document(DocumentKind::recipe)) {
       recipe = *own;
       recipe.text = formats::toml_append(recipe.text, formats::state_block(made));
     } else {
@@ -136,7 +136,7 @@ void TraceDesk::limitFromSpan() {
     for (const auto& [name, time] : times) {
       if (state.empty() || time > times[state]) state = name;
     }
-    emit limitWanted(reading_->figures, q(state));
+    emit limitRequested(reading_->figures, qs(state));
     return;
   }
   if (const Visit* v = pickedVisit()) {
@@ -147,16 +147,16 @@ void TraceDesk::limitFromSpan() {
     s.observed_s = f.observed_s;
     s.charge = f.charge;
     s.max = f.peak;
-    emit limitWanted(s, q(v->state));
+    emit limitRequested(s, qs(v->state));
     return;
   }
-  emit told(tr("Mark a span or pick a visit first: its figures become the limit."));
+  emit messageReported(tr("Mark a span or pick a visit first: its figures become the limit."));
 }
 
 void TraceDesk::editVisit() {
   const Visit* picked = pickedVisit();
   if (!picked) {
-    emit told(tr("Pick a visit first: click it, or step with the arrow keys."));
+    emit messageReported(tr("Pick a visit first: click it, or step with the arrow keys."));
     return;
   }
   const Visit visit = *picked;
@@ -180,7 +180,7 @@ void TraceDesk::editVisit() {
 void TraceDesk::moveEdge(int visit, double to_s) {
   const auto& capture = c_.view.capture();
   if (!capture || visit <= 0 || visit >= static_cast<int>(capture->visits.size())) {
-    emit told(tr("The capture's ends cannot be moved."));
+    emit messageReported(tr("The capture's ends cannot be moved."));
     return;
   }
   const Visit& left = capture->visits[static_cast<std::size_t>(visit - 1)].visit;
@@ -198,7 +198,7 @@ void TraceDesk::lineToEdge(double t) {
   const auto& capture = c_.view.capture();
   const Visit* v = pickedVisit();
   if (!capture || !v) {
-    emit told(tr("Pick the visit whose edge the line is to give."));
+    emit messageReported(tr("Pick the visit whose edge the line is to give."));
     return;
   }
   const bool end = std::abs(t - v->to_s) < std::abs(t - v->from_s);
@@ -208,7 +208,7 @@ void TraceDesk::lineToEdge(double t) {
 void TraceDesk::cutHere() {
   const auto& capture = c_.view.capture();
   if (!capture || !c_.view.pointer()) {
-    emit told(tr("Point at where the visit is to be cut."));
+    emit messageReported(tr("Point at where the visit is to be cut."));
     return;
   }
   const auto at = visit_at(capture->visits, *c_.view.pointer());
@@ -225,7 +225,7 @@ void TraceDesk::joinWith(int direction) {
   const int right = direction > 0 ? c_.view.visit() + 1 : c_.view.visit();
   if (!capture || c_.view.visit() == ViewState::kNone || right <= 0 ||
       right >= static_cast<int>(capture->visits.size())) {
-    emit told(tr("Pick a visit that has a neighbour on that side."));
+    emit messageReported(tr("Pick a visit that has a neighbour on that side."));
     return;
   }
   const Visit& a = capture->visits[static_cast<std::size_t>(right - 1)].visit;
@@ -242,7 +242,7 @@ void TraceDesk::joinWith(int direction) {
 void TraceDesk::pinVisit() {
   const Visit* v = pickedVisit();
   if (!v) {
-    emit told(tr("Pick the visit that is to stay as it is."));
+    emit messageReported(tr("Pick the visit that is to stay as it is."));
     return;
   }
   name_span(c_.session, c_.view.capture()->info.id, v->from_s, v->to_s, v->state);

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What is seen on the Trace desk as a picture, and samples as text.
 
-#include "app/look/theme.h"
+#include "app/engine/text.h"
+#include "app/style/theme.h"
 #include "app/trace/trace_desk.h"
 #include "app/trace/trace_picture.h"
 
@@ -9,8 +10,6 @@
 
 namespace kuvio::app {
 namespace {
-
-QString q(const std::string& text) { return QString::fromStdString(text); }
 
 /// A dialog that does not hold up a recording.
 QFileDialog* ask_for_file(QWidget* parent, const QString& title, const QString& name,
@@ -29,7 +28,7 @@ QFileDialog* ask_for_file(QWidget* parent, const QString& title, const QString& 
 
 void TraceDesk::exportPicture() {
   if (!c_.view.capture()) return;
-  const QString name = q(c_.view.capture()->info.name);
+  const QString name = qs(c_.view.capture()->info.name);
   auto* dialog = ask_for_file(this, tr("Export picture"), name + QStringLiteral(".pdf"),
                               {tr("PDF (*.pdf)"), tr("SVG (*.svg)"), tr("PNG (*.png)")});
   connect(dialog, &QFileDialog::filterSelected, dialog, [dialog, name](const QString& filter) {
@@ -45,8 +44,8 @@ void TraceDesk::savePicture(const QString& path) {
   if (!c_.view.capture()) return;
   QStringList names;
   for (const CaptureViewPtr& c : c_.view.shown()->captures)
-    names << q(c->info.name) +
-                 (c->info.build.empty() ? QString() : tr(", build %1").arg(q(c->info.build)));
+    names << qs(c->info.name) +
+                 (c->info.build.empty() ? QString() : tr(", build %1").arg(qs(c->info.build)));
   QStringList foot;
   for (const FootPart& part : this->foot()) foot << part.text;
   c_.view.setPointer(std::nullopt);
@@ -54,12 +53,13 @@ void TraceDesk::savePicture(const QString& path) {
       picture_of_traces(path, *lanes_, fan_->isVisible() ? fan_ : nullptr,
                         names.join(QStringLiteral(" · ")), foot.join(QStringLiteral("   ")));
   if (bytes.isEmpty()) {
-    emit told(tr("A picture's name ends in .pdf, .svg or .png; “%1” does not. Nothing was written.")
-                  .arg(path.section(QLatin1Char('/'), -1)));
+    emit messageReported(
+        tr("A picture's name ends in .pdf, .svg or .png; “%1” does not. Nothing was written.")
+            .arg(file_name(path)));
     return;
   }
   c_.session.writeFile(path, bytes.toStdString(),
-                       [this, path] { emit told(tr("Picture saved: %1").arg(path)); });
+                       [this, path] { emit messageReported(tr("Picture saved: %1").arg(path)); });
 }
 
 void TraceDesk::exportSamples() {
@@ -68,7 +68,7 @@ void TraceDesk::exportSamples() {
   auto* dialog = ask_for_file(
       this,
       c_.view.span() ? tr("Export the span's samples") : tr("Export the samples that are seen"),
-      q(c_.view.capture()->info.name) + QStringLiteral(".csv"), {tr("Text table (*.csv)")});
+      qs(c_.view.capture()->info.name) + QStringLiteral(".csv"), {tr("Text table (*.csv)")});
   connect(dialog, &QFileDialog::fileSelected, this,
           [this, a = from, b = to](const QString& path) { saveSamples(path, a, b); });
   dialog->show();
@@ -81,7 +81,7 @@ void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
         if (!written.left_out.isEmpty())
           words += tr(". On other moments, and left out: %1")
                        .arg(written.left_out.join(QStringLiteral(", ")));
-        emit told(words);
+        emit messageReported(words);
       });
 }
 

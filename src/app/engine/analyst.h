@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/engine/views.h"
+#include "book/analysis.h"
+#include "core/line_up.h"
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+namespace kuvio::app {
+
+struct BuildsWish {
+  std::string reference, candidate;
+  std::optional<double> equal_within;
+};
+struct TypicalWish {
+  std::string reference, candidate, state;
+};
+struct LifeWish {
+  std::int64_t capture = 0;
+  std::optional<LifeBasis> scenario;  ///< as edited; else from the book's documents
+  std::optional<double> wanted_s;
+  std::size_t activity = 0;  ///< whose interval the curve is over
+};
+
+/// Works out what the Builds, Budget and Lifetime desks show. Lives in one thread, that of its
+/// connection. What cannot be worked out is told in the view (`trouble`), not thrown; only a book
+/// that cannot be read throws Error.
+class Analyst {
+public:
+  explicit Analyst(const QString& path);
+
+  BuildsViewPtr builds(const BuildsWish& wish, const std::stop_token& stop);
+  TypicalViewPtr typical(const TypicalWish& wish, const std::stop_token& stop);
+  BudgetViewPtr budget(const std::stop_token& stop);
+  LifeViewPtr life(const LifeWish& wish, const std::stop_token& stop);
+  /// A budget's text made from what a capture measured: each state's mean current where it rests,
+  /// its charge per visit elsewhere, with some room above. Empty when the capture is not split.
+  std::string budget_from(std::int64_t capture);
+
+  /// Every sample of a span, and its ripple. Null when it was given up or there is nothing.
+  SpreadViewPtr spread(const SpreadWish& wish, const std::function<bool()>& going_on);
+  /// Where `other` lies beside `reference`, on its time, by their main currents.
+  LineUp lineUp(std::int64_t reference, std::int64_t other, const std::stop_token& stop);
+
+  const book::Book& book() const { return book_; }
+
+private:
+  void forget_what_changed();
+  const std::vector<book::SplitCapture>& loaded(const std::string& build);
+  std::string find_file(DocumentKind kind, const std::string& name,
+                        const std::string& beside) const;
+  /// The book's duty plan and battery, or nothing. Error when their text is not valid.
+  /// By the kind of document: the plan, or a what-if.
+  std::optional<DutyPlan> plan(DocumentKind kind) const;
+  std::optional<Battery> battery(DocumentKind kind) const;
+
+  book::Book book_;
+  std::int64_t version_ = -1;
+  std::map<std::string, std::vector<book::SplitCapture>> loaded_;
+  const book::ChannelTrace& current(std::int64_t capture);
+  std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> currents_;  // by capture
+  std::int64_t currents_version_ = -1;
+};
+
+/// Life of a mean current on a battery, with its interval.
+LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis);
+
+}  // namespace kuvio::app

@@ -1,0 +1,402 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/engine/bench_control.h"
+
+#include "acquire/zero.h"
+#include "app/engine/text.h"
+#include "book/disk.h"
+#include "core/present.h"
+#include "core/quantity.h"
+
+#include <QCoreApplication>
+
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+namespace kuvio::app {
+namespace {
+
+constexpr int kLookMs = 100;
+
+}  // namespace
+
+BenchControl::BenchControl(QObject* parent)
+    : QObject(parent),
+      courier_(this),
+      recorder_(std::make_unique<Strand>()),
+      helper_(std::make_unique<Strand>()) {
+  look_.setInterval(kLookMs);
+  connect(&look_, &QTimer::timeout, this, &BenchControl::look);
+  off_.setInterval(kLookMs);
+  connect(&off_, &QTimer::timeout, this, &BenchControl::waitForOff);
+}
+
+BenchControl::~BenchControl() {
+  courier_.retire();
+  if (stop_) stop_->request_stop();
+  // A monitor may have to wait for a link that has stalled: not here.
+  letGo();
+  recorder_.reset();
+  helper_.reset();
+  if (simulated()) {
+    process_->disconnect(this);
+    process_->terminate();
+    process_->waitForFinished(1000);
+  }
+}
+
+void BenchControl::connectTo(const Wiring& wanted) {
+  if (recording()) {
+    emit failed(tr("Stop the recording before other addresses are connected."));
+    return;
+  }
+  Wiring wiring = wanted;
+  wiring.output = wiring.output.trimmed();
+  wiring.log = wiring.log.trimmed();
+  wiring.profile = wiring.profile.trimmed();
+  std::vector<acquire::Profile> profiles;
+  try {
+    if ((!wiring.output.isEmpty() || wiring.others.isEmpty()) &&
+        acquire::parse_endpoint(wiring.output.toStdString()).speaks != "scpi") {
+      emit failed(tr("%1 is no address of an output; it looks like scpi+tcp://HOST:PORT. Inputs "
+                     "without an output go under Also.")
+                      .arg(wiring.output));
+      return;
+    }
+    if (!wiring.log.isEmpty() && !acquire::parse_endpoint(wiring.log.toStdString()).is_log()) {
+      emit failed(
+          tr("%1 is no address of a device log; it looks like log+serial:/dev/ttyUSB0?baud=115200.")
+              .arg(wiring.log));
+      return;
+    }
+    for (const QString& other : wiring.others) {
+      if (acquire::parse_endpoint(other.toStdString()).is_log()) {
+        emit failed(tr("%1 is the address of a device log: it goes in its own field.").arg(other));
+        return;
+      }
+    }
+    if (!wiring.profile.isEmpty())
+      profiles.push_back(acquire::read_profile(wiring.profile.toStdString()));
+  } catch (const Error& e) {
+    emit failed(QString::fromUtf8(e.what()));
+    return;
+  }
+  // A set-up's calibrations and settings are of what it has wired up.
+  const bool other = wiring.output != wiring_.output || wiring.others != wiring_.others;
+  if (other && !taking_setup_) setup_.reset();
+  if (wiring.output != wiring_.output) {  // another instrument, another zero
+    zeros_.clear();
+    zero_accuracies_.clear();
+    set_.clear();
+  }
+  wiring_ = wiring;
+  profiles_ = std::move(profiles);
+  watch();
+  emit connected();
+}
+
+/// Lets go of everything that is watched; it ends in the helper's thread.
+void BenchControl::letGo() {
+  helper_->post([monitor = std::exchange(monitor_, nullptr),
+                 watches = std::exchange(watches_, {})](const std::stop_token&) mutable {
+    monitor.reset();
+    watches.clear();
+  });
+}
+
+/// Opens a monitor on the output and a watch on every other input.
+void BenchControl::watch() {
+  if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) return;
+  letGo();
+  std::optional<acquire::Endpoint> log;
+  if (!wiring_.log.isEmpty()) log = acquire::parse_endpoint(wiring_.log.toStdString());
+  acquire::InputSettings settings;
+  settings.profiles = profiles_;
+  settings.rate_hz = 100;
+  if (!wiring_.output.isEmpty()) {
+    monitor_ = std::make_shared<acquire::Monitor>(
+        acquire::parse_endpoint(wiring_.output.toStdString()), log, profiles_);
+  }
+  for (const QString& other : wiring_.others) {
+    acquire::Endpoint endpoint = acquire::parse_endpoint(other.toStdString());
+    for (const acquire::Endpoint& known : learned_) {
+      if (known.text == endpoint.text) endpoint = known;  // a header may not come twice
+    }
+    watches_.push_back(std::make_shared<acquire::InputWatch>(endpoint, settings));
+  }
+  state_.phase = BenchState::Phase::connecting;
+  state_.trouble.clear();
+  drift_ = SteadyWatch(BenchState::kDriftOver, BenchState::kSettled, 0);
+  drift_seen_s_ = 0;
+  look_.start();
+  askDisk();
+  emit changed();
+}
+
+void BenchControl::disconnectAll() {
+  if (recording()) return;
+  look_.stop();
+  letGo();
+  wiring_ = {};
+  state_ = {};
+  emit changed();
+}
+
+void BenchControl::startSimulated(const QString& build, quint64 seed, double speed, bool more) {
+  if (recording()) return;
+  disconnectAll();
+  if (process_) {  // the one before ends in its own time
+    process_->disconnect(this);
+    connect(process_, &QProcess::finished, process_, &QObject::deleteLater);
+    process_->kill();
+  }
+  process_ = new QProcess(this);
+  connect(process_, &QProcess::readyReadStandardOutput, this, &BenchControl::readProcess);
+  connect(process_, &QProcess::errorOccurred, this, [this](QProcess::ProcessError error) {
+    if (error == QProcess::FailedToStart)
+      emit failed(
+          tr("The simulated bench cannot be started: %1 is not there.").arg(process_->program()));
+  });
+  process_->setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
+  QStringList arguments{QStringLiteral("--seed"), QString::number(seed), QStringLiteral("--speed"),
+                        QString::number(speed)};
+  if (build == QLatin1String("tally")) {
+    arguments << QStringLiteral("--device") << build;
+  } else {
+    arguments << QStringLiteral("--build") << build;
+  }
+  if (more)
+    arguments << QStringLiteral("--stream") << QStringLiteral("tcp") << QStringLiteral("--meter");
+  process_->setArguments(arguments);
+  process_->setStandardErrorFile(QProcess::nullDevice());
+  state_.phase = BenchState::Phase::connecting;
+  process_->start();
+  emit changed();
+}
+
+void BenchControl::readProcess() {
+  if (!process_->canReadLine()) return;
+  const auto endpoints = nlohmann::json::parse(process_->readLine().toStdString(), nullptr, false);
+  if (!endpoints.is_object()) return;
+  Wiring wiring;
+  wiring.output = qs(endpoints.value("scpi", ""));
+  wiring.log = qs(endpoints.value("log", ""));
+  for (const char* other : {"stream", "meter", "lines", "hwmon", "iio"}) {
+    if (endpoints.contains(other)) wiring.others << qs(endpoints.value(other, ""));
+  }
+  connectTo(wiring);
+}
+
+QString BenchControl::knownAccuracy() const {
+  return QString::fromStdString(state_.output.identity).contains(QStringLiteral("Simulated"))
+             ? QStringLiteral("0.08 % + 40 nA")
+             : QString();
+}
+
+void BenchControl::look() {
+  if (recording() || (!monitor_ && watches_.empty())) return;
+  const BenchState::Phase was = state_.phase;
+  state_.others.clear();
+  for (const auto& watch : watches_) state_.others.push_back(watch->state());
+  // Without an output the first input is what is looked at.
+  if (monitor_) {
+    state_.output = monitor_->state();
+  } else {
+    const acquire::InputState& first = state_.others.front();
+    state_.output = {};
+    state_.output.phase = first.phase;
+    state_.output.identity = first.identity;
+    state_.output.trouble = first.trouble;
+    state_.output.has_output = false;
+    state_.output.readings = first.readings;
+  }
+  const acquire::MonitorState& m = state_.output;
+  state_.phase = m.phase == acquire::MonitorState::Phase::ready  ? BenchState::Phase::ready
+                 : m.phase == acquire::MonitorState::Phase::lost ? BenchState::Phase::lost
+                                                                 : BenchState::Phase::connecting;
+  state_.output_on = m.output_on && state_.phase == BenchState::Phase::ready;
+  state_.trouble = m.trouble;
+  state_.current.reset();
+  state_.voltage.reset();
+  if (!m.readings.empty()) {
+    state_.current = m.readings.back().current;
+    state_.voltage = m.readings.back().voltage;
+    state_.least = state_.most = *state_.current;
+    double sum = 0;
+    for (const auto& r : m.readings) {
+      state_.least = std::min(state_.least, r.current);
+      state_.most = std::max(state_.most, r.current);
+      sum += r.current;
+    }
+    state_.mean = sum / static_cast<double>(m.readings.size());
+  }
+  if (m.refusals != refusals_seen_) {
+    refusals_seen_ = m.refusals;
+    // What was refused is not wished for with the next recording either.
+    for (const acquire::OutputState& o : m.set) {
+      for (auto& [name, wish] : set_) {
+        if (name != o.name && !(name.empty() && &o == &m.set.front())) continue;
+        if (wish.voltage) wish.voltage = o.voltage;
+        if (wish.current_limit) wish.current_limit = o.current_limit;
+      }
+    }
+    emit settingsRefused();
+  }
+  watchDrift();
+  if (setup_pending_ && state_.phase == BenchState::Phase::ready) setAsSetUp();
+  lookAtOthers();
+  if (monitor_) {
+    for (const acquire::DeviceLine& l : monitor_->take_lines())
+      emit line(QString::fromStdString(book::printable(l.text)), l.sent);
+    for (const std::string& text : monitor_->take_told())
+      emit failed(tr("The output says: %1").arg(QString::fromStdString(text)));
+  }
+  if (state_.phase == BenchState::Phase::ready) lost_told_ = false;
+  const bool lost = was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost;
+  // The recording that it ended has told already, with what was saved.
+  if (lost && !std::exchange(lost_told_, false)) {
+    QString why = qs(m.trouble) + QLatin1Char('.');
+    why.front() = why.front().toUpper();
+    emit failed(m.has_output ? tr("%1 Its output may be on: check it.").arg(why) : why);
+  }
+  emit changed();
+}
+
+void BenchControl::watchDrift() {
+  const auto& readings = state_.output.readings;
+  for (const acquire::LiveReading& r : readings) {
+    if (r.at_s <= drift_seen_s_ && drift_seen_s_ - r.at_s < 60) continue;
+    drift_seen_s_ = r.at_s;
+    drift_.add(r.at_s, r.current);
+  }
+  const auto spread = drift_.spread(), mean = drift_.mean();
+  state_.drift.reset();
+  if (!readings.empty() && spread && *mean != 0) state_.drift = *spread / std::fabs(*mean);
+}
+
+/// What every input reads, the output's own first.
+void BenchControl::lookAtOthers() {
+  state_.channels.clear();
+  if (monitor_ && state_.current)
+    state_.channels.push_back({"I", "current", "A", *state_.current, state_.least, state_.most});
+  if (monitor_ && state_.voltage)
+    state_.channels.push_back(
+        {"V", "voltage", "V", *state_.voltage, *state_.voltage, *state_.voltage});
+  for (const acquire::InputState& other : state_.others)
+    state_.channels.insert(state_.channels.end(), other.channels.begin(), other.channels.end());
+}
+
+void BenchControl::mark(const QString& note) {
+  if (recording() && control_) control_->mark(note.toStdString());
+}
+
+void BenchControl::beginNow() {
+  if (recording() && control_) control_->begin_now();
+}
+
+void BenchControl::zero(double seconds, const QString& accuracy) {
+  if (recording() || wiring_.output.isEmpty()) return;
+  acquire::InputWish wish{acquire::parse_endpoint(wiring_.output.toStdString()), {}};
+  wish.settings.profiles = profiles_;
+  look_.stop();
+  state_.phase = BenchState::Phase::connecting;
+  emit changed();
+  letGo();
+  helper_->post([this, courier = courier_, wish, seconds,
+                 stated = accuracy.trimmed().toStdString()](const std::stop_token& stop) {
+    std::vector<acquire::Zero> zeros;
+    QString trouble;
+    try {
+      zeros = acquire::measure_zero(wish, seconds, stated, stop);
+    } catch (const std::exception& e) {
+      trouble = QString::fromUtf8(e.what());
+    }
+    courier.deliver([this, zeros, trouble] {
+      QStringList words;
+      for (const acquire::Zero& z : zeros) {
+        zeros_[z.channel] = z.calibration();
+        if (!z.accuracy.empty()) zero_accuracies_[z.channel] = z.accuracy;
+        words << qs(z.channel + ": " + z.calibration().text);
+      }
+      watch();
+      emit zeroed(trouble.isEmpty(),
+                  trouble.isEmpty() ? words.join(QStringLiteral(", ")) : trouble);
+    });
+  });
+}
+
+void BenchControl::tryProfile(const QString& address, const QString& file) {
+  if (recording()) return;
+  look_.stop();
+  letGo();  // an instrument talks to one at a time
+  helper_->post([this, courier = courier_, address = address.trimmed().toStdString(),
+                 file = file.trimmed().toStdString()](const std::stop_token& stop) {
+    std::vector<acquire::TryStep> steps;
+    QString trouble;
+    try {
+      const acquire::Endpoint endpoint = acquire::parse_endpoint(address);
+      if (endpoint.speaks != "scpi")
+        throw Error(Failure::usage, "not tried", address, "it is no instrument that speaks SCPI");
+      steps = acquire::try_profile(endpoint, acquire::read_profile(file), stop);
+    } catch (const std::exception& e) {
+      trouble = QString::fromUtf8(e.what());
+    }
+    courier.deliver([this, steps, trouble] {
+      watch();
+      emit profileTried(steps, trouble);
+    });
+  });
+}
+
+void BenchControl::setVoltage(double volts, const QString& output) {
+  set_[output.toStdString()].voltage = volts;
+  if (monitor_) monitor_->set_voltage(volts, output.toStdString());
+}
+void BenchControl::setCurrentLimit(double amperes, const QString& output) {
+  set_[output.toStdString()].current_limit = amperes;
+  if (monitor_) monitor_->set_current_limit(amperes, output.toStdString());
+}
+void BenchControl::setCutOff(bool cut_off, const QString& output) {
+  set_[output.toStdString()].cut_off = cut_off;
+  if (monitor_) monitor_->set_cut_off(cut_off, output.toStdString());
+}
+
+void BenchControl::switchOutput(bool on, const QString& output) {
+  switchOver(acquire::output_switched(on, output.toStdString()));
+}
+
+void BenchControl::switchOver(const acquire::Switching& what) {
+  if (recording()) {
+    control_->switch_over(what);
+  } else if (monitor_) {
+    monitor_->switch_over(what);
+  }
+}
+
+void BenchControl::send(const QString& text) {
+  if (recording()) {
+    control_->send(text.toStdString());
+  } else if (monitor_) {
+    monitor_->send(text.toStdString());
+  }
+}
+
+void BenchControl::setBook(const QString& path) {
+  book_ = path;
+  askDisk();
+}
+
+void BenchControl::askDisk() {
+  if (book_.isEmpty()) return;
+  helper_->post([this, courier = courier_, file = book_.toStdString()](const std::stop_token&) {
+    const auto disk = book::disk_of(file);
+    courier.deliver([this, disk] {
+      state_.disk_free = disk ? std::optional(disk->free) : std::nullopt;
+      emit changed();
+    });
+  });
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,201 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "acquire/bench_setup.h"
+#include "acquire/input_watch.h"
+#include "acquire/monitor.h"
+#include "acquire/profile_try.h"
+#include "acquire/recorder.h"
+#include "app/engine/strand.h"
+#include "core/steady.h"
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QProcess>
+#include <QTimer>
+
+#include <deque>
+#include <memory>
+#include <optional>
+#include <set>
+
+namespace kuvio::app {
+
+/// What a recording is to be.
+struct RecordWish {
+  std::string name, build;
+  double seconds = 0;  ///< 0: until stopped
+  double rate_hz = 1000;
+  bool power_on = false, power_off = true;
+  bool record_voltage = true;
+  std::vector<std::string> logic;
+  std::string accuracy;
+  Conditions conditions;
+  acquire::Trigger arm, until;           ///< what it begins and ends with, besides its length
+  double before_s = 0;                   ///< kept of what was before it was armed with
+  std::map<std::string, double> shunts;  ///< Ohm, by channel
+  std::string range;                     ///< of the output's first current; "": automatic
+};
+
+/// Where the bench is reached, as addresses of kuvio-cli's --input.
+struct Wiring {
+  QString output, log;  ///< an empty log means none
+  QStringList others;   ///< further inputs
+  QString profile;      ///< file of an instrument profile; "" for those that ship
+};
+
+/// What is known of the bench right now; a snapshot for the interface.
+struct BenchState {
+  enum class Phase { none, connecting, ready, recording, lost };
+  Phase phase = Phase::none;
+  acquire::MonitorState output;
+  bool output_on = false;
+  std::optional<double> current, voltage;  ///< as last read
+  double least = 0, mean = 0, most = 0;    ///< of the last moments (A)
+  std::string trouble;                     ///< of the last thing that went wrong
+  // While recording:
+  std::string name, build;
+  double recorded_s = 0, wanted_s = 0;
+  std::int64_t samples = 0, log_lines = 0, capture = 0;
+  std::optional<std::uint64_t> disk_free;  ///< bytes where the book is
+  double bytes_per_s = 0;                  ///< that the recording takes of it
+  bool armed = false;                      ///< waiting for what it was armed with
+  std::string away;  ///< why an input is out of reach while its link is tried again
+  std::vector<acquire::LiveChannel> channels;  ///< of all inputs
+  std::vector<acquire::InputState> others;     ///< inputs besides the output, while watched
+  /// How far the current moved over the last five seconds, as a part of its mean; while watched.
+  std::optional<double> drift;
+  static constexpr double kDriftOver = 5, kSettled = 0.05;  ///< s; a part of the mean
+};
+
+/// The bench behind the window: watches the output while nothing is recorded, records into the open
+/// book, sends to the device. It never switches an output on unless told to. All talking to
+/// equipment is done in other threads; every member returns at once.
+class BenchControl : public QObject {
+  Q_OBJECT
+public:
+  explicit BenchControl(QObject* parent = nullptr);
+  ~BenchControl() override;
+
+  /// Addresses as in kuvio-cli's --input; an empty log means none. What cannot be read is told.
+  void connectTo(const Wiring& wiring);
+  const Wiring& wiring() const { return wiring_; }
+  void disconnectAll();
+  /// Runs the simulated bench that ships with Kuvio and connects to it.
+  /// `more`: with a digitiser and a meter beside the analyser. The build "tally" is the device of
+  /// that name with its two outputs.
+  void startSimulated(const QString& build, quint64 seed, double speed, bool more = false);
+  const QString& outputAddress() const { return wiring_.output; }
+  const QString& logAddress() const { return wiring_.log; }
+  bool simulated() const { return process_ && process_->state() != QProcess::NotRunning; }
+  /// The accuracy statement of the simulated bench; "" for others.
+  QString knownAccuracy() const;
+
+  /// Of the output of that name; "": the first one.
+  void setVoltage(double volts, const QString& output = {});
+  void setCurrentLimit(double amperes, const QString& output = {});
+  void setCutOff(bool cut_off, const QString& output = {});
+  /// "": the first output on, or all of them off.
+  void switchOutput(bool on, const QString& output = {});
+  /// An output, a digital line, or the device's reset.
+  void switchOver(const acquire::Switching& what);
+  void send(const QString& line);
+
+  /// Reads a bench set-up; told by `setupRead`.
+  void readSetup(const QString& file);
+  /// Connects to what a set-up has wired up. What it sets outputs to is set once they are reached
+  /// and off; what the desk has no field for is kept for the recordings.
+  void useSetup(const acquire::BenchSetup& setup);
+  /// Writes what a recording by `wish` would be set up with; told by `setupSaved`.
+  void saveSetup(const QString& file, const QString& name, const RecordWish& wish);
+  const std::optional<acquire::BenchSetup>& setup() const { return setup_; }
+
+  void setBook(const QString& path);
+  void record(const RecordWish& wish);
+  /// The same from power-on, whatever the first output was: it is switched off if it is on, and
+  /// what it feeds has two seconds to empty. What it asks of the output and does not get ends it,
+  /// told by `failed`.
+  void recordFromOff(const RecordWish& wish);
+  bool waitingForOff() const { return after_off_.has_value(); }
+  bool firstOutputOn() const;
+  void stop();
+  /// A mark at this moment of the recording.
+  void mark(const QString& note);
+  /// An armed recording begins at once.
+  void beginNow();
+  /// Measures the zero of the output's current, device disconnected; told by `zeroed`.
+  void zero(double seconds, const QString& accuracy);
+  /// Says every command of a profile to the output; told by `profileTried`.
+  void tryProfile(const QString& address, const QString& file);
+  bool recording() const { return state_.phase == BenchState::Phase::recording; }
+  const BenchState& state() const { return state_; }
+  /// Mean current over the last `seconds`, of capture time while recording.
+  std::optional<double> average(double seconds) const;
+
+signals:
+  void changed();
+  void line(const QString& text, bool sent);
+  void connected();
+  void recordingBegan(qint64 capture);
+  /// It ended; `interrupted` when an input died. `message` says how, for people.
+  void recordingEnded(qint64 capture, bool interrupted, const QString& message);
+  void failed(const QString& message);
+  /// A setting was refused: what the fields show must be what the output has.
+  void settingsRefused();
+  /// `text` says what the zero is, or why there is none.
+  void zeroed(bool good, const QString& text);
+  void setupRead(const acquire::BenchSetup& setup);
+  void setupSaved(const QString& file);
+  void profileTried(const std::vector<acquire::TryStep>& steps, const QString& trouble);
+
+private:
+  void look();
+  void lookAtOthers();
+  void letGo();
+  void watch();
+  void startRecording(const RecordWish& wish);
+  void waitForOff();
+  acquire::RecordSettings settingsFor(const RecordWish& wish) const;
+  acquire::InputSettings settingsOf(const acquire::Endpoint& endpoint,
+                                    const RecordWish& wish) const;
+  void setAsSetUp();
+  void watchDrift();
+  void progress(const acquire::RecordProgress& p);
+  void ended(const acquire::RecordResult& result, const QString& trouble);
+  void readProcess();
+  void askDisk();
+
+  Wiring wiring_;
+  std::vector<acquire::Profile> profiles_;
+  std::vector<std::shared_ptr<acquire::InputWatch>> watches_;
+  std::map<std::string, book::Calibration> zeros_;
+  std::map<std::string, std::string> zero_accuracies_;
+  std::vector<acquire::Endpoint> learned_;  // of the other inputs, for the recording
+  QString book_;
+  BenchState state_;
+  std::shared_ptr<acquire::Monitor> monitor_;
+  std::shared_ptr<acquire::RecordControl> control_;
+  std::map<std::string, acquire::OutputSettings> set_;  // by output
+  int refusals_seen_ = 0;
+  std::optional<acquire::BenchSetup> setup_;
+  bool setup_pending_ = false;  // its outputs are not yet set
+  bool taking_setup_ = false;   // it connects itself
+  SteadyWatch drift_{BenchState::kDriftOver, BenchState::kSettled, 0};
+  double drift_seen_s_ = 0;
+  bool lost_told_ = false;      // that the link is lost
+  std::set<std::string> told_;  // of this recording, as it went
+  std::optional<std::stop_source> stop_;
+  std::optional<RecordWish> after_off_;  // to be recorded once the output has been off long enough
+  QTimer off_;
+  QElapsedTimer off_asked_, off_since_;
+  struct Mark {
+    double at_s = 0, charge = 0, observed_s = 0;
+  };
+  std::deque<Mark> marks_;
+  QTimer look_;
+  QProcess* process_ = nullptr;  // the simulated bench, if it was started here
+  Courier courier_;
+  std::unique_ptr<Strand> recorder_, helper_;
+};
+
+}  // namespace kuvio::app

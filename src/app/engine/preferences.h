@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/engine/strand.h"
+
+#include <QByteArray>
+#include <QString>
+#include <QStringList>
+
+#include <memory>
+
+namespace kuvio::app {
+
+/// What the window remembers from one day to the next, apart from any book. A plain value: read
+/// once before the window is made, written by a strand of its own.
+struct Preferences {
+  enum class Look { system, paper, night };
+  Look look = Look::system;
+  QByteArray geometry, parts, trace_parts;
+  QStringList recent;  ///< books, the last one first
+  QString desk;
+  QString unit = QStringLiteral("C");
+  QString output_address, log_address, simulated_build = QStringLiteral("2.3.0");
+  QString other_addresses, profile, shunts;
+  QStringList setups;      ///< files of bench set-ups, the last one first
+  QStringList conditions;  ///< "board=satchel-07"
+
+  static Preferences load();
+  /// Writes them; to be called in the strand that writes.
+  void store() const;
+  /// Puts a book first among the recent ones.
+  void remember(const QString& book);
+};
+
+/// Writes preferences behind the window's back, the newest only.
+class PreferenceKeeper {
+public:
+  void save(const Preferences& preferences);
+
+private:
+  Strand strand_;
+};
+
+}  // namespace kuvio::app

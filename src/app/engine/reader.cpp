@@ -1,0 +1,434 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/engine/reader.h"
+
+#include "book/analysis.h"
+#include "formats/palette.h"
+#include "formats/plan_files.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace kuvio::app {
+namespace {
+
+/// "output on", "output 2 off", "line wake high", "device reset by line reset low for 100 ms".
+std::string words_of(const book::Event& e) {
+  if (e.kind == "device_reset") return "device reset " + e.text;
+  const bool named = e.text.starts_with("output ") || e.text.starts_with("line ");
+  if (named && e.text.find(':') != std::string::npos) return e.text;  // it says why
+  const bool up = e.kind.ends_with("_on") || e.kind.ends_with("_high");
+  const std::string word =
+      e.kind.starts_with("line_") ? (up ? " high" : " low") : (up ? " on" : " off");
+  return named ? e.text + word : "output" + word + (e.text.empty() ? "" : ": " + e.text);
+}
+
+/// Marks, and what went wrong, stand among the device's lines, with a sign in front.
+void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& events) {
+  constexpr std::size_t kOfAKind = 100;
+  std::map<std::string, std::size_t> seen;
+  for (const book::Event& e : events) {
+    const bool mark = e.kind == "mark";
+    const bool trouble =
+        e.kind == "samples_lost" || e.kind == "output_cut_off" || e.kind == "current_limited" ||
+        e.kind == "device_reset_loop" || e.kind == "link_lost" || e.kind == "input_lost" ||
+        e.kind == "input_silent" || e.kind == "machine_slept" || e.kind == "disk_full" ||
+        e.kind == "log_lost" || e.kind == "output_found_on";
+    const bool output = e.kind == "output_on" || e.kind == "output_off" ||
+                        e.kind == "auxiliary_on" || e.kind == "auxiliary_off" ||
+                        e.kind == "line_high" || e.kind == "line_low" || e.kind == "device_reset";
+    if ((!mark && !trouble && !output) || ++seen[e.kind] > kOfAKind) continue;
+    const std::string text = output ? words_of(e) : e.text;
+    log.push_back({e.earliest_s, false, (mark ? "◆ " : trouble ? "⚠ " : "● ") + text});
+  }
+  std::stable_sort(log.begin(), log.end(),
+                   [](const auto& a, const auto& b) { return a.time_s < b.time_s; });
+}
+
+/// Gaps and flagged stretches in order of time.
+std::vector<std::pair<double, double>> breaks_of(const Trace& trace) {
+  std::vector<std::pair<double, double>> out;
+  for (const FlagRun& run : trace.flags()) out.emplace_back(run.from_s, run.to_s);
+  const auto blocks = trace.blocks();
+  for (std::size_t i = 1; i < blocks.size(); ++i) {
+    const double a = trace.time_base().seconds(blocks[i - 1].end),
+                 b = trace.time_base().seconds(blocks[i].start);
+    if (b > a) out.emplace_back(a, b);
+  }
+  std::sort(out.begin(), out.end());
+  // Flagged samples are gaps too: what overlaps or touches is one.
+  std::size_t n = 0;
+  for (const auto& stretch : out) {
+    if (n > 0 && stretch.first <= out[n - 1].second) {
+      out[n - 1].second = std::max(out[n - 1].second, stretch.second);
+    } else {
+      out[n++] = stretch;
+    }
+  }
+  out.resize(n);
+  return out;
+}
+
+constexpr int kThumbnail = 180;
+
+/// Whether what was opened as `before` has only grown since.
+bool same_capture(const book::CaptureInfo& before, const book::CaptureInfo& now) {
+  return before.id == now.id && before.started_utc == now.started_utc && before.name == now.name;
+}
+bool same_channel(const book::ChannelInfo& before, const book::ChannelInfo& now) {
+  return before.id == now.id && before.time_base == now.time_base && before.kind == now.kind &&
+         before.encoding == now.encoding && before.samples <= now.samples;
+}
+
+std::int64_t samples_of(const book::CaptureInfo& info) {
+  std::int64_t out = 0;
+  for (const book::ChannelInfo& c : info.channels) out += c.samples;
+  return out;
+}
+
+}  // namespace
+
+Fills fills_for(const std::string& recipe_text, const Visits& visits) {
+  std::vector<std::string> order;
+  try {
+    if (!recipe_text.empty()) {
+      for (const StateRule& rule :
+           formats::parse_recipe(recipe_text, "recipe in the book").recipe.states)
+        order.push_back(rule.name);
+    }
+  } catch (const Error&) {  // the order of the visits serves
+  }
+  std::map<std::string, double> times;
+  for (const Visit& v : visits) {
+    times[v.state] += v.length_s();
+    if (std::find(order.begin(), order.end(), v.state) == order.end()) order.push_back(v.state);
+  }
+  std::string longest;
+  double most = -1;
+  for (const auto& [state, time] : times) {
+    if (!is_built_in_state(state) && time > most) {
+      most = time;
+      longest = state;
+    }
+  }
+  return formats::assign_fills(order, longest);
+}
+
+Reader::Reader(const QString& path, const std::string& unclean)
+    : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)),
+      path_(path),
+      unclean_(unclean.empty() ? book_.unclean() : unclean) {
+  version_ = book_.data_version();
+}
+
+bool Reader::changed() {
+  const auto version = book_.data_version();
+  const bool other = std::exchange(version_, version) != version;
+  if (other) spare_.clear();
+  return other;
+}
+
+/// An open trace takes in what is new; of its pictures, what its old end touched is forgotten.
+void Reader::grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now) {
+  const book::ChannelInfo before = trace.info();
+  if (now.samples == before.samples && now.flagged == before.flagged && now.clock == before.clock)
+    return;
+  const double from = trace.from_s(), to = trace.to_s();
+  const TimeBase base = trace.time_base();
+  const std::pair key{open.view->info.id, now.name};
+  try {
+    trace.grow(now);
+  } catch (const Error&) {  // told when it is opened anew
+    columns_.erase(key);
+    open.current = nullptr;
+    open.traces.clear();
+    throw;
+  }
+  const auto it = columns_.find(key);
+  if (it == columns_.end()) return;
+  Columns& c = it->second;
+  if (!(trace.time_base() == base) || trace.from_s() != from) {
+    columns_.erase(it);
+    return;
+  }
+  // The column before the end's too: its last straight line had no end yet.
+  const auto whole = static_cast<std::int64_t>(std::floor(to / c.width)) - 1 - c.first;
+  if (whole < static_cast<std::int64_t>(c.columns.size()))
+    c.columns.resize(static_cast<std::size_t>(std::max<std::int64_t>(0, whole)));
+}
+
+const Reader::Sketch& Reader::sketch(const book::CaptureInfo& info) {
+  Sketch& sketch = sketches_[info.id];
+  const std::int64_t samples = samples_of(info);
+  if (samples == sketch.samples) return sketch;
+  try {
+    const book::ChannelInfo& channel = book::main_current(info, book_.path());
+    const auto it = std::find_if(open_.begin(), open_.end(), [&](const Open& o) {
+      return o.current && same_capture(o.view->info, info) &&
+             same_channel(o.current->info(), channel);
+    });
+    if (it != open_.end()) {
+      grow(*it, *it->current, channel);
+      sketch.take(*it->current, info.recording);
+    } else {
+      constexpr std::size_t kSpare = 8;
+      if (spare_.size() >= kSpare) spare_.erase(spare_.begin());
+      auto& trace = spare_[channel.id] = std::make_unique<book::ChannelTrace>(book_, channel);
+      sketch.take(*trace, info.recording);
+    }
+  } catch (const Error&) {  // without a current, or damaged: told when it is opened
+    sketch = {};
+  }
+  sketch.samples = samples;
+  return sketch;
+}
+
+void Reader::Sketch::take(const Trace& trace, bool growing) {
+  if (!(trace.to_s() > trace.from_s())) return;
+  if (growing) {
+    whole.grow(trace);
+    thumbnail = whole.columns(trace.from_s(), trace.to_s(), kThumbnail);
+  } else {
+    whole = GrowingEnvelope(kOverview);
+    thumbnail = envelope(trace, trace.from_s(), trace.to_s(), kThumbnail);
+  }
+}
+
+CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
+  CaptureRow out;
+  out.info = info;
+  out.ink = ink;
+  out.thumbnail = sketch(info).thumbnail;
+  if (auto edited = book::edited_split(book_, info)) {
+    out.fills = fills_for(edited->split.recipe_text, edited->split.visits);
+    out.visits = std::move(edited->split.visits);
+  }
+  return out;
+}
+
+BookViewPtr Reader::list() {
+  spare_.clear();
+  auto out = std::make_shared<BookView>();
+  out->path = path_;
+  out->unclean = unclean_;
+  out->builds = book_.builds();
+  for (const book::Note& note : book_.notes()) {
+    if (note.capture == 0 && note.value) out->kept[note.key] = *note.value;
+  }
+  for (const book::DocumentKindInfo& kind : book::document_kinds()) {
+    if (auto document = book::document(book_, kind.id))
+      out->documents[kind.id] = std::move(*document);
+    out->kept.erase(std::string(kind.key));
+  }
+  for (const book::CaptureInfo& info : book_.captures())
+    out->rows.push_back(row(info, out->ink_of(info.build)));
+  return out;
+}
+
+Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double axis_s,
+                          Open known) {
+  Open out;
+  auto view = std::make_shared<CaptureView>();
+  view->info = info;
+  view->ink = ink;
+  view->channel = book::main_current(view->info, book_.path());
+  for (const book::ChannelInfo& c : view->info.channels) {
+    if (c.samples == 0) continue;
+    auto& trace = out.traces[c.name];
+    if (const auto it = known.traces.find(c.name);
+        it != known.traces.end() && same_channel(it->second->info(), c)) {
+      trace = std::move(it->second);
+      known.traces.erase(it);
+      grow(known, *trace, c);
+    } else if (const auto spare = spare_.find(c.id);
+               spare != spare_.end() && same_channel(spare->second->info(), c)) {
+      trace = std::move(spare->second);
+      spare_.erase(spare);  // whatever throws from here on, nothing empty stays among them
+      trace->grow(c);
+    } else {
+      trace = std::make_unique<book::ChannelTrace>(book_, c);
+    }
+    if (c.id == view->channel.id) out.current = trace.get();
+    if (trace->to_s() > trace->from_s()) {
+      const SpanFigures all = measure(*trace);
+      view->extremes[c.name] = {all.min.value_or(0), all.max.value_or(0)};
+    }
+  }
+  view->from_s = view->info.from_s();
+  view->to_s = view->info.to_s();
+  const book::LinedUp place = book::lined_up(book_, info.id);
+  view->offset_s = place.offset_s - axis_s;
+  view->lined_up_by = place.how;
+  view->lined_up_s = place.offset_s;
+  view->log = book_.log(info.id);
+  const auto events = book_.events(info.id);
+  add_noted(view->log, events);
+  for (const book::Event& e : events) {
+    if (e.kind == "mark") view->marks.emplace_back((e.earliest_s + e.latest_s) / 2, e.text);
+  }
+  std::stable_sort(view->marks.begin(), view->marks.end());
+  if (out.current) view->breaks = breaks_of(*out.current);
+  book::SplitCapture basis;
+  basis.info = view->info;
+  basis.channel = view->channel;
+  view->basis = basis.basis();
+  view->edit_list = book::edits(book_, info.id);
+  if (out.current && out.current->to_s() > out.current->from_s()) {
+    Sketch& sketch = sketches_[info.id];
+    if (view->info.recording) {
+      sketch.take(*out.current, true);
+      view->overview = sketch.whole.columns(view->from_s, view->to_s, kOverview);
+    } else {
+      view->overview = envelope(*out.current, view->from_s, view->to_s, kOverview);
+    }
+    if (auto edited = book::edited_split(book_, view->info)) {
+      view->recipe_name = edited->split.recipe_name;
+      view->recipe_text = edited->split.recipe_text;
+      view->edits = edited->edits;
+      view->conflicts = edited->conflicts;
+      view->fills = fills_for(view->recipe_text, edited->split.visits);
+      view->visits = measure_visits(*out.current, edited->split.visits);
+    }
+    if (!view->visits.empty())
+      view->ledger = make_ledger({{out.current, view->visits, view->basis}});
+  }
+  out.view = view;
+  return out;
+}
+
+ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
+  std::vector<Open> before = std::exchange(open_, {});
+  auto out = std::make_shared<ShownCaptures>();
+  const auto builds = book_.builds();
+  const double axis_s = captures.empty() ? 0 : book::lined_up(book_, captures.front()).offset_s;
+  for (const std::int64_t id : captures) {
+    const book::CaptureInfo info = book_.capture(id);
+    const auto at = std::find(builds.begin(), builds.end(), info.build);
+    const auto known = std::find_if(before.begin(), before.end(), [&](const Open& o) {
+      return o.view && same_capture(o.view->info, info);
+    });
+    if (known == before.end())
+      std::erase_if(columns_, [&](const auto& c) { return c.first.first == id; });
+    Open one = open(info, at == builds.end() ? 0 : static_cast<std::size_t>(at - builds.begin()),
+                    axis_s, known == before.end() ? Open{} : std::move(*known));
+    out->captures.push_back(one.view);
+    open_.push_back(std::move(one));
+  }
+  spare_.clear();
+  std::erase_if(columns_, [&](const auto& c) {
+    return std::find(captures.begin(), captures.end(), c.first.first) == captures.end();
+  });
+  return out;
+}
+
+SpanReadingPtr Reader::span(double from_s, double to_s) const {
+  if (open_.empty() || !open_.front().current) return nullptr;
+  const Trace& trace = *open_.front().current;
+  const double from = std::clamp(from_s, trace.from_s(), trace.to_s());
+  const double to = std::clamp(to_s, from, trace.to_s());
+  auto out = std::make_shared<SpanReading>();
+  out->figures = measure(trace, from, to);
+  if (const auto mean = out->figures.mean()) {
+    out->mean_u = expand(accuracy_components(open_.front().view->basis.accuracy, *mean)).U;
+  }
+  return out;
+}
+
+MomentsReadingPtr Reader::moments(const std::vector<double>& moments) const {
+  if (open_.empty()) return nullptr;
+  auto out = std::make_shared<MomentsReading>();
+  out->moments = moments;
+  for (const book::ChannelInfo& c : open_.front().view->info.channels) {
+    const auto it = open_.front().traces.find(c.name);
+    if (it == open_.front().traces.end()) continue;
+    MomentsReading::Channel channel{c.name, c.unit, {}};
+    for (const double t : moments) channel.values.push_back(value_at(*it->second, t));
+    out->channels.push_back(std::move(channel));
+  }
+  return out;
+}
+
+SpreadViewPtr Reader::spread(const SpreadWish& wish) const {
+  constexpr std::int64_t kAtOnce = 200'000;  // samples: some milliseconds
+  if (open_.empty() || !open_.front().current || open_.front().view->info.id != wish.capture)
+    return nullptr;
+  return spread_of(*open_.front().current, wish, kAtOnce, {});
+}
+
+SpreadViewPtr spread_of(const Trace& trace, const SpreadWish& wish, std::int64_t at_most,
+                        const std::function<bool()>& going_on) {
+  const double from = std::clamp(wish.from_s, trace.from_s(), trace.to_s()),
+               to = std::clamp(wish.to_s, trace.from_s(), trace.to_s());
+  if (!(to > from) || wish.bins.count() < 1) return nullptr;
+  auto out = std::make_shared<SpreadView>();
+  out->wish = wish;
+  const SpanFigures all = measure(trace, from, to);
+  out->peak_to_peak = all.max.value_or(0) - all.min.value_or(0);
+  out->spread = distribution(trace, from, to, wish.bins, at_most, going_on);
+  out->final = out->spread.whole;
+  return out;
+}
+
+LevelHistogramPtr Reader::histogram(const std::stop_token& stop) const {
+  if (open_.empty() || !open_.front().current) return nullptr;
+  const Trace& trace = *open_.front().current;
+  auto out = std::make_shared<LevelHistogram>();
+  out->capture = open_.front().view->info.id;
+  constexpr int kBins = 120;
+  constexpr std::int64_t kPiece = 4096, kAtMost = 4 << 20;
+  const auto [least, most] = open_.front().view->extremes.at(open_.front().view->channel.name);
+  out->high = std::max(most, 1e-9);
+  double quiet = out->high;
+  for (const EnvelopeColumn& c : open_.front().view->overview) {
+    if (c.any && c.hi > 0) quiet = std::min(quiet, std::max(c.lo, c.hi / 30));
+  }
+  out->low = std::clamp(quiet / 2, out->high * 1e-9, out->high / 10);
+  out->share.assign(kBins, 0);
+  // Of a very long trace evenly spread pieces are read.
+  const std::int64_t stride = std::max<std::int64_t>(1, trace.samples() / kAtMost);
+  const double scale = kBins / std::log(out->high / out->low);
+  std::vector<double> values;
+  double total = 0;
+  std::int64_t piece = 0;
+  for (const Block& block : trace.blocks()) {
+    const double dt = trace.time_base().seconds(block.end - block.start) /
+                      static_cast<double>(std::max<std::int64_t>(1, block.count));
+    for (std::int64_t at = 0; at < block.count; at += kPiece) {
+      if (piece++ % stride != 0) continue;
+      if (stop.stop_requested()) return nullptr;
+      values.resize(static_cast<std::size_t>(std::min(kPiece, block.count - at)));
+      trace.read(block, at, values);
+      for (const double v : values) {
+        const double bin = v > out->low ? std::log(v / out->low) * scale : 0;
+        out->share[static_cast<std::size_t>(std::clamp(bin, 0.0, kBins - 1.0))] += dt;
+        total += dt;
+      }
+    }
+  }
+  for (double& s : out->share) s /= std::max(total, 1e-300);
+  return out;
+}
+
+RecipePreviewPtr Reader::preview(const std::string& text) const {
+  auto out = std::make_shared<RecipePreview>();
+  out->text = text;
+  if (open_.empty()) return out;
+  const CaptureView& view = *open_.front().view;
+  out->capture = view.info.id;
+  try {
+    const formats::RecipeFile recipe = formats::parse_recipe(text, "recipe");
+    const book::StoredSplit split = book::split_capture(
+        book_, view.info, book::of_main_current(recipe.recipe, view.info, book_.path()),
+        recipe.text);
+    for (const StateRule& rule : recipe.recipe.states) out->visits[rule.name] = 0;
+    for (const Visit& v : split.visits) {
+      ++out->visits[v.state];
+      if (v.state == kUnassigned) out->unassigned_s += v.length_s();
+    }
+  } catch (const Error& e) {
+    out->error = e.where() + ": " + e.why();
+  }
+  return out;
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/engine/views.h"
+#include "book/channel_trace.h"
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+namespace kuvio::app {
+
+/// What a frame is to show.
+struct FrameWish {
+  double from_s = 0, to_s = 0;
+  int columns = 0;                              ///< pixels across
+  std::uint64_t revision = 0;                   ///< of the lanes
+  std::vector<std::vector<CurveSource>> lanes;  ///< curves of each
+  /// Where the captures lie, instead of where they were left: while one is being dragged.
+  std::vector<double> offsets{};
+};
+
+/// Reads a book for the window: its list, the captures shown, frames and spans. Lives in one
+/// thread, that of its connection. Throws Error.
+class Reader {
+public:
+  /// `unclean`: what the book had to say when it was found not closed.
+  explicit Reader(const QString& path, const std::string& unclean = {});
+
+  BookViewPtr list();
+  /// Opens the captures to be drawn together; those that are not there are left out.
+  ShownPtr show(const std::vector<std::int64_t>& captures);
+  /// Null when nothing is shown or the wish is empty. Columns that are not exact after
+  /// `patience_s` are left loose; the same wish again goes on with them.
+  FramePtr frame(const FrameWish& wish, double patience_s);
+  SpanReadingPtr span(double from_s, double to_s) const;
+  /// Values of the first capture's channels.
+  MomentsReadingPtr moments(const std::vector<double>& moments) const;
+  /// At once: from pieces of the span where it is long, without its ripple.
+  SpreadViewPtr spread(const SpreadWish& wish) const;
+  LevelHistogramPtr histogram(const std::stop_token& stop) const;
+  /// Splits what is shown by a recipe's text, without saving it.
+  RecipePreviewPtr preview(const std::string& text) const;
+  /// Whether another connection has written since the last call.
+  bool changed();
+  const book::Book& book() const { return book_; }
+
+private:
+  static constexpr int kOverview = 1200;
+  struct Open {
+    CaptureViewPtr view;
+    std::map<std::string, std::unique_ptr<book::ChannelTrace>> traces;
+    book::ChannelTrace* current = nullptr;
+  };
+  /// What is known of a capture's main current as a whole, kept while it grows.
+  struct Sketch {
+    std::int64_t samples = 0;  ///< of all channels, then
+    GrowingEnvelope whole{kOverview};
+    std::vector<EnvelopeColumn> thumbnail;
+
+    void take(const Trace& trace, bool growing);
+  };
+  /// Columns of a trace on a grid of `width` seconds, those of the last picture used again.
+  struct Columns {
+    double width = 0;
+    std::int64_t first = 0;
+    std::vector<EnvelopeColumn> columns;
+  };
+  static void fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
+                           const Patience& patience, Columns& cache);
+  Curve curve(const CurveSource& source, const Trace& trace, const FrameWish& wish, double offset_s,
+              const Patience& patience);
+  /// `known`: the same capture as it was open before; `axis_s`: where the first one's time 0 lies.
+  Open open(const book::CaptureInfo& info, std::size_t ink, double axis_s, Open known);
+  void grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now);
+  const Sketch& sketch(const book::CaptureInfo& info);
+  CaptureRow row(const book::CaptureInfo& info, std::size_t ink);
+
+  book::Book book_;
+  QString path_;
+  std::string unclean_;
+  std::int64_t version_ = 0;
+  std::vector<Open> open_;
+  std::map<std::int64_t, Sketch> sketches_;
+  /// Opened for the list, at hand for who shows them; by channel.
+  std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> spare_;
+  std::map<std::pair<std::int64_t, std::string>, Columns> columns_;  // by capture and channel
+};
+
+/// Null when the span holds nothing. `going_on` as for kuvio::distribution.
+SpreadViewPtr spread_of(const Trace& trace, const SpreadWish& wish, std::int64_t at_most,
+                        const std::function<bool()>& going_on);
+
+/// Fills of a recipe's states, the first for the one with the most time.
+Fills fills_for(const std::string& recipe_text, const Visits& visits);
+
+}  // namespace kuvio::app

@@ -1,0 +1,151 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/engine/analyst.h"
+#include "app/engine/reader.h"
+#include "app/engine/strand.h"
+#include "app/engine/views.h"
+
+#include <QObject>
+#include <QUndoStack>
+
+#include <atomic>
+#include <functional>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace kuvio::app {
+
+/// What an export of samples left behind.
+struct WrittenSamples {
+  std::int64_t rows = 0;
+  QStringList left_out;  ///< channels that stand on other moments
+};
+
+/// The book behind the window.
+///
+/// All reading and writing is done in strands of their own: one for the view (frames, spans, the
+/// list), one for the desks' figures, one that writes, one for files that people choose. The window
+/// asks and is answered by signals; nothing here makes it wait. Of frames, spans and each desk's
+/// figures only the newest wish is served.
+class Session : public QObject {
+  Q_OBJECT
+public:
+  explicit Session(QObject* parent = nullptr);
+  ~Session() override;
+
+  /// Opens a book; with `create` makes it when it is not there.
+  void open(const QString& path, bool create = false);
+  const QString& path() const { return path_; }
+  const BookViewPtr& book() const { return book_; }
+  /// Draws these captures together; the first is accounted for.
+  void show(const std::vector<std::int64_t>& captures);
+  void wantFrame(const FrameWish& wish);
+  void wantSpan(double from_s, double to_s);
+  void wantMoments(const std::vector<double>& moments);
+  /// Answered twice: at once from pieces, then from every sample.
+  void wantSpread(const SpreadWish& wish);
+  /// It is no longer looked at: what is being read for it is given up.
+  void dropSpread() { ++*spreads_wanted_; }
+  /// Lays a capture beside another by what both show; answered by `linedUp`.
+  void wantLineUp(std::int64_t reference, std::int64_t other);
+  /// Looks whether another connection has written to the book.
+  void poll();
+
+  // --- what people change; each answered by `bookOpened` (and `shown`), undoable ----------------
+  /// Runs `make` beside the book and puts the notes it returns. `text` names the change in the undo
+  /// list. What `make` throws is told and nothing is changed; nor is it when it was asked to stop.
+  using MakeNotes =
+      std::function<std::vector<book::Note>(const book::Book&, const std::stop_token&)>;
+  void change(const QString& text, MakeNotes make);
+  void put(const QString& text, std::vector<book::Note> notes);
+  QUndoStack* history() { return &history_; }
+  /// Keeps something of the view with the book; no edit, so not undoable.
+  void keep(const std::string& key, const std::string& value);
+
+  // --- the desks' figures -----------------------------------------------------------------------
+  void wantBuilds(const BuildsWish& wish);
+  void wantTypical(const TypicalWish& wish);
+  void wantBudget();
+  void wantLife(const LifeWish& wish);
+  void wantPreview(const std::string& recipe_text);
+  void wantHistogram();
+
+  // --- files
+  // --------------------------------------------------------------------------------------
+  /// Reads or writes text files and then calls `done` in the interface thread; failures are told.
+  void writeFile(const QString& path, std::string text, std::function<void()> done);
+  /// Writes a capture's samples between two moments as a text table.
+  void exportSamples(std::int64_t capture, const QString& path, double from_s, double to_s,
+                     std::function<void(const WrittenSamples&)> done);
+  /// Writes a copy of the open book, in the helper's thread.
+  void copyBook(const QString& to, std::function<void()> done);
+  /// Runs a job beside the files; what it throws is told.
+  void withFiles(std::function<std::function<void()>(const std::stop_token&)> job,
+                 const QString& title);
+
+  /// Asks everything that takes long to give up.
+  void cancel();
+
+signals:
+  void bookOpened(kuvio::app::BookViewPtr book);
+  void shown(kuvio::app::ShownPtr captures);
+  void frameReady(kuvio::app::FramePtr frame);
+  void spanReady(kuvio::app::SpanReadingPtr span);
+  void momentsReady(kuvio::app::MomentsReadingPtr moments);
+  void spreadReady(kuvio::app::SpreadViewPtr spread);
+  void linedUp(std::int64_t reference, std::int64_t other, const kuvio::LineUp& result);
+  void buildsReady(kuvio::app::BuildsViewPtr view);
+  void typicalReady(kuvio::app::TypicalViewPtr view);
+  void budgetReady(kuvio::app::BudgetViewPtr view);
+  void lifeReady(kuvio::app::LifeViewPtr view);
+  void previewReady(kuvio::app::RecipePreviewPtr preview);
+  void histogramReady(kuvio::app::LevelHistogramPtr histogram);
+  /// What happened, with what was kept and what to do; for people.
+  void failed(const QString& message);
+  /// A change was made, undone or redone.
+  void changed();
+  /// What is under way, for people; empty when nothing is.
+  void busyChanged(const QString& what);
+
+private:
+  friend class ChangeCommand;
+  template <typename T>
+  class Latest;
+  enum class Who { view, desks, writer, files };
+  using Job = std::function<void(const std::stop_token&)>;
+  void post(Who who, Job job, const QString& title = {});
+  void finished(const QString& title);
+  void putBack(const std::vector<book::Change>& changes, bool after);
+  void refresh();
+  void list();
+  void postFrame(double patience_s);
+
+  QString path_;
+  BookViewPtr book_;
+  std::vector<std::int64_t> wanted_;
+  std::uint64_t generation_ = 0;  // of the open book: answers to older ones are dropped
+  QUndoStack history_;
+  QStringList busy_;
+  std::vector<std::stop_source> long_work_;
+  Courier courier_;
+  std::shared_ptr<std::unique_ptr<Reader>> reader_;    // of the view strand alone
+  std::shared_ptr<std::unique_ptr<Analyst>> analyst_;  // of the desks' strand alone
+  std::shared_ptr<Latest<FrameWish>> frame_wish_;
+  std::uint64_t frames_wanted_ = 0;
+  std::shared_ptr<Latest<std::pair<double, double>>> span_wish_;
+  std::shared_ptr<Latest<std::vector<double>>> moments_wish_;
+  std::shared_ptr<Latest<SpreadWish>> spread_wish_, whole_spread_wish_;
+  std::shared_ptr<std::atomic<std::uint64_t>> spreads_wanted_;
+  std::shared_ptr<Latest<std::string>> preview_wish_;
+  std::shared_ptr<Latest<LifeWish>> life_wish_;
+  std::shared_ptr<Latest<BuildsWish>> builds_wish_;
+  std::shared_ptr<Latest<TypicalWish>> typical_wish_;
+  std::shared_ptr<std::atomic<int>> budget_wishes_;
+  std::unique_ptr<Strand> view_, desks_, writer_, files_;
+};
+
+}  // namespace kuvio::app

@@ -1,0 +1,145 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/engine/state_edits.h"
+
+#include "formats/plan_files.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace kuvio::app {
+namespace {
+
+QString tr(const char* text) { return QObject::tr(text); }
+
+/// The notes that add an edit, with a split by hand below it where there is none yet.
+std::vector<book::Note> add_edit(const book::Book& book, std::int64_t capture, Edit edit) {
+  const book::CaptureInfo info = book.capture(capture);
+  const book::ChannelTrace trace(book, book::main_current(info, book.path()));
+  edit.at_s = nearest_edge(trace, edit.at_s);
+  if (edit.kind == Edit::Kind::move || edit.kind == Edit::Kind::assign)
+    edit.to_s = nearest_edge(trace, edit.to_s);
+  std::vector<book::Note> out;
+  if (!info.split) {
+    const std::string before = book.note(capture, "split").value_or("");
+    const std::int64_t id = book.save_split(
+        capture, book::split_capture(book, info, book::of_main_current({}, info, book.path()), ""));
+    // The change is put as a note, so that undo takes the split away again.
+    if (before.empty()) book::put(book, {{capture, "split", "0"}});
+    out.push_back({capture, "split", std::to_string(id)});
+  }
+  std::vector<Edit> list = book::edits(book, capture);
+  list.push_back(edit);
+  out.push_back(book::edits_note(capture, list));
+  // An edit that cannot be made is refused now, not kept as a conflict.
+  const auto split = info.split
+                         ? book.split(capture)
+                         : std::optional(book::split_capture(
+                               book, info, book::of_main_current({}, info, book.path()), ""));
+  const Edited edited = apply_edits(split->visits, list, book::edit_reach(info, split->channel));
+  for (const Conflict& c : edited.conflicts) {
+    if (c.edit + 1 == list.size()) {
+      throw Error(Failure::bad_data, "the states stay as they were", describe(edit), c.why);
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+void edit_states(Session& session, std::int64_t capture, Edit edit) {
+  const QString text = QString::fromStdString(describe(edit));
+  session.change(text, [capture, edit](const book::Book& book, const std::stop_token&) {
+    return add_edit(book, capture, edit);
+  });
+}
+
+void drop_edit(Session& session, std::int64_t capture, int index) {
+  session.change(index < 0 ? tr("all hand edits taken away") : tr("hand edit taken away"),
+                 [capture, index](const book::Book& book, const std::stop_token&) {
+                   std::vector<Edit> list = book::edits(book, capture);
+                   if (index < 0) {
+                     list.clear();
+                   } else if (index < static_cast<int>(list.size())) {
+                     list.erase(list.begin() + index);
+                   }
+                   return std::vector{book::edits_note(capture, list)};
+                 });
+}
+
+void name_span(Session& session, std::int64_t capture, double from_s, double to_s,
+               const std::string& state) {
+  Edit edit;
+  edit.kind = Edit::Kind::assign;
+  edit.at_s = from_s;
+  edit.to_s = to_s;
+  edit.state = state;
+  edit_states(session, capture, edit);
+}
+
+void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
+                  const book::Document& recipe) {
+  session.change(tr("split by a recipe"), [captures, recipe](const book::Book& book,
+                                                             const std::stop_token& stop) {
+    const formats::RecipeFile parsed = formats::parse_recipe(recipe.text, recipe.name);
+    std::vector<book::Note> out{book::document_note(DocumentKind::recipe, recipe)};
+    std::vector<std::pair<std::int64_t, book::StoredSplit>> splits;
+    for (const std::int64_t id : captures) {
+      if (stop.stop_requested()) return std::vector<book::Note>{};
+      const book::CaptureInfo info = book.capture(id);
+      splits.emplace_back(
+          id,
+          book::split_capture(book, info, book::of_main_current(parsed.recipe, info, book.path()),
+                              parsed.text));
+    }
+    for (const auto& [id, split] : splits) {
+      const auto before = book.split(id);
+      const auto stood = before ? std::to_string(before->id) : std::string("0");
+      const std::int64_t made = book.save_split(id, split);
+      book::put(book, {{id, "split", stood}});
+      out.push_back({id, "split", std::to_string(made)});
+    }
+    return out;
+  });
+}
+
+StateRule rule_from_span(const std::string& state, const SpanFigures& span) {
+  StateRule rule;
+  rule.name = state;
+  const double low = span.min.value_or(0), high = span.max.value_or(0);
+  const double mean = span.mean().value_or(high);
+  // A band with a factor of room on both sides: levels that differ by less are not told apart by
+  // level anyway.
+  const auto two_digits = [](double v) {
+    const double grain = std::pow(10.0, std::floor(std::log10(v)) - 1);
+    return std::round(v / grain) * grain;
+  };
+  rule.level.high = two_digits(std::max({high * 1.3, mean * 1.5, 1e-9}));
+  if (low > 0 && low > mean / 50) rule.level.low = two_digits(std::min(low / 1.3, mean / 1.5));
+  rule.level.release_low = rule.level.low;
+  rule.level.release_high = rule.level.high;
+  return rule;
+}
+
+void limits_from_capture(Session& session, std::int64_t capture) {
+  session.change(
+      tr("limits from a capture"), [capture](const book::Book& book, const std::stop_token&) {
+        const book::CaptureInfo info = book.capture(capture);
+        const book::SplitCapture split = book::load_split(book, info);
+        std::vector<book::Note> out;
+        if (!book::document(book, DocumentKind::recipe)) {
+          if (split.recipe_text.empty()) {
+            throw Error(Failure::bad_data, "no limits made", "capture " + info.name,
+                        "its states were named by hand; a budget needs a recipe that finds them in "
+                        "other captures too");
+          }
+          out.push_back(book::document_note(DocumentKind::recipe,
+                                            {"states.recipe.toml", "", split.recipe_text, ""}));
+        }
+        Analyst analyst(QString::fromStdString(book.path()));
+        out.push_back(book::document_note(
+            DocumentKind::budget, {"limits.budget.toml", "", analyst.budget_from(capture), ""}));
+        return out;
+      });
+}
+
+}  // namespace kuvio::app

@@ -1,0 +1,89 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/engine/strand.h"
+
+#include <QMetaObject>
+#include <QObject>
+
+#include <chrono>
+#include <condition_variable>
+#include <deque>
+#include <mutex>
+#include <thread>
+#include <utility>
+
+namespace kuvio::app {
+
+struct Strand::State {
+  std::mutex mutex;  // held for moments only
+  std::condition_variable woken, gone;
+  std::deque<std::pair<Job, std::stop_source>> jobs;
+  std::stop_source running;
+  std::function<void()> last;
+  bool ending = false, ended = false;
+
+  void run() {
+    std::unique_lock lock(mutex);
+    while (true) {
+      woken.wait(lock, [&] { return ending || !jobs.empty(); });
+      if (ending) break;
+      Job job = std::move(jobs.front().first);
+      running = jobs.front().second;
+      jobs.pop_front();
+      lock.unlock();
+      job(running.get_token());
+      job = nullptr;  // what it holds goes in this thread, unlocked
+      lock.lock();
+    }
+    jobs.clear();
+    const std::function<void()> then = std::exchange(last, nullptr);
+    lock.unlock();
+    if (then) then();
+    lock.lock();
+    ended = true;
+    gone.notify_all();
+  }
+};
+
+Strand::Strand() : state_(std::make_shared<State>()) {
+  std::thread([state = state_] { state->run(); }).detach();
+}
+
+Strand::~Strand() {
+  std::unique_lock lock(state_->mutex);
+  state_->ending = true;
+  state_->running.request_stop();
+  state_->woken.notify_all();
+  state_->gone.wait_for(lock, std::chrono::seconds(2), [&] { return state_->ended; });
+}
+
+std::stop_source Strand::post(Job job) {
+  std::stop_source source;
+  const std::lock_guard lock(state_->mutex);
+  state_->jobs.emplace_back(std::move(job), source);
+  state_->woken.notify_one();
+  return source;
+}
+
+void Strand::at_end(std::function<void()> last) {
+  const std::lock_guard lock(state_->mutex);
+  state_->last = std::move(last);
+}
+
+struct Courier::State {
+  std::mutex mutex;
+  QObject* to = nullptr;
+};
+
+Courier::Courier(QObject* to) : state_(std::make_shared<State>()) { state_->to = to; }
+
+void Courier::deliver(std::function<void()> arrive) const {
+  const std::lock_guard lock(state_->mutex);
+  if (state_->to) QMetaObject::invokeMethod(state_->to, std::move(arrive), Qt::QueuedConnection);
+}
+
+void Courier::retire() {
+  const std::lock_guard lock(state_->mutex);
+  state_->to = nullptr;
+}
+
+}  // namespace kuvio::app

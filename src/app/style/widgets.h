@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/quantity.h"
+
+#include <QFrame>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+
+#include <functional>
+#include <optional>
+#include <utility>
+#include <vector>
+
+class QBoxLayout;
+
+namespace kuvio::app {
+
+// Small parts that all desks are put together from.
+
+/// The system's font of fixed pitch, so many pixels high.
+QFont mono_font(int pixels);
+/// A hair line in the theme's ruling.
+QFrame* ruling(QWidget* parent, bool vertical = false);
+/// A quiet title in capitals.
+QLabel* heading(const QString& text, QWidget* parent);
+/// A label in the muted colour.
+QLabel* remark(const QString& text, QWidget* parent);
+/// A button; the primary one of a desk is filled.
+QPushButton* button(const QString& text, const QString& name, QWidget* parent,
+                    bool primary = false);
+
+/// What a desk shows while it has nothing to show: what to do next, and the actions that do it.
+class EmptyState : public QWidget {
+  Q_OBJECT
+public:
+  using Offer = std::pair<QString, std::function<void()>>;
+  explicit EmptyState(const QString& name, QWidget* parent);
+  void say(const QString& title, const QString& text, const std::vector<Offer>& offers = {});
+  QString text() const { return title_->text() + QLatin1Char('\n') + text_->text(); }
+
+private:
+  QLabel *title_, *text_;
+  QWidget* buttons_;
+  QStringList names_;
+  std::vector<Offer> offers_;
+};
+
+/// A line for a quantity with its unit ("3.6 V"): what is typed is read by the rules of
+/// core/quantity.h when the line is left or Enter is pressed. What cannot be read is outlined and
+/// told, and the value stays as it was; Escape shows it again. A number without a unit has the unit
+/// that stood in the line.
+class QuantityEdit : public QLineEdit {
+  Q_OBJECT
+public:
+  /// With `optional` an empty line is a value too.
+  QuantityEdit(const QString& name, const QString& accessible_name, Dimension dimension,
+               QWidget* parent, bool optional = false);
+  void setQuantity(std::optional<double> value);
+  std::optional<double> quantity() const { return value_; }
+  /// Reads what is typed, as leaving the line does.
+  void commit() { take(); }
+  bool isWrong() const { return !trouble_.isEmpty(); }
+  /// Marks the line as changed against what it is compared with.
+  void setChanged(bool changed);
+
+signals:
+  void quantityEdited();
+  void wrong(const QString& why);
+
+protected:
+  void paintEvent(QPaintEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+
+private:
+  void take();
+  /// What was typed, with the shown unit where it has none.
+  QString withUnit(const QString& typed) const;
+  Dimension dimension_;
+  bool optional_, changed_ = false;
+  std::optional<double> value_;
+  QString shown_, trouble_;
+};
+
+/// Adds "Copy picture" to a widget's own context menu, or shows one with it alone.
+void copy_picture(QWidget* widget);
+void offer_picture(QWidget* widget);
+
+}  // namespace kuvio::app
