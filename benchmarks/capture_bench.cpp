@@ -88,10 +88,10 @@ int main(int argc, char** argv) {
   bench.connectTo(wiring);
   if (!QTest::qWaitFor([&] { return bench.state().phase == BenchState::Phase::ready; }, 10000))
     return give_up("the stream is not reached");
-  RecordWish wish;
-  wish.name = wish.build = "full rate";
-  wish.seconds = seconds;
-  wish.rate_hz = rate.toDouble();
+  RecordRequest request;
+  request.name = request.build = "full rate";
+  request.seconds = seconds;
+  request.rate_hz = rate.toDouble();
   bool ended = false;
   QString message;
   QObject::connect(&bench, &BenchControl::recordingEnded, &window,
@@ -109,7 +109,7 @@ int main(int argc, char** argv) {
       frames.push_back(static_cast<double>(since.nsecsElapsed()) / 1e6 - 16);
     since.restart();
   });
-  bench.record(wish);
+  bench.record(request);
   beat.start(16);
   double most_mb = 0;
   std::vector<double> painted;

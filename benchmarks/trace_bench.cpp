@@ -62,7 +62,7 @@ double first_paint(MainWindow& window, const std::string& path) {
   return bench::now_s() - begun;
 }
 
-/// One frame: from the wish to lanes and fan painted.
+/// One frame: from the request to lanes and fan painted.
 double frame(MainWindow& window, Lanes& lanes) {
   const double begun = bench::now_s();
   (void)window;

@@ -93,7 +93,7 @@ Desk& desk() {
   return *d;
 }
 
-/// Frames of a journey as the user has them, each from the wish to the lanes and the fan painted
+/// Frames of a journey as the user has them, each from the request to the lanes and the fan painted
 /// with what belongs to it. `sleeper_us` tells how late a thread that only sleeps was woken
 /// meanwhile: how noisy the machine is.
 template <typename Next>

@@ -28,41 +28,41 @@ auto parsed(const TomlTable& t, const char* key, Parse parse) {
 
 std::optional<double> positive(const TomlTable& t, const char* key, Dimension dimension) {
   const auto value = t.optional_quantity(key, dimension);
-  if (value && !(*value > 0)) t.complain(fmt::format("\"{}\" must be more than nothing", key), key);
+  if (value && !(*value > 0)) t.complain(fmt::format("\"{}\" must be greater than zero", key), key);
   return value;
 }
 
 OutputSettings read_output(const TomlTable& t) {
-  t.expect(
-      {"name", "voltage", "current_limit", "on_over_current", "on", "off_at_end", "off_if_bad"});
+  t.expect({"name", "voltage", "current_limit", "on_over_current", "on", "off_at_end",
+            "off_on_failure"});
   OutputSettings out;
   out.voltage = t.optional_quantity("voltage", Dimension::voltage);
   out.current_limit = positive(t, "current_limit", Dimension::current);
   if (const auto what = t.optional_string("on_over_current")) {
-    if (*what != "hold" && *what != "switch off")
-      t.complain("\"on_over_current\" is hold or switch off", "on_over_current");
+    if (*what != "limit" && *what != "switch off")
+      t.complain("\"on_over_current\" is limit or switch off", "on_over_current");
     out.cut_off = *what == "switch off";
   }
   out.power_on = t.boolean("on", false);
   out.power_off = t.boolean("off_at_end", false);
-  out.off_if_bad = t.boolean("off_if_bad", true);
+  out.off_on_failure = t.boolean("off_on_failure", true);
   return out;
 }
 
 void read_input(const TomlTable& t, BenchSetup& out, double rate_hz) {
   t.expect({"address", "profile", "rate", "channels", "logic", "range", "lines", "line_level",
             "reconnect", "output"});
-  InputWish wish;
+  InputConfig request;
   try {
-    wish.endpoint = parse_endpoint(t.string("address"));
+    request.endpoint = parse_endpoint(t.string("address"));
   } catch (const Error& e) {
     t.complain(e.why(), "address");
   }
-  if (wish.endpoint.is_log()) t.complain("a device log stands under [log]", "address");
-  InputSettings& s = wish.settings;
+  if (request.endpoint.is_log()) t.complain("a device log belongs under [log]", "address");
+  InputSettings& s = request.settings;
   if (const auto profile = t.optional_string("profile")) {
     s.profiles.push_back(read_profile(t.beside(*profile)));
-    out.profiles[wish.endpoint.text] = t.beside(*profile);
+    out.profiles[request.endpoint.text] = t.beside(*profile);
   }
   s.rate_hz = positive(t, "rate", Dimension::frequency).value_or(rate_hz);
   if (t.has("channels")) s.channels = t.strings("channels");
@@ -86,7 +86,7 @@ void read_input(const TomlTable& t, BenchSetup& out, double rate_hz) {
     if (!s.outputs.emplace(name, read_output(o)).second)
       o.complain("there are two outputs \"" + name + "\"");
   }
-  out.record.inputs.push_back(std::move(wish));
+  out.record.inputs.push_back(std::move(request));
 }
 
 void read_channel(const TomlTable& t, RecordSettings& out) {
@@ -128,14 +128,15 @@ void read_channel(const TomlTable& t, RecordSettings& out) {
 
 void read_recording(const TomlTable& t, RecordSettings& out) {
   out.seconds = positive(t, "length", Dimension::time).value_or(0);
-  if (t.has("begin")) out.arm = parsed(t, "begin", parse_trigger);
-  if (t.has("end")) out.until = parsed(t, "end", parse_trigger);
+  if (t.has("start_on")) out.arm = parsed(t, "start_on", parse_trigger);
+  if (t.has("stop_on")) out.until = parsed(t, "stop_on", parse_trigger);
   if (t.has("reset")) out.reset = parsed(t, "reset", parse_reset);
-  out.before_s = t.optional_quantity("before", Dimension::time).value_or(0);
+  out.before_s = t.optional_quantity("pre_trigger", Dimension::time).value_or(0);
   if (!(out.before_s >= 0 && out.before_s <= 600))
-    t.complain("\"before\" is at most 600 s", "before");
-  if (out.before_s > 0 && !out.arm.wanted()) t.complain("\"before\" goes with \"begin\"", "before");
-  out.until_charge = positive(t, "end_charge", Dimension::charge).value_or(0);
+    t.complain("\"pre_trigger\" is at most 600 s", "pre_trigger");
+  if (out.before_s > 0 && !out.arm.wanted())
+    t.complain("\"pre_trigger\" needs \"start_on\"", "pre_trigger");
+  out.until_charge = positive(t, "stop_charge", Dimension::charge).value_or(0);
   if (const auto conditions = t.optional_table("conditions")) {
     for (const std::string& key : conditions->keys()) out.conditions[key] = conditions->string(key);
   }
@@ -177,16 +178,16 @@ void write_output(Text& out, const std::string& name, const OutputSettings& o) {
   if (!name.empty()) out.key("name", name);
   if (o.voltage) out.quantity("voltage", *o.voltage, "V");
   if (o.current_limit) out.quantity("current_limit", *o.current_limit, "A");
-  if (o.cut_off) out.key("on_over_current", *o.cut_off ? "switch off" : "hold");
+  if (o.cut_off) out.key("on_over_current", *o.cut_off ? "switch off" : "limit");
   out.flag("on", o.power_on);
   out.flag("off_at_end", o.power_off);
-  out.flag("off_if_bad", o.off_if_bad);
+  out.flag("off_on_failure", o.off_on_failure);
 }
 
-void write_input(Text& out, const InputWish& wish, const std::string& profile) {
-  const InputSettings& s = wish.settings;
+void write_input(Text& out, const InputConfig& request, const std::string& profile) {
+  const InputSettings& s = request.settings;
   out.header("[[input]]");
-  out.key("address", wish.endpoint.text);
+  out.key("address", request.endpoint.text);
   if (!profile.empty()) out.key("profile", profile);
   out.quantity("rate", s.rate_hz, "Hz");
   out.list("channels", s.channels);
@@ -224,8 +225,8 @@ void write_channels(Text& out, const RecordSettings& r) {
 
 BenchSetup parse_bench_setup(const std::string& text, const std::string& file) {
   const TomlTable t = TomlTable::text(text, file, "bench");
-  t.expect({"kuvio", "name", "rate", "accuracy", "length", "begin", "before", "end", "end_charge",
-            "reset", "conditions", "input", "log", "channel"});
+  t.expect({"kuvio", "name", "rate", "accuracy", "length", "start_on", "pre_trigger", "stop_on",
+            "stop_charge", "reset", "conditions", "input", "log", "channel"});
   BenchSetup out;
   out.file = file;
   out.name = t.string("name");
@@ -262,14 +263,14 @@ std::string write_bench_setup(const BenchSetup& setup, const std::string& file) 
   out.key("name", setup.name);
   if (!r.accuracy.empty()) out.key("accuracy", r.accuracy);
   if (r.seconds > 0) out.quantity("length", r.seconds, "s");
-  if (r.arm.wanted()) out.key("begin", to_string(r.arm));
-  if (r.before_s > 0) out.quantity("before", r.before_s, "s");
-  if (r.until.wanted()) out.key("end", to_string(r.until));
-  if (r.until_charge > 0) out.quantity("end_charge", r.until_charge, "C");
+  if (r.arm.wanted()) out.key("start_on", to_string(r.arm));
+  if (r.before_s > 0) out.quantity("pre_trigger", r.before_s, "s");
+  if (r.until.wanted()) out.key("stop_on", to_string(r.until));
+  if (r.until_charge > 0) out.quantity("stop_charge", r.until_charge, "C");
   if (r.reset) out.key("reset", to_string(*r.reset));
   out.table("conditions", r.conditions);
-  for (const InputWish& wish : r.inputs) {
-    const auto it = setup.profiles.find(wish.endpoint.text);
+  for (const InputConfig& request : r.inputs) {
+    const auto it = setup.profiles.find(request.endpoint.text);
     std::string profile;
     if (it != setup.profiles.end()) {
       std::error_code failed;
@@ -277,7 +278,7 @@ std::string write_bench_setup(const BenchSetup& setup, const std::string& file) 
       profile = std::filesystem::proximate(it->second, near.empty() ? "." : near, failed).string();
       if (failed) profile = it->second;
     }
-    write_input(out, wish, profile);
+    write_input(out, request, profile);
   }
   if (r.log) {
     out.header("[log]");

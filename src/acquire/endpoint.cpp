@@ -90,7 +90,7 @@ void read_options(Endpoint& out, const std::string& list) {
 void read_host(Endpoint& out, const std::string& rest, const std::string& example) {
   const auto split = rest.rfind(':');
   if (!rest.starts_with("//") || split == std::string::npos || split < 2)
-    wrong(out.text, "it looks like " + example);
+    wrong(out.text, "expected " + example);
   out.host = rest.substr(2, split - 2);
   if (out.host.starts_with('[') && out.host.ends_with(']'))  // IPv6, as in URIs
     out.host = out.host.substr(1, out.host.size() - 2);
@@ -98,7 +98,7 @@ void read_host(Endpoint& out, const std::string& rest, const std::string& exampl
   const auto [end, failed] = std::from_chars(port.data(), port.data() + port.size(), out.port);
   if (out.host.empty() || failed != std::errc{} || end != port.data() + port.size() ||
       out.port < 1 || out.port > 65535) {
-    wrong(out.text, "it looks like " + example);
+    wrong(out.text, "expected " + example);
   }
 }
 
@@ -116,17 +116,16 @@ double Endpoint::rate_hz() const {
   try {
     const double rate = parse_quantity(bare ? given + " Hz" : given, Dimension::frequency);
     if (rate > 0) return rate;
-  } catch (const std::invalid_argument&) {  // told below
+  } catch (const std::invalid_argument&) {  // reported below
   }
-  wrong(text, "rate must be more than nothing, as in rate=50 or rate=2%20kHz");
+  wrong(text, "rate must be greater than zero, e.g. rate=50 or rate=2%20kHz");
 }
 
 Endpoint parse_endpoint(const std::string& text) {
   Endpoint out;
   out.text = text;
   const auto colon = text.find(':');
-  if (colon == std::string::npos)
-    wrong(text, "it looks like scpi+tcp://HOST:PORT or log+serial:/dev/…");
+  if (colon == std::string::npos) wrong(text, "expected scpi+tcp://HOST:PORT or log+serial:/dev/…");
   const std::string name = text.substr(0, colon);
   const auto scheme = std::find_if(kSchemes.begin(), kSchemes.end(),
                                    [&](const Scheme& s) { return name == s.name; });
@@ -147,7 +146,7 @@ Endpoint parse_endpoint(const std::string& text) {
   } else {
     out.path = decoded(rest.starts_with("//") ? rest.substr(2) : rest, text);
     if (out.path.empty() || out.path[0] != '/')
-      wrong(text, "a path from the root follows, as in " + std::string(scheme->example));
+      wrong(text, "expected an absolute path, e.g. " + std::string(scheme->example));
   }
   return out;
 }

@@ -39,7 +39,7 @@ void Input::stop() { join(); }
 
 void Input::request(const Switching& what) {
   const std::lock_guard lock(mutex_);
-  wishes_.push_back(what);
+  requests_.push_back(what);
 }
 
 bool Input::can(const Switching& what) const {
@@ -114,7 +114,7 @@ void Input::note(std::string text) {
   const std::lock_guard lock(mutex_);
   notes_.push_back(std::move(text));
 }
-void Input::happened(Happening what) {
+void Input::happened(InputEvent what) {
   const std::lock_guard lock(mutex_);
   happenings_.push_back(std::move(what));
 }
@@ -122,15 +122,15 @@ void Input::sync(SyncPoint point) {
   const std::lock_guard lock(mutex_);
   sync_points_.push_back(point);
 }
-std::vector<Switching> Input::take_wishes() {
+std::vector<Switching> Input::take_requests() {
   const std::lock_guard lock(mutex_);
-  return std::exchange(wishes_, {});
+  return std::exchange(requests_, {});
 }
 std::vector<std::string> Input::take_notes() {
   const std::lock_guard lock(mutex_);
   return std::exchange(notes_, {});
 }
-std::vector<Happening> Input::take_happenings() {
+std::vector<InputEvent> Input::take_events() {
   const std::lock_guard lock(mutex_);
   return std::exchange(happenings_, {});
 }

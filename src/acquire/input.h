@@ -31,7 +31,7 @@ struct InputChannel {
   SampleKind kind = SampleKind::averaged;
   book::Encoding encoding = book::Encoding::f4;
   std::string accuracy;
-  std::optional<book::Lattice> lattice;  ///< what its values are made of, where it tells
+  std::optional<book::Lattice> lattice;  ///< what its values are made of, where it is known
   std::vector<std::string> lines;        ///< for logic: the names of the word's bits, from 0 up
 };
 
@@ -42,7 +42,7 @@ struct OutputSettings {
   std::optional<bool> cut_off;          ///< on over-current: true switches off, false holds
   bool power_on = false;                ///< switch it on once recording runs
   bool power_off = false;               ///< and off when it ends
-  bool off_if_bad = false;              ///< off when the capture ends in a way nobody wanted
+  bool off_on_failure = false;          ///< off when the capture ends in a way nobody wanted
 };
 
 /// How an input is set up before a capture.
@@ -60,8 +60,8 @@ struct InputSettings {
   std::stop_token stop;    ///< heard while it is being opened
 };
 
-/// Something an input has to tell of a stretch of its own time (s).
-struct Happening {
+/// Something an input has to report of a stretch of its own time (s).
+struct InputEvent {
   std::string kind;  ///< output_on, output_off, current_limited, link_lost, …
   double earliest_s = 0, latest_s = 0;
   std::string text;
@@ -71,8 +71,8 @@ struct Happening {
 /// Whatever delivers samples. Its thread talks to the equipment and hands packets to the recorder
 /// through a ring; nothing else of it blocks.
 ///
-/// Times it tells are its own, from its sample 0 (evenly spaced samples count it; others carry it).
-/// How that clock lies on this computer's, its sync points tell.
+/// Its times are its own, from its sample 0 (evenly spaced samples count it; others carry it).
+/// How that clock lies on this computer's, its sync points show.
 class Input {
 public:
   virtual ~Input();
@@ -86,11 +86,11 @@ public:
   const std::vector<InputChannel>& channels() const { return channels_; }
   /// Time between samples (s), as exact as it is known; 0 when each has a time of its own.
   double interval_s() const { return interval_s_; }
-  /// The same as a fraction, where the equipment tells it so.
+  /// The same as a fraction, where the equipment gives it so.
   const std::optional<TimeBase>& exact_interval() const { return exact_interval_; }
   /// What is known of how it is set up, to be kept as conditions.
   const Conditions& conditions() const { return conditions_; }
-  /// The current limit of its first output (A), where it tells it.
+  /// The current limit of its first output (A), where it gives it.
   std::optional<double> current_limit() const { return current_limit_; }
   /// Outputs that were on when Kuvio connected.
   const std::vector<std::string>& found_on() const { return found_on_; }
@@ -108,19 +108,19 @@ public:
   std::vector<std::pair<std::string, bool>> outputs() const;
   /// Digital lines that it drives, and whether each is high, as far as is known.
   std::vector<std::pair<std::string, bool>> lines() const;
-  /// Whether there is what a wish speaks of.
+  /// Whether there is what a request speaks of.
   bool can(const Switching& what) const;
   /// Ends it as set (outputs off when so asked) and waits for the thread.
   void stop();
   /// `badly`: the capture ended in a way nobody wanted.
-  void set_ended_badly(bool badly) { ended_badly_ = badly; }
+  void set_failed(bool badly) { failed_ = badly; }
 
   SampleRing& ring() { return ring_; }
-  /// True once the thread has ended; `failure` then says why, or nothing when it was told to.
+  /// True once the thread has ended; `failure` then says why, or nothing when it was asked to.
   bool ended() const { return ended_.load(std::memory_order_acquire); }
   std::optional<std::string> failure() const;
   std::vector<std::string> take_notes();
-  std::vector<Happening> take_happenings();
+  std::vector<InputEvent> take_events();
   /// Sync points since the last call: own time against this computer's (host_clock.h).
   std::vector<SyncPoint> take_sync_points();
 
@@ -131,21 +131,21 @@ protected:
 
   virtual void begin() {}                             ///< in the caller's thread; may throw
   virtual void run(const std::stop_token& stop) = 0;  ///< until stop; Error when it is lost
-  virtual void end() {}  ///< in its thread, once told to stop; may throw
+  virtual void end() {}  ///< in its thread, once asked to stop; may throw
 
   /// Whether `start` has been called.
   bool running() const { return running_.load(std::memory_order_acquire); }
   /// Hands samples on; false when there was no room.
   bool deliver(Packet packet);
-  /// Tries a lost link again for `patience_s`; tells how long it was away, from own time `own_s`
-  /// on. Throws `why` when it stays lost; null when told to stop.
+  /// Tries a lost link again for `patience_s`; says how long it was away, from own time `own_s`
+  /// on. Throws `why` when it stays lost; null when asked to stop.
   std::unique_ptr<Link> reopened(const std::stop_token& stop, const Error& why, double patience_s,
                                  double own_s);
   void note(std::string text);
-  void happened(Happening what);
+  void happened(InputEvent what);
   void sync(SyncPoint point);
-  /// Wishes since the last call, in order.
-  std::vector<Switching> take_wishes();
+  /// Requests since the last call, in order.
+  std::vector<Switching> take_requests();
   void set_output(const std::string& output, bool on);
   void set_line(const std::string& line, bool high);
   void set_away(std::optional<std::string> why);
@@ -158,16 +158,16 @@ protected:
   Conditions conditions_;
   std::vector<std::string> found_on_;
   std::optional<double> current_limit_;
-  std::atomic<bool> ended_badly_{false};
+  std::atomic<bool> failed_{false};
 
 private:
   SampleRing ring_;
   std::atomic<bool> ended_{false}, running_{false};
   mutable std::mutex mutex_;  // guards what follows; held for moments only
   std::map<std::string, bool> outputs_on_, lines_high_;
-  std::vector<Switching> wishes_;
+  std::vector<Switching> requests_;
   std::vector<std::string> notes_;
-  std::vector<Happening> happenings_;
+  std::vector<InputEvent> happenings_;
   std::vector<SyncPoint> sync_points_;
   std::optional<std::string> failure_, away_;
   std::jthread thread_;

@@ -36,8 +36,8 @@ void InputWatch::take(const Packet& packet, const Input& input, double at_s) {
       const auto flag = flag_of_value(v);
       live.out_of_range = flag;
       if (flag) continue;
-      live.least = live.observed_s > 0 ? std::min(live.least, v) : v;
-      live.most = live.observed_s > 0 ? std::max(live.most, v) : v;
+      live.min = live.observed_s > 0 ? std::min(live.min, v) : v;
+      live.max = live.observed_s > 0 ? std::max(live.max, v) : v;
       live.last = v;
       live.sum += v;
       live.observed_s += 1;  // counted in samples here
@@ -75,7 +75,7 @@ void InputWatch::run(const std::stop_token& stop) {
       }
       while (const auto packet = input->ring().pop()) take(*packet, *input, now - begun);
       input->take_sync_points();  // nobody needs them
-      input->take_happenings();
+      input->take_events();
       std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
     input->stop();

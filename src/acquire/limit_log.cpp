@@ -17,27 +17,27 @@ void LimitLog::watch(double from_s, double step_s, std::span<const double> value
                     "the output held the current at its limit"});
       length_s_ += held->to_s - held->from_s;
       if (++times_ == 1)
-        told(
-            fmt::format("the output reached its current limit at {}: what the device draws then "
-                        "is the limit's doing",
+        report(
+            fmt::format("the output reached its current limit at {}; from there the current is set "
+                        "by the limit, not by the device",
                         duration(held->from_s)));
     }
     if (const auto loop = watch_.take_loop()) {
       const std::string text = fmt::format(
-          "reset loop: the device starts over every {}, each time held at the current limit; {} "
-          "times by {}",
+          "reset loop: the device restarts every {}, each time at the current limit; {} restarts "
+          "by {}",
           duration(loop->period_s), loop->rounds, duration(at));
       writer.event({"device_reset_loop", loop->from_s, at, text});
-      if (!loop_told_) told(text + ". Raise the limit");
-      loop_told_ = true;
+      if (!loop_reported_) report(text + ". Raise the limit");
+      loop_reported_ = true;
     }
   }
 }
 
 void LimitLog::finish() const {
   if (times_ > 1)
-    told(fmt::format("the current limit was reached {} times, for {} in all", times_,
-                     duration(length_s_)));
+    report(fmt::format("the current limit was reached {} times, for {} in all", times_,
+                       duration(length_s_)));
 }
 
 }  // namespace kuvio::acquire

@@ -87,7 +87,7 @@ LineReader::LineReader(const std::string& columns, bool by_header)
       }))
     throw std::invalid_argument("columns=" + columns +
                                 " has neither a current nor a voltage; write it as a header line "
-                                "would be, as in columns=t [ms],I [uA]");
+                                "would be, e.g. columns=t [ms],I [uA]");
   refuse_doubt(out);
   set_columns(std::move(out));
   if (by_header) titles_ = columns;
@@ -103,7 +103,7 @@ void LineReader::refuse_doubt(const std::vector<Column>& columns) {
 }
 
 void LineReader::set_columns(std::vector<Column> columns) {
-  formats::tell_apart(columns);
+  formats::number_duplicates(columns);
   columns_ = std::move(columns);
   time_column_.reset();
   for (std::size_t i = 0; i < columns_.size(); ++i) {
@@ -230,7 +230,7 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
     if (try_header(cells)) return What::header;
     if (!try_units(cells)) {
       std::string_view rest;
-      // A lone number without a word about it: a current in ampere, and that is told.
+      // A lone number without a word about it: a current in ampere, and that is reported.
       if (cells.size() != 1 || !number(cells[0], rest) || !rest.empty()) return What::text;
       set_columns({formats::guess_column("I [A]")});
       guessed_ =
@@ -244,11 +244,11 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
     }
     if (cells.size() == columns_.size()) {
       const auto now = header_of(cells);
-      const auto told = [](const std::vector<Column>& columns) {
+      const auto known = [](const std::vector<Column>& columns) {
         return std::count_if(columns.begin(), columns.end(),
                              [](const Column& c) { return c.role != Role::ignore; });
       };
-      if (!now.empty() && told(now) >= told(columns_)) return header_again(now);
+      if (!now.empty() && known(now) >= known(columns_)) return header_again(now);
     }
   }
   if (cells.size() != columns_.size()) return What::text;

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/lines_input.h"
 
-#include "acquire/patience.h"
+#include "acquire/wait_clock.h"
 #include "core/error.h"
 #include "core/quantity.h"
 
@@ -17,8 +17,8 @@ namespace {
 using std::chrono::milliseconds;
 constexpr double kFirst = 10;  // s to wait for the first reading
 constexpr std::size_t kLongestLine = 4096, kRing = 1 << 20, kPacket = 4096, kRemembered = 31;
-constexpr std::int64_t kTold = 20;  // lines that are no readings, told one by one
-constexpr double kOdd = 10;         // steps of the usual length: more must be confirmed
+constexpr std::int64_t kReported = 20;  // lines that are no readings, reported one by one
+constexpr double kOdd = 10;             // steps of the usual length: more must be confirmed
 
 LineReader reader_for(const Endpoint& endpoint) {
   try {
@@ -42,8 +42,8 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
     throw Error(Failure::usage, "bad input address", endpoint.text,
                 "samples is instant or averaged");
   if (const double rate = endpoint.rate_hz(); rate > 0) interval_s_ = 1 / rate;
-  // Lines are kept from the first on: the reading that tells the columns counts too.
-  Patience patience;
+  // Lines are kept from the first on: the reading that shows the columns counts too.
+  WaitClock patience;
   std::vector<Line> early;
   bool known = false;
   while (!known) {
@@ -100,7 +100,7 @@ bool LinesInput::read_lines(milliseconds timeout) {
     const char c = buffer[i];
     if (c == '\n') {
       // Over a line that was already talking the first one may be torn: no reading is made of half
-      // a number. A header is told by its words.
+      // a number. A header is known by its words.
       const bool torn =
           first_line_ && endpoint_.over == "serial" && !open_.empty() &&
           open_.find_first_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ") ==
@@ -136,9 +136,8 @@ void LinesInput::take(const Line& line) {
       titles_ = reader_.titles();
       break;
     case LineReader::What::other_header:
-      throw Error(
-          Failure::bad_data, "the lines changed", endpoint_.text,
-          "a header now tells of other columns: " + book::printable(line.text.substr(0, 80)));
+      throw Error(Failure::bad_data, "the lines changed", endpoint_.text,
+                  "a header now has other columns: " + book::printable(line.text.substr(0, 80)));
     case LineReader::What::header:
     case LineReader::What::nothing:
       break;
@@ -160,7 +159,7 @@ bool LinesInput::follows(std::int64_t stamp_ns, std::int64_t before_ns) const {
 }
 
 /// Lines have no checksum: a stamp that jumps may be a garbled one. It is held until the next
-/// reading tells: one that goes on from before it, and not from it, makes it a line of text; one
+/// reading shows: one that goes on from before it, and not from it, makes it a line of text; one
 /// that goes on from it makes it a gap (or another pace), or a clock that began again. Takes what
 /// was held, and says whether this one is to be taken now.
 bool LinesInput::stamps_agree(const Line& line, LineReader::Reading& reading) {
@@ -195,8 +194,8 @@ void LinesInput::take_text(const Line& line) {
   const double at = last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9;
   happened(
       {"text", interval_s_ > 0 ? static_cast<double>(next_) * interval_s_ : at, at, line.text, ""});
-  if (++strange_ <= kTold)
-    note(fmt::format("{}: \"{}\" is no reading; it is kept in the device log", endpoint_.text,
+  if (++strange_ <= kReported)
+    note(fmt::format("{}: \"{}\" is not a reading; kept in the device log", endpoint_.text,
                      book::printable(line.text.substr(0, 80))));
 }
 
@@ -215,9 +214,9 @@ void LinesInput::take_reading(const Line& line, LineReader::Reading& reading) {
         // It began again (a reset), or stands still: it goes on where this computer's clock says.
         const auto passed = static_cast<std::int64_t>((line.arrived_s - last_arrived_s_) * 1e9);
         const std::int64_t place = last_ns_ + std::max<std::int64_t>(1'000, passed);
-        note(
-            fmt::format("{}: its time went back at {:.3f} s; what follows is placed by its arrival",
-                        endpoint_.text, static_cast<double>(last_ns_) * 1e-9));
+        note(fmt::format(
+            "{}: time went backwards at {:.3f} s; later readings are placed by arrival time",
+            endpoint_.text, static_cast<double>(last_ns_) * 1e-9));
         shift_ns_ += place - own;
         own = place;
         gap_ = true;
@@ -273,7 +272,7 @@ void LinesInput::flush() {
 }
 
 void LinesInput::run(const std::stop_token& stop) {
-  Patience patience;
+  WaitClock patience;
   while (!stop.stop_requested()) {
     std::optional<Error> lost;
     try {
@@ -295,7 +294,7 @@ void LinesInput::run(const std::stop_token& stop) {
     }
   }
   if (held_) take_text(held_->line);  // nothing came that would have confirmed it
-  if (strange_ > kTold)
+  if (strange_ > kReported)
     note(fmt::format("{}: {} lines in all are no readings; they are kept in the device log",
                      endpoint_.text, strange_));
   if (fell_behind_ > 0)
@@ -306,7 +305,7 @@ void LinesInput::run(const std::stop_token& stop) {
 void LinesInput::reconnect(const std::stop_token& stop, const Error& why) {
   auto link = reopened(stop, why, settings_.reconnect_s,
                        last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9);
-  if (!link) return;  // told to stop
+  if (!link) return;  // asked to stop
   link_ = std::move(link);
   open_.clear();
   first_line_ = gap_ = true;

@@ -13,7 +13,7 @@ namespace kuvio::acquire {
 /// device log.
 class LinesInput : public Input {
 public:
-  /// Connects and waits for the first reading, which tells what the columns are. Error when none
+  /// Connects and waits for the first reading, which says what the columns are. Error when none
   /// comes within 10 s.
   LinesInput(const Endpoint& endpoint, const InputSettings& settings);
   ~LinesInput() override { join(); }

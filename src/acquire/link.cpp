@@ -62,7 +62,7 @@ public:
                         result = failed;
                       });
     if (!wait(done, std::chrono::seconds(5))) {
-      throw Error(Failure::unavailable, "link stalled", where_, "it takes no more data");
+      throw Error(Failure::unavailable, "link stalled", where_, "it accepts no more data");
     }
     if (result) lost(result);
   }
@@ -82,7 +82,7 @@ public:
 private:
   [[noreturn]] void lost(const asio::error_code& why) const {
     throw Error(Failure::unavailable, "link lost", where_,
-                why == asio::error::eof ? "the other end hung up" : why.message());
+                why == asio::error::eof ? "the remote end closed the connection" : why.message());
   }
 
   std::string where_;
@@ -165,7 +165,7 @@ public:
       ::tcsetattr(fd_, TCSANOW, &raw);
     } else if (endpoint.over == "usbtmc") {
       // The kernel's driver reads a message as a whole and has its own time limit; it does not
-      // tell by poll when one is there.
+      // know by poll when one is there.
       ::fcntl(fd_, F_SETFL, ::fcntl(fd_, F_GETFL) & ~O_NONBLOCK);
       blocking_ = true;
     }
@@ -207,7 +207,7 @@ public:
       }
       if (n < 0 && errno != EAGAIN && errno != EINTR) lost(errno);
       if (std::chrono::steady_clock::now() > deadline) {
-        throw Error(Failure::unavailable, "link stalled", where_, "it takes no more data");
+        throw Error(Failure::unavailable, "link stalled", where_, "it accepts no more data");
       }
       pollfd ask{fd_, POLLOUT, 0};
       ::poll(&ask, 1, 100);
@@ -230,11 +230,11 @@ private:
     if ((ask.revents & POLLHUP) != 0 && (ask.revents & POLLIN) == 0 && heard_) hung_up();
   }
   [[noreturn]] void hung_up() const {
-    throw Error(Failure::unavailable, "link lost", where_, "the other end hung up");
+    throw Error(Failure::unavailable, "link lost", where_, "the remote end closed the connection");
   }
   [[noreturn]] void lost(int why) const {
     throw Error(Failure::unavailable, "link lost", where_,
-                why == EIO ? "the other end hung up"
+                why == EIO ? "the remote end closed the connection"
                            : std::error_code(why, std::generic_category()).message());
   }
 

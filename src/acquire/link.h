@@ -18,7 +18,7 @@ public:
   /// Reads what is there, at most out.size() bytes; 0 when nothing came within the time. Throws
   /// Error (unavailable) when the other end hung up.
   virtual std::size_t read(std::span<char> out, std::chrono::milliseconds timeout) = 0;
-  /// Reads what lies ready, without waiting; 0 where that cannot be told.
+  /// Reads what lies ready, without waiting; 0 where that is not known.
   virtual std::size_t read_ready(std::span<char> out) = 0;
   /// Writes all of it or throws Error (unavailable).
   virtual void write(std::string_view data) = 0;

@@ -51,7 +51,7 @@ void LogTrack::drain(double until_s) {
       // It was running before: its first line's arrival is all there is.
       boot_at_ = arrived - *line.uptime_s;
       notes_.emplace_back(
-          "the device was already running: its log is placed by the arrival of the first line");
+          "the device was already running; its log is aligned to the arrival of the first line");
     }
     place(line, line.uptime_s ? *boot_at_ + *line.uptime_s : arrived, until_s);
   }

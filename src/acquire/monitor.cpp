@@ -14,7 +14,7 @@ namespace {
 using Clock = std::chrono::steady_clock;
 constexpr auto kEvery = std::chrono::milliseconds(100);
 constexpr double kKept = 10;  // s
-constexpr std::size_t kTold = 50, kLines = 10000;
+constexpr std::size_t kMostErrors = 50, kLines = 10000;
 
 }  // namespace
 
@@ -59,14 +59,14 @@ std::vector<DeviceLine> Monitor::take_lines() {
   return std::exchange(lines_, {});
 }
 
-std::vector<std::string> Monitor::take_told() {
+std::vector<std::string> Monitor::take_errors() {
   const std::lock_guard lock(mutex_);
-  return std::exchange(told_, {});
+  return std::exchange(errors_, {});
 }
 
 void Monitor::read_settings(Scpi& scpi, const Profile& profile) {
   const auto ask = [&](const Setting& s, Dimension d) {
-    return s.ask.empty() ? 0 : scpi.query_number(s.ask, d, s.factor);
+    return s.query.empty() ? 0 : scpi.query_number(s.query, d, s.factor);
   };
   std::vector<OutputState> all;
   for (const OutputProfile& o : profile.outputs) {
@@ -84,12 +84,12 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
   LiveReading reading{at_s, 0, 0};
   bool current = false, voltage = false;
   for (const ChannelProfile& c : profile.channels) {
-    if (c.ask.empty()) continue;
+    if (c.query.empty()) continue;
     if (c.quantity == "current" && !current) {
-      reading.current = scpi.query_number(c.ask, Dimension::current, c.factor);
+      reading.current = scpi.query_number(c.query, Dimension::current, c.factor);
       current = true;
     } else if (c.quantity == "voltage" && !voltage) {
-      reading.voltage = scpi.query_number(c.ask, Dimension::voltage, c.factor);
+      reading.voltage = scpi.query_number(c.query, Dimension::voltage, c.factor);
       voltage = true;
     }
   }
@@ -101,7 +101,7 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
   }
   std::vector<std::pair<std::string, bool>> lines;
   for (const LineProfile& l : profile.lines)
-    lines.emplace_back(l.name, !l.ask.empty() && scpi.query_on(l.ask));
+    lines.emplace_back(l.name, !l.query.empty() && scpi.query_on(l.query));
   const auto errors =
       profile.errors.empty() ? std::vector<std::string>{} : scpi.errors(profile.errors);
   const std::lock_guard lock(mutex_);
@@ -110,8 +110,8 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
   state_.lines = std::move(lines);
   readings_.push_back(reading);
   while (readings_.front().at_s < at_s - kKept) readings_.pop_front();
-  told_.insert(told_.end(), errors.begin(), errors.end());
-  if (told_.size() > kTold) told_.erase(told_.begin(), told_.end() - kTold);
+  errors_.insert(errors_.end(), errors.begin(), errors.end());
+  if (errors_.size() > kMostErrors) errors_.erase(errors_.begin(), errors_.end() - kMostErrors);
   answered_ = Clock::now();
 }
 
@@ -126,7 +126,7 @@ int Monitor::carry_out_all(Scpi& scpi, const Profile& profile, const std::vector
     }
     if (switching && order.switching.on && !order.switching.of_line() && refused > 0) {
       const std::lock_guard lock(mutex_);
-      told_.emplace_back("the output was not switched on: a setting before it was refused");
+      errors_.emplace_back("the output was not switched on: a setting before it was refused");
       continue;
     }
     carry_out(scpi, profile, order);
@@ -135,7 +135,7 @@ int Monitor::carry_out_all(Scpi& scpi, const Profile& profile, const std::vector
     if (errors.empty()) continue;
     ++refused;
     const std::lock_guard lock(mutex_);
-    for (const std::string& e : errors) told_.push_back("a setting was refused: " + e);
+    for (const std::string& e : errors) errors_.push_back("a setting was refused: " + e);
   }
   return refused;
 }
@@ -192,7 +192,7 @@ void Monitor::reset(Scpi& scpi, const Profile& profile, const Switching& what,
       const bool meant = what.name.empty() ? &o == &profile.outputs.front() : o.name == what.name;
       if (meant && !o.state.empty() && !scpi.query_on(o.state)) {
         const std::lock_guard lock(mutex_);
-        told_.push_back("the output is off: the device was not reset by it");
+        errors_.push_back("the output is off: the device was not reset by it");
         return;
       }
     }
@@ -210,7 +210,7 @@ void Monitor::reset(Scpi& scpi, const Profile& profile, const Switching& what,
       std::this_thread::sleep_for(kEvery);
     }
   }
-  // Told to stop meanwhile: a line is let go, an output stays off.
+  // Reported to stop meanwhile: a line is let go, an output stays off.
   if (!stop.stop_requested() || what.of_line()) switch_over(scpi, profile, back);
 }
 
@@ -219,15 +219,15 @@ void Monitor::run(const std::stop_token& stop) {
   try {
     Profile profile;
     if (profiles_.size() == 1) profile = profiles_.front();
-    const auto talk = [](const Profile& p) {
-      return Talk{p.terminator, std::chrono::milliseconds(std::llround(p.patience_s * 1000))};
+    const auto framing = [](const Profile& p) {
+      return Framing{p.terminator, std::chrono::milliseconds(std::llround(p.timeout_s * 1000))};
     };
-    Scpi scpi(open_link(output_), output_.text, talk(profile));
+    Scpi scpi(open_link(output_), output_.text, framing(profile));
     const std::string identity =
         profile.identity.empty() ? profile.name : scpi.query(profile.identity);
     profile = profile_for(identity, profiles_);
-    scpi.set_talk(talk(profile));
-    for (const std::string& command : profile.begin) scpi.send(command);
+    scpi.set_framing(framing(profile));
+    for (const std::string& command : profile.init) scpi.send(command);
     bool on = false;
     for (const OutputProfile& o : profile.outputs) on |= !o.state.empty() && scpi.query_on(o.state);
     read_settings(scpi, profile);

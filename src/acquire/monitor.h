@@ -47,7 +47,7 @@ struct MonitorState {
 };
 
 /// Watches one output and the device's log while nothing is recorded: reads current and voltage
-/// ten times a second, sets what it is told to. It never switches the output on by itself.
+/// ten times a second, sets what it is asked to. It never switches the output on by itself.
 ///
 /// All talking is done in threads of its own; every member may be called from any thread and
 /// returns at once, but the destructor, which may wait up to 5 s for a link that has stalled.
@@ -70,7 +70,7 @@ public:
   /// Lines of the device since the last call, sent ones included.
   std::vector<DeviceLine> take_lines();
   /// What the instrument's error queue held since the last call, newest last.
-  std::vector<std::string> take_told();
+  std::vector<std::string> take_errors();
 
 private:
   void run(const std::stop_token& stop);
@@ -101,7 +101,7 @@ private:
   std::deque<LiveReading> readings_;
   const std::vector<Profile> profiles_;
   std::vector<Order> orders_;
-  std::vector<std::string> lines_to_send_, told_;
+  std::vector<std::string> lines_to_send_, errors_;
   std::vector<DeviceLine> lines_;
   std::chrono::steady_clock::time_point answered_ = std::chrono::steady_clock::now();
   std::jthread log_thread_, thread_;

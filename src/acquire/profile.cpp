@@ -27,13 +27,13 @@ std::vector<std::string> list(const TomlTable& t, const char* key) {
 
 /// A number may be written in any unit; `unit` is the one the instrument speaks.
 Setting read_setting(const TomlTable& t, Dimension dimension) {
-  t.expect({"set", "ask", "unit", "least", "most"});
+  t.expect({"set", "query", "unit", "min", "max"});
   Setting out;
   out.set = optional(t, "set");
-  out.ask = optional(t, "ask");
-  if (out.set.empty() && out.ask.empty()) t.complain("\"set\", \"ask\" or both are needed");
+  out.query = optional(t, "query");
+  if (out.set.empty() && out.query.empty()) t.complain("\"set\", \"query\" or both are needed");
   if (!out.set.empty() && out.set.find("{}") == std::string::npos)
-    t.complain("\"set\" needs {} where the number goes", "set");
+    t.complain("\"set\" needs {} as the place for the number", "set");
   if (const auto unit = t.optional_string("unit")) {
     try {
       out.factor = unit_factor(*unit, dimension);
@@ -41,10 +41,10 @@ Setting read_setting(const TomlTable& t, Dimension dimension) {
       t.complain(e.what(), "unit");
     }
   }
-  out.least = t.optional_quantity("least", dimension);
-  out.most = t.optional_quantity("most", dimension);
-  if (out.least && out.most && *out.least > *out.most)
-    t.complain("\"least\" must not be more than \"most\"", "least");
+  out.min = t.optional_quantity("min", dimension);
+  out.max = t.optional_quantity("max", dimension);
+  if (out.min && out.max && *out.min > *out.max)
+    t.complain("\"min\" must not be more than \"max\"", "min");
   return out;
 }
 
@@ -56,12 +56,12 @@ Setting setting(const TomlTable& t, const char* key, Dimension dimension) {
 StatusBits status(const TomlTable& t, const char* key) {
   const auto table = t.optional_table(key);
   if (!table) return {};
-  table->expect({"ask", "bit"});
+  table->expect({"query", "bit"});
   const std::string bit = table->optional_string("bit").value_or("0");
   if (bit.size() > 2 || bit.find_first_not_of("0123456789") != std::string::npos || bit.empty() ||
       std::stoi(bit) > 31)
     table->complain("\"bit\" must be \"0\" to \"31\"", "bit");
-  return {table->string("ask"), 1U << static_cast<unsigned>(std::stoi(bit))};
+  return {table->string("query"), 1U << static_cast<unsigned>(std::stoi(bit))};
 }
 
 std::string accuracy_of(const TomlTable& t) {
@@ -88,10 +88,10 @@ OutputProfile read_output(const TomlTable& t) {
   out.voltage = setting(t, "voltage", Dimension::voltage);
   out.current_limit = setting(t, "current_limit", Dimension::current);
   if (const auto what = t.optional_table("on_over_current")) {
-    what->expect({"switch_off", "hold", "ask"});
+    what->expect({"switch_off", "limit", "query"});
     out.cut_off = what->string("switch_off");
-    out.hold = what->string("hold");
-    out.cut_off_state = optional(*what, "ask");
+    out.hold = what->string("limit");
+    out.cut_off_state = optional(*what, "query");
   }
   out.limited = status(t, "limited");
   out.tripped = status(t, "tripped");
@@ -99,12 +99,12 @@ OutputProfile read_output(const TomlTable& t) {
 }
 
 LineProfile read_line(const TomlTable& t) {
-  t.expect({"name", "high", "low", "ask"});
-  return {t.string("name"), t.string("high"), t.string("low"), optional(t, "ask")};
+  t.expect({"name", "high", "low", "query"});
+  return {t.string("name"), t.string("high"), t.string("low"), optional(t, "query")};
 }
 
 ChannelProfile read_channel(const TomlTable& t) {
-  t.expect({"name", "quantity", "unit", "ask", "array", "accuracy", "samples", "lines", "range",
+  t.expect({"name", "quantity", "unit", "query", "array", "accuracy", "samples", "lines", "range",
             "range_auto"});
   ChannelProfile out;
   out.name = t.string("name");
@@ -129,9 +129,9 @@ ChannelProfile read_channel(const TomlTable& t) {
   } else {
     t.complain("\"quantity\" is current, voltage or logic", "quantity");
   }
-  out.ask = optional(t, "ask");
+  out.query = optional(t, "query");
   out.array = optional(t, "array");
-  if (out.ask.empty() && out.array.empty()) t.complain("\"ask\", \"array\" or both are needed");
+  if (out.query.empty() && out.array.empty()) t.complain("\"query\", \"array\" or both are needed");
   out.accuracy = accuracy_of(t);
   const std::string samples = t.optional_string("samples").value_or("averaged");
   if (samples != "averaged" && samples != "instant")
@@ -146,8 +146,8 @@ ChannelProfile read_channel(const TomlTable& t) {
 }
 
 LogProfile read_log(const TomlTable& t) {
-  t.expect(
-      {"interval", "rate", "setup", "start", "stop", "ready", "ready_tells", "format", "most"});
+  t.expect({"interval", "rate", "setup", "start", "stop", "ready", "ready_returns", "format",
+            "max_count"});
   LogProfile out;
   if (t.has("interval") == t.has("rate")) t.complain("one of \"interval\" and \"rate\" is needed");
   out.interval_is_rate = t.has("rate");
@@ -157,7 +157,7 @@ LogProfile read_log(const TomlTable& t) {
   out.start = t.string("start");
   out.stop = optional(t, "stop");
   out.ready = t.string("ready");
-  const std::string means = t.string("ready_tells");
+  const std::string means = t.string("ready_returns");
   if (means == "oldest, end") {
     out.means = LogProfile::Ready::window;
   } else if (means == "count") {
@@ -165,7 +165,7 @@ LogProfile read_log(const TomlTable& t) {
   } else if (means == "waiting") {
     out.means = LogProfile::Ready::waiting;
   } else {
-    t.complain("\"ready_tells\" is \"oldest, end\", \"count\" or \"waiting\"", "ready_tells");
+    t.complain("\"ready_returns\" is \"oldest, end\", \"count\" or \"waiting\"", "ready_returns");
   }
   using Format = LogProfile::Format;
   static const std::array<std::pair<const char*, Format>, 5> kFormats{
@@ -184,17 +184,17 @@ LogProfile read_log(const TomlTable& t) {
         "format");
   }
   out.format = found->second;
-  if (const auto most = t.optional_string("most")) {
-    if (most->empty() || most->size() > 7 ||
-        most->find_first_not_of("0123456789") != std::string::npos || std::stoll(*most) < 1)
-      t.complain("\"most\" must be a count such as \"4096\"", "most");
-    out.most = std::stoll(*most);
+  if (const auto count = t.optional_string("max_count")) {
+    if (count->empty() || count->size() > 7 ||
+        count->find_first_not_of("0123456789") != std::string::npos || std::stoll(*count) < 1)
+      t.complain("\"max_count\" must be a count such as \"4096\"", "max_count");
+    out.max_count = std::stoll(*count);
   }
   return out;
 }
 
-void read_talk(const TomlTable& t, Profile& out) {
-  t.expect({"terminator", "identity", "errors", "done", "patience", "begin"});
+void read_protocol(const TomlTable& t, Profile& out) {
+  t.expect({"terminator", "identity", "errors", "done", "timeout", "init"});
   const std::string end = t.optional_string("terminator").value_or("LF");
   if (end != "LF" && end != "CR" && end != "CRLF")
     t.complain("\"terminator\" is LF, CR or CRLF", "terminator");
@@ -202,12 +202,12 @@ void read_talk(const TomlTable& t, Profile& out) {
   if (t.has("identity")) out.identity = t.string("identity");
   if (t.has("errors")) out.errors = t.string("errors");
   if (t.has("done")) out.done = t.string("done");
-  if (const auto patience = t.optional_quantity("patience", Dimension::time)) {
+  if (const auto patience = t.optional_quantity("timeout", Dimension::time)) {
     if (!(*patience > 0 && *patience <= 600))
-      t.complain("\"patience\" must be more than nothing and at most 600 s", "patience");
-    out.patience_s = *patience;
+      t.complain("\"timeout\" must be greater than zero and at most 600 s", "timeout");
+    out.timeout_s = *patience;
   }
-  out.begin = list(t, "begin");
+  out.init = list(t, "init");
 }
 
 std::string replaced(std::string text, const std::string& place, const std::string& with) {
@@ -220,14 +220,15 @@ std::string replaced(std::string text, const std::string& place, const std::stri
 
 Profile parse_profile(const std::string& text, const std::string& file) {
   const TomlTable t = TomlTable::text(text, file, "profile");
-  t.expect({"kuvio", "name", "match", "talk", "output", "line", "line_level", "channel", "log"});
+  t.expect(
+      {"kuvio", "name", "match", "protocol", "output", "line", "line_level", "channel", "log"});
   Profile out;
   out.file = file;
   out.name = t.string("name");
   out.match = optional(t, "match");
   if (!out.match.empty() && !RE2(out.match, RE2::Quiet).ok())
-    t.complain("\"match\" is no regular expression", "match");
-  if (const auto talk = t.optional_table("talk")) read_talk(*talk, out);
+    t.complain("\"match\" is not a regular expression", "match");
+  if (const auto protocol = t.optional_table("protocol")) read_protocol(*protocol, out);
   for (const TomlTable& o : t.tables("output")) out.outputs.push_back(read_output(o));
   for (const TomlTable& l : t.tables("line")) out.lines.push_back(read_line(l));
   out.line_level = setting(t, "line_level", Dimension::voltage);
@@ -240,8 +241,8 @@ Profile parse_profile(const std::string& text, const std::string& file) {
     }
     if (out.log && c.array.empty())
       t.complain("the profile has a [log], so channel \"" + c.name + "\" needs an \"array\"");
-    if (!out.log && c.ask.empty())
-      t.complain("without a [log], channel \"" + c.name + "\" needs an \"ask\"");
+    if (!out.log && c.query.empty())
+      t.complain("without a [log], channel \"" + c.name + "\" needs an \"query\"");
   }
   for (std::size_t i = 0; i < out.outputs.size(); ++i) {
     for (std::size_t k = 0; k < i; ++k) {

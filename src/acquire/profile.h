@@ -10,18 +10,18 @@ namespace kuvio::acquire {
 /// A quantity that can be set, and asked for. In `set`, {} stands for the number, in the
 /// instrument's own unit: number = value / factor.
 struct Setting {
-  std::string set, ask;  ///< empty: it cannot be
-  double factor = 1;     ///< from the instrument's unit to SI
-  std::optional<double> least, most;
+  std::string set, query;  ///< empty: it cannot be
+  double factor = 1;       ///< from the instrument's unit to SI
+  std::optional<double> min, max;
 
   bool can_set() const { return !set.empty(); }
 };
 
 /// A bit, or several, of an answered number.
 struct StatusBits {
-  std::string ask;
+  std::string query;
   unsigned bits = 0;
-  bool known() const { return !ask.empty(); }
+  bool known() const { return !query.empty(); }
 };
 
 /// A range of a channel, and how accurate it is there.
@@ -45,7 +45,7 @@ struct OutputProfile {
 /// A digital line that the instrument drives.
 struct LineProfile {
   std::string name;
-  std::string high, low, ask;
+  std::string high, low, query;
 };
 
 /// One quantity that an instrument measures.
@@ -53,7 +53,7 @@ struct ChannelProfile {
   std::string name = "I";
   std::string quantity = "current", unit = "A";  ///< unit in SI: A, V; "" for logic lines
   double factor = 1;                             ///< from what it answers to SI
-  std::string ask;                               ///< one reading
+  std::string query;                             ///< one reading
   std::string array;                             ///< what it has logged: {first}, {count}
   std::string accuracy;
   std::vector<Range> ranges;
@@ -76,7 +76,7 @@ struct LogProfile {
   std::string start, stop, ready;
   Ready means = Ready::window;
   Format format = Format::float32_little;
-  std::int64_t most = 32768;  ///< samples a fetch
+  std::int64_t max_count = 32768;  ///< samples a fetch
 };
 
 /// How a kind of instrument is spoken to: data, not code (docs/profiles.md).
@@ -84,8 +84,8 @@ struct Profile {
   std::string name, match, file;
   std::string terminator = "\n";
   std::string identity = "*IDN?", errors = "SYST:ERR?", done = "*OPC?";
-  double patience_s = 5;
-  std::vector<std::string> begin;  ///< sent after connecting
+  double timeout_s = 5;
+  std::vector<std::string> init;  ///< sent after connecting
   std::vector<OutputProfile> outputs;
   std::vector<LineProfile> lines;
   Setting line_level;  ///< V that high means, of all lines

@@ -25,18 +25,18 @@ public:
       : profile_(profile),
         stop_(stop),
         scpi_(open_link(endpoint), endpoint.text,
-              {profile.terminator, milliseconds(std::llround(profile.patience_s * 1000))}) {}
+              {profile.terminator, milliseconds(std::llround(profile.timeout_s * 1000))}) {}
 
   std::vector<TryStep> run() {
     try {
       if (!profile_.identity.empty()) identity();
-      for (const std::string& command : profile_.begin) tell("talk.begin", command);
+      for (const std::string& command : profile_.init) send("protocol.begin", command);
       for (const OutputProfile& o : profile_.outputs) output(o);
       for (const LineProfile& l : profile_.lines) line(l);
       setting("line_level", profile_.line_level, Dimension::voltage);
       for (const ChannelProfile& c : profile_.channels) channel(c);
       if (profile_.log) log(*profile_.log);
-    } catch (const Error&) {  // the link is lost: the last step tells it
+    } catch (const Error&) {  // the link is lost: the last step reports it
     }
     return std::move(steps_);
   }
@@ -57,7 +57,7 @@ private:
       error = e;
     }
     // What it made of the command is in its error queue.
-    if (!lost && !profile_.errors.empty() && key != "talk.errors") {
+    if (!lost && !profile_.errors.empty() && key != "protocol.errors") {
       try {
         const auto errors = scpi_.errors(profile_.errors);
         if (!errors.empty() && s.trouble.empty())
@@ -74,7 +74,7 @@ private:
     return s.trouble.empty();
   }
 
-  void tell(const std::string& key, const std::string& command) {
+  void send(const std::string& key, const std::string& command) {
     step(key, command, [&] {
       scpi_.send(command);
       return std::string();
@@ -91,7 +91,7 @@ private:
   }
 
   void identity() {
-    step("talk.identity", profile_.identity, [&] {
+    step("protocol.identity", profile_.identity, [&] {
       const std::string answer = scpi_.query(profile_.identity);
       if (!profile_.match.empty() && !RE2::PartialMatch(answer, RE2(profile_.match, RE2::Quiet))) {
         throw Error(
@@ -101,14 +101,14 @@ private:
       return answer;
     });
     if (!profile_.done.empty())
-      step("talk.done", profile_.done, [&] { return scpi_.query(profile_.done); });
+      step("protocol.done", profile_.done, [&] { return scpi_.query(profile_.done); });
   }
 
   /// Asked for, and set to what it is.
   void setting(const std::string& key, const Setting& s, Dimension dimension) {
     std::optional<double> is;
-    if (!s.ask.empty()) is = number(key + ".ask", s.ask, dimension, s.factor);
-    if (s.can_set() && is && std::isfinite(*is)) tell(key + ".set", filled(s.set, *is / s.factor));
+    if (!s.query.empty()) is = number(key + ".query", s.query, dimension, s.factor);
+    if (s.can_set() && is && std::isfinite(*is)) send(key + ".set", filled(s.set, *is / s.factor));
   }
 
   void output(const OutputProfile& o) {
@@ -118,44 +118,44 @@ private:
     setting(key + ".current_limit", o.current_limit, Dimension::current);
     if (!o.cut_off_state.empty()) {
       bool off = false;
-      const bool good = step(key + ".on_over_current.ask", o.cut_off_state, [&] {
+      const bool good = step(key + ".on_over_current.query", o.cut_off_state, [&] {
         off = scpi_.query_on(o.cut_off_state);
         return std::string(off ? "switch_off" : "hold");
       });
       if (good)
-        tell(key + (off ? ".on_over_current.switch_off" : ".on_over_current.hold"),
+        send(key + (off ? ".on_over_current.switch_off" : ".on_over_current.limit"),
              off ? o.cut_off : o.hold);
     }
-    if (o.limited.known()) number(key + ".limited.ask", o.limited.ask, {}, 1);
-    if (o.tripped.known()) number(key + ".tripped.ask", o.tripped.ask, {}, 1);
+    if (o.limited.known()) number(key + ".limited.query", o.limited.query, {}, 1);
+    if (o.tripped.known()) number(key + ".tripped.query", o.tripped.query, {}, 1);
   }
 
   /// Set to what it is: a line that is let go of may be the device's reset.
   void line(const LineProfile& l) {
-    if (l.ask.empty()) return;
+    if (l.query.empty()) return;
     bool high = false;
     const std::string key = "line " + l.name;
-    const bool good = step(key + ".ask", l.ask, [&] {
-      high = scpi_.query_on(l.ask);
+    const bool good = step(key + ".query", l.query, [&] {
+      high = scpi_.query_on(l.query);
       return std::string(high ? "high" : "low");
     });
-    if (good) tell(key + (high ? ".high" : ".low"), high ? l.high : l.low);
+    if (good) send(key + (high ? ".high" : ".low"), high ? l.high : l.low);
   }
 
   void channel(const ChannelProfile& c) {
-    if (!c.range_auto.empty()) tell("channel " + c.name + ".range_auto", c.range_auto);
-    if (c.ask.empty()) return;
+    if (!c.range_auto.empty()) send("channel " + c.name + ".range_auto", c.range_auto);
+    if (c.query.empty()) return;
     const Dimension d = c.quantity == "voltage" ? Dimension::voltage : Dimension::current;
-    number("channel " + c.name + ".ask", c.ask, d, c.factor);
+    number("channel " + c.name + ".query", c.query, d, c.factor);
   }
 
   void log(const LogProfile& log) {
-    for (const std::string& command : log.setup) tell("log.setup", command);
+    for (const std::string& command : log.setup) send("log.setup", command);
     setting(log.interval_is_rate ? "log.rate" : "log.interval", log.interval,
             log.interval_is_rate ? Dimension::frequency : Dimension::time);
-    tell("log.start", log.start);
+    send("log.start", log.start);
     if (!profile_.done.empty())
-      step("talk.done", profile_.done, [&] { return scpi_.query(profile_.done); });
+      step("protocol.done", profile_.done, [&] { return scpi_.query(profile_.done); });
     for (int i = 0; i < 50 && !stop_.stop_requested(); ++i)
       std::this_thread::sleep_for(milliseconds(10));
     std::int64_t first = 0, count = 0;
@@ -168,17 +168,17 @@ private:
       try {
         values = parse_values(answer);
       } catch (const std::invalid_argument&) {
-        wrong("is not made of numbers");
+        wrong("is not numeric");
       }
       const bool window = log.means == LogProfile::Ready::window;
       if (values.size() != (window ? 2U : 1U))
-        wrong(window ? "should be two numbers, oldest and end" : "should be one number");
+        wrong(window ? "expected two numbers, oldest and end" : "should be one number");
       first = window ? static_cast<std::int64_t>(values[0]) : 0;
       count = static_cast<std::int64_t>(values.back()) - first;
-      if (count <= 0) wrong("says that nothing was logged in half a second");
+      if (count <= 0) wrong("reported no samples after 0.5 s");
       return answer;
     });
-    count = std::min<std::int64_t>({count, log.most, 16});
+    count = std::min<std::int64_t>({count, log.max_count, 16});
     for (const ChannelProfile& c : profile_.channels) {
       if (count <= 0) break;
       const std::string command = filled(c.array, first, count);
@@ -186,14 +186,14 @@ private:
         const auto values = scpi_.query_values(command, log.format);
         if (static_cast<std::int64_t>(values.size()) != count) {
           throw Error(Failure::bad_data, "", "",
-                      fmt::format("{} samples came, {} were asked for", values.size(), count));
+                      fmt::format("{} samples returned, {} requested", values.size(), count));
         }
         return fmt::format("{} samples, the first {:g}", values.size(),
                            values.front() * (c.quantity == "logic" ? 1 : c.factor));
       });
       if (log.means == LogProfile::Ready::waiting) first += count;
     }
-    if (!log.stop.empty()) tell("log.stop", log.stop);
+    if (!log.stop.empty()) send("log.stop", log.stop);
   }
 
   const Profile& profile_;

@@ -12,13 +12,14 @@ namespace kuvio::acquire {
 
 /// One thing that was said to an instrument, and how it answered.
 struct TryStep {
-  std::string key;      ///< which key of the profile: "output.voltage.ask"
+  std::string key;      ///< which key of the profile: "output.voltage.query"
   std::string command;  ///< as it was sent
   std::string answer;   ///< as it came back, shortened; "" for none
   std::string trouble;  ///< "" when it is as it should be
 };
 
-/// Says every command of a profile to an instrument, one after the other, and looks at the answers.
+/// Sends every command of a profile to an instrument, one after the other, and looks at the
+/// answers.
 ///
 /// Nothing is changed: settings are asked for and set to what they are, and no output is switched.
 /// It logs for half a second where the profile has a log. Stops where the link is lost; never

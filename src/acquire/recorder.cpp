@@ -32,14 +32,14 @@ Recording::Recording(book::Book& book, const RecordSettings& settings, const std
       until_s_(settings.seconds > 0 ? settings.seconds : kNever) {
   if (settings.inputs.empty())
     throw Error(Failure::usage, "nothing to record", "capture", "it has no input");
-  for (const InputWish& wish : settings.inputs) {
-    InputSettings wanted = wish.settings;
+  for (const InputConfig& request : settings.inputs) {
+    InputSettings wanted = request.settings;
     wanted.stop = stop;
-    tracks_.push_back(std::make_unique<Tracks>(open_input(wish.endpoint, wanted), tracks_.empty(),
-                                               settings.time_scale));
+    tracks_.push_back(std::make_unique<Tracks>(open_input(request.endpoint, wanted),
+                                               tracks_.empty(), settings.time_scale));
     // One that was on already is not switched on: nothing begins with it.
     const auto& on = tracks_.back()->input().found_on();
-    for (const auto& [name, output] : wish.settings.outputs) {
+    for (const auto& [name, output] : request.settings.outputs) {
       const bool was_on = name.empty() ? !on.empty() : std::count(on.begin(), on.end(), name) > 0;
       powers_on_ |= output.power_on && !was_on;
     }
@@ -66,7 +66,7 @@ Recording::Recording(book::Book& book, const RecordSettings& settings, const std
   until_s_ = axis().whole_samples_s(until_s_);
   if (const auto limit = axis().input().current_limit()) {
     limits_.emplace(*limit);
-    limits_->told = [this](const std::string& text) { warn(text); };
+    limits_->report = [this](const std::string& text) { warn(text); };
   }
   find_watched(arm_, arm_place_);
   find_watched(until_, until_place_);
@@ -158,7 +158,7 @@ void Recording::discard() {
 
 void Recording::warn(const std::string& text) {
   result_.warnings.push_back(text);
-  told_.push_back(text);
+  reported_.push_back(text);
 }
 
 void Recording::loop(const std::stop_token& stop,
@@ -174,19 +174,19 @@ void Recording::loop(const std::stop_token& stop,
     }
     bool busy = false;
     for (auto& t : tracks_) busy |= drain(*t);
-    take_happenings();
+    take_events();
     if (log_) log_->drain(until_s_);
     send_lines();
-    heed_control();
+    apply_control();
     watch_sleep();
     watch_links();
     watch_progress();
     if (Clock::now() - flushed >= kFlushEvery) {
       for (auto& t : tracks_) t->keep_clock(axis());
       writer_->flush();
-      heed_new_book();
+      follow_new_book();
       flushed = Clock::now();
-      tell(progress, false);
+      report(progress, false);
       if (disk_is_full()) {
         result_.interrupted = result_.disk_full = true;
         reason = "the disk is full";
@@ -238,16 +238,16 @@ void Recording::watch_progress() {
       p.samples = t.samples();
       p.last_host_s = now;
       p.silent.restart();
-      p.told_silent = false;
+      p.reported_silent = false;
       compare_clocks(i, false);
       continue;
     }
     const double usual =
         p.samples > 0 ? t.recorded_s() / static_cast<double>(p.samples) / settings_.time_scale : 0;
-    if (p.told_silent || t.input().ended() || t.input().away() ||
+    if (p.reported_silent || t.input().ended() || t.input().away() ||
         p.silent.waited_s() < std::max(kSilent, 20 * usual))
       continue;
-    p.told_silent = true;
+    p.reported_silent = true;
     const double at = own_on_axis(t, t.recorded_s());
     writer_->event({"input_silent", at, at, "no samples come"});
     warn(fmt::format("{}: no samples came for {:.0f} s", t.input().endpoint().text,
@@ -258,7 +258,7 @@ void Recording::watch_progress() {
 void Recording::compare_clocks(std::size_t track, bool settled) {
   const Tracks& t = *tracks_[track];
   Progress& p = progress_[track];
-  if (p.told_clock || p.samples == 0 || t.period() == 0) return;
+  if (p.reported_clock || p.samples == 0 || t.period() == 0) return;
   // Queues hold some seconds, and clocks are off by some parts in a hundred.
   const double own = t.recorded_s() - p.first_own_s,
                real = (p.last_host_s - p.first_host_s) * settings_.time_scale;
@@ -269,9 +269,9 @@ void Recording::compare_clocks(std::size_t track, bool settled) {
   }
   // Behind for a moment (a pause of this program) is not wrong.
   if (!settled && p.contradicted.waited_s() < 2) return;
-  p.told_clock = true;
+  p.reported_clock = true;
   warn(
-      fmt::format("{}: by this computer's clock its samples are not as far apart as it tells: "
+      fmt::format("{}: by this computer's clock its samples are not as far apart as it says: "
                   "{} of them came in {}",
                   t.input().endpoint().text, duration(own), duration(real)));
 }
@@ -328,7 +328,7 @@ void Recording::watch_charge(const Tracks& track, const Packet& packet) {
     const double v = packet.columns[column][i];
     if (!flag_of_value(v)) charge_ += calibrated(track.first_channel() + column, v) * dt;
     if (std::fabs(charge_) < settings_.until_charge) continue;
-    stop_at(t + step_of(track), "the charge it was to end with flowed");
+    stop_at(t + step_of(track), "stop charge reached");
     return;
   }
 }
@@ -339,9 +339,9 @@ void Recording::stop_at(double t, const std::string& reason) {
   stop_reason_ = reason;
 }
 
-void Recording::take_happenings() {
+void Recording::take_events() {
   for (auto& t : tracks_) {
-    for (Happening& h : t->input().take_happenings()) {
+    for (InputEvent& h : t->input().take_events()) {
       const double shift = t->origin_own_s();
       const double a = own_on_axis(*t, h.earliest_s - shift),
                    b = own_on_axis(*t, h.latest_s - shift);
@@ -359,69 +359,68 @@ void Recording::take_happenings() {
                                      : of + ": " + h.text});
       if (h.kind == "output_on" && log_) log_->power_came(a, b);
       if (h.kind == "device_reset" && log_) log_->power_came(b - (b - a) / 2, b);
-      tell_of(h, a, b);
+      report_event(h, a, b);
     }
     for (const std::string& note : t->input().take_notes()) warn(note);
   }
   if (until_.trigger().kind == Trigger::Kind::log_line && until_.happened_at())
-    stop_at(std::max(*until_.happened_at(), 1e-9), "the line it was to end with came");
+    stop_at(std::max(*until_.happened_at(), 1e-9), "stop line seen in the log");
 }
 
-void Recording::tell_of(const Happening& h, double a, double b) {
+void Recording::report_event(const InputEvent& h, double a, double b) {
   const auto once = [&](const std::string& text) {
     if (++trouble_[h.kind + h.output] == 1) warn(text);
   };
   const std::string what = h.output.empty() ? "the output" : "output " + h.output;
-  if (h.kind == "output_cut_off")
+  if (h.kind == "output_tripped")
     warn(fmt::format("over-current at {}: {} switched itself off", duration(a), what));
   if (h.kind == "link_lost") {
-    warn(fmt::format("{} was out of reach from {} on; it answered again after {}", h.text,
-                     duration(a), duration(b - a)));
+    warn(fmt::format("{}; unreachable from {} on, reconnected after {}", h.text, duration(a),
+                     duration(b - a)));
   }
   if (h.kind == "input_silent")
     once(fmt::format("no reading came from {} to {}: a gap", duration(a), duration(b)));
 }
 
 /// The book was taken away, and the writer goes on in another.
-void Recording::heed_new_book() {
-  const std::string told = writer_->take_told();
-  if (told.empty()) return;
+void Recording::follow_new_book() {
+  const std::string report_text = writer_->take_report();
+  if (report_text.empty()) return;
   result_.capture = writer_->id();
   result_.book = writer_->book().path();
-  warn(told);
+  warn(report_text);
 }
 
 void Recording::watch_sleep() {
   const double now = slept() - slept_at_start_;
-  if (now - slept_told_ < kSlept) return;
-  const double length = now - slept_told_;
-  slept_told_ = now;
+  if (now - slept_reported_ < kSlept) return;
+  const double length = now - slept_reported_;
+  slept_reported_ = now;
   const double end = std::max(0.0, axis().axis_of_host(host_now_s()));
   writer_->event({"machine_slept", std::max(0.0, end - length), end,
-                  fmt::format("this computer slept for {}", duration(length))});
-  warn(
-      fmt::format("this computer slept for {} in mid-capture: what the inputs lost meanwhile is "
-                  "marked",
-                  duration(length)));
+                  fmt::format("this computer was suspended for {}", duration(length))});
+  warn(fmt::format(
+      "this computer was suspended for {} during the capture; samples lost meanwhile are marked",
+      duration(length)));
 }
 
 void Recording::watch_links() {
   away_.clear();
-  told_away_.resize(tracks_.size());
+  reported_away_.resize(tracks_.size());
   for (std::size_t i = 0; i < tracks_.size(); ++i) {
     const Input& input = tracks_[i]->input();
     const auto why = input.away();
     if (why) away_ += (away_.empty() ? "" : "; ") + *why;
-    if (why && !told_away_[i]) {
-      warn(fmt::format("{} at {:%H:%M:%S}; {} saved{}. The link is tried again", *why,
+    if (why && !reported_away_[i]) {
+      warn(fmt::format("{} at {:%H:%M:%S}; {} saved{}. Reconnecting", *why,
                        fmt::localtime(std::time(nullptr)), duration(axis().recorded_s()),
                        input.has_outputs() ? "; its output may still be on: check it" : ""));
     }
-    told_away_[i] = why.has_value();
+    reported_away_[i] = why.has_value();
   }
 }
 
-void Recording::heed_control() {
+void Recording::apply_control() {
   if (!settings_.control) return;
   for (const std::string& line : settings_.control->take_lines()) {
     if (log_) log_->log().send(line);

@@ -23,18 +23,18 @@ struct ScheduledLine {
   std::string text;
 };
 
-struct InputWish {
+struct InputConfig {
   Endpoint endpoint;
   InputSettings settings;
 };
 
 struct RecordSettings {
   std::string name, build;
-  std::vector<InputWish> inputs;  ///< the first one's clock is the capture's
+  std::vector<InputConfig> inputs;  ///< the first one's clock is the capture's
   std::optional<Endpoint> log;
   double seconds = 0;     ///< of the capture's own time; 0: until stopped
   double time_scale = 1;  ///< capture seconds per real second (a simulated bench may run faster)
-  std::string accuracy;   ///< of the first current of every input, as written; "" as they tell
+  std::string accuracy;   ///< of the first current of every input, as written; "" as they say
   std::map<std::string, book::Calibration> calibration;  ///< by channel
   std::map<std::string, std::string> accuracies;         ///< by channel, before all others
   /// Shunts (Ohm), by channel: a channel that delivers the drop over one becomes the current
@@ -52,7 +52,7 @@ struct RecordSettings {
   std::function<double()> slept;  ///< how long the machine has slept (s); the kernel's own if empty
 };
 
-/// How far a recording is, told four times a second.
+/// How far a recording is, reported four times a second.
 struct RecordProgress {
   bool armed = false;  ///< waiting for what it was armed with
   double recorded_s = 0;
@@ -66,7 +66,7 @@ struct RecordProgress {
   std::string away;                        ///< why an input is out of reach; it is tried again
   double bytes_per_s = 0;                  ///< that the recording takes of it
   std::vector<book::LogLine> lines;        ///< new in the device log
-  std::vector<std::string> told;           ///< what went wrong since the last time
+  std::vector<std::string> messages;       ///< what went wrong since the last time
 };
 
 struct RecordResult {

@@ -3,8 +3,8 @@
 
 #include "acquire/limit_log.h"
 #include "acquire/log_track.h"
-#include "acquire/patience.h"
 #include "acquire/recorder.h"
+#include "acquire/wait_clock.h"
 
 #include <array>
 #include <deque>
@@ -42,7 +42,7 @@ private:
     bool any = false;
   };
   void find_watched(const TriggerWatch& watch, Watched& out);
-  /// False when it was told to stop before anything happened.
+  /// False when it was asked to stop before anything happened.
   bool wait_armed(const std::stop_token& stop,
                   const std::function<void(const RecordProgress&)>& progress);
   void forget_what_is_long_past();
@@ -66,20 +66,20 @@ private:
   /// the one before.
   void watch_charge(const Tracks& track, const Packet& packet);
   void stop_at(double t, const std::string& reason);
-  void take_happenings();
+  void take_events();
   /// What people must know at once, in words; each kind of trouble once.
-  void tell_of(const Happening& h, double a, double b);
-  void heed_new_book();
+  void report_event(const InputEvent& h, double a, double b);
+  void follow_new_book();
   void watch_sleep();
-  /// Inputs that deliver nothing, or whose own time this computer's contradicts: told once.
+  /// Inputs that deliver nothing, or whose own time this computer's contradicts: reported once.
   void watch_progress();
-  /// Tells once where what an input says of its rate cannot be. `settled`: nothing more comes.
+  /// Reports once where what an input says of its rate cannot be. `settled`: nothing more comes.
   void compare_clocks(std::size_t track, bool settled);
   /// Whether the time asked for has passed without the samples of it.
   bool time_is_up();
-  /// Tells of a link that is lost while it is tried again.
+  /// Reports a link that is lost while it is tried again.
   void watch_links();
-  void heed_control();
+  void apply_control();
   void switch_over(const Switching& what);
   void send_lines();
 
@@ -95,10 +95,10 @@ private:
   /// A lost link leaves an output as it was; whoever reads this must know.
   std::string what_of_outputs();
   void mark_missing();
-  void tell_losses();
+  void report_losses();
   /// What people watch is calibrated like what they will read.
   LiveChannel as_meant(LiveChannel c) const;
-  void tell(const std::function<void(const RecordProgress&)>& progress, bool armed);
+  void report(const std::function<void(const RecordProgress&)>& progress, bool armed);
 
   book::Book& book_;
   const RecordSettings& settings_;
@@ -109,28 +109,28 @@ private:
   std::vector<book::ChannelInfo> channels_;
   Conditions shunts_;
   std::unique_ptr<book::CaptureWriter> writer_;
-  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_told_ = 0, charge_ = 0,
+  double epoch_s_ = 0, until_s_ = kNever, slept_at_start_ = 0, slept_reported_ = 0, charge_ = 0,
          charge_at_ = 0;
   bool powers_on_ = false;
   std::optional<LimitLog> limits_;
   bool time_was_up_ = false;
   std::string stop_reason_, away_;
-  std::vector<bool> told_away_;  // by track
+  std::vector<bool> reported_away_;  // by track
   /// How a track gets on, by this computer's clock.
   struct Progress {
     std::int64_t samples = 0;
-    Patience silent;
-    Patience contradicted;
-    bool told_silent = false, told_clock = false;
+    WaitClock silent;
+    WaitClock contradicted;
+    bool reported_silent = false, reported_clock = false;
     double first_host_s = 0, first_own_s = 0, last_host_s = 0;
   };
   std::vector<Progress> progress_;
-  Patience begun_;                          // since the axis's first sample
+  WaitClock begun_;                         // since the axis's first sample
   std::deque<std::array<double, 2>> pace_;  // of the axis, lately: begun_, recorded
   std::deque<ScheduledLine> sends_;
   std::vector<DeviceLine> early_lines_;
   std::vector<book::LogLine> fresh_lines_;
-  std::vector<std::string> told_;
+  std::vector<std::string> reported_;
   std::map<std::string, int> trouble_;
   std::int64_t texts_ = 0;
   RecordProgress live_;

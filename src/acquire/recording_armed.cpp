@@ -49,7 +49,7 @@ void Recording::find_watched(const TriggerWatch& watch, Watched& out) {
 bool Recording::wait_armed(const std::stop_token& stop,
                            const std::function<void(const RecordProgress&)>& progress) {
   for (auto& t : tracks_) t->set_epoch(epoch_s_);
-  auto told = Clock::now();
+  auto reported = Clock::now();
   while (!arm_.happened_at()) {
     for (std::size_t i = 0; i < tracks_.size(); ++i) {
       tracks_[i]->hold([&](const Packet& packet) {
@@ -64,7 +64,7 @@ bool Recording::wait_armed(const std::stop_token& stop,
       if (early_lines_.size() > 10000)
         early_lines_.erase(early_lines_.begin(), early_lines_.end() - 10000);
     }
-    heed_control();
+    apply_control();
     if (settings_.control && settings_.control->take_begin()) {
       arm_.force(axis().axis_of_host(host_now_s()));
     }
@@ -81,9 +81,9 @@ bool Recording::wait_armed(const std::stop_token& stop,
       warn(result_.end_reason);
       return false;
     }
-    if (Clock::now() - told >= kFlushEvery) {
-      told = Clock::now();
-      tell(progress, true);
+    if (Clock::now() - reported >= kFlushEvery) {
+      reported = Clock::now();
+      report(progress, true);
     }
     std::this_thread::sleep_for(kIdle);
   }
@@ -129,7 +129,7 @@ bool Recording::drain(Tracks& track) {
     if (until_place_.any && tracks_[until_place_.track].get() == &track && !until_.happened_at()) {
       look_at(until_, until_place_, track, packet);
       if (until_.happened_at())
-        stop_at(*until_.happened_at() + step_of(track), "what it was to end with came");
+        stop_at(*until_.happened_at() + step_of(track), "stop condition met");
     }
     if (settings_.until_charge > 0 && &track == &axis()) watch_charge(track, packet);
     return until_s_;
@@ -152,7 +152,7 @@ void Recording::begin_at(double axis_own_s) {
   }
   create();
   const double at = *arm_.happened_at() - axis_own_s;
-  writer_->event({"armed_start", at, at, "what the capture was armed with"});
+  writer_->event({"armed_start", at, at, "start condition met"});
   if (log_) {
     for (const DeviceLine& line : early_lines_) {
       const double t = axis().axis_of_host(line.arrived_s);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The end of a recording, wanted or not, and what is told while it runs.
+// The end of a recording, wanted or not, and what is reported while it runs.
 
 #include "acquire/recording.h"
 #include "book/disk.h"
@@ -25,7 +25,7 @@ bool Recording::disk_is_full() {
 
 void Recording::out_of_disk(const Error& why) {
   for (auto& t : tracks_) {
-    t->input().set_ended_badly(true);
+    t->input().set_failed(true);
     t->input().stop();
   }
   writer_.reset();
@@ -33,19 +33,19 @@ void Recording::out_of_disk(const Error& why) {
   result_.end_reason = "the disk is full";
   book_.mark_interrupted(result_.capture, result_.end_reason);
   warn(
-      fmt::format("the book could not be written any further ({}); everything up to a second "
-                  "before is safe. Make room on the disk",
+      fmt::format("the book could not be written any further ({}); everything up to the last "
+                  "second is safe. Free some disk space",
                   why.why()));
 }
 
 void Recording::finish(const std::string& reason,
                        const std::function<void(const RecordProgress&)>& progress) {
   for (auto& t : tracks_) {
-    t->input().set_ended_badly(result_.interrupted);
+    t->input().set_failed(result_.interrupted);
     t->input().stop();
   }
   for (auto& t : tracks_) drain(*t);  // what was fetched until the stop
-  take_happenings();
+  take_events();
   if (log_) {
     log_->log().stop();
     log_->drain(until_s_);
@@ -59,13 +59,13 @@ void Recording::finish(const std::string& reason,
   for (std::size_t i = 0; i < tracks_.size(); ++i) compare_clocks(i, true);
   mark_missing();
   for (auto& t : tracks_) t->finish(axis());
-  tell_losses();
+  report_losses();
   const double at = axis().recorded_s();
   if (result_.disk_full) {
     writer_->event({"disk_full", at, at, reason});
     warn(
-        fmt::format("stopped after {}: the disk is nearly full; everything is safe. Make room, "
-                    "or record onto another disk",
+        fmt::format("stopped after {}: the disk is nearly full; everything recorded is safe. Free "
+                    "some space or record to another disk",
                     duration(at)));
   } else if (result_.interrupted) {
     writer_->event({"input_lost", at, at, reason});
@@ -73,9 +73,9 @@ void Recording::finish(const std::string& reason,
   }
   result_.end_reason = reason;
   writer_->finish(reason, result_.interrupted);
-  heed_new_book();
-  told_.clear();  // what it ended with, its result tells
-  tell(progress, false);
+  follow_new_book();
+  reported_.clear();  // what it ended with, its result says
+  report(progress, false);
 }
 
 std::string Recording::what_of_outputs() {
@@ -91,12 +91,12 @@ std::string Recording::what_of_outputs() {
 /// A capture covers what was asked for: what an input owes at the end is missing, not unasked.
 void Recording::mark_missing() {
   double end = axis().recorded_s();
-  if (progress_.front().told_silent) end = std::max(end, axis().axis_of_host(host_now_s()));
+  if (progress_.front().reported_silent) end = std::max(end, axis().axis_of_host(host_now_s()));
   if (std::isfinite(until_s_) && (time_was_up_ || end > until_s_)) end = until_s_;
   for (std::size_t i = 0; i < tracks_.size(); ++i) {
     Tracks& t = *tracks_[i];
     if (t.samples() == 0 && i > 0) continue;
-    // Inputs that are told to stop do so within some tens of milliseconds of each other, and those
+    // Inputs that are asked to stop do so within some tens of milliseconds of each other, and those
     // that print readings owe one from time to time.
     const bool asked = std::isfinite(until_s_) && end >= until_s_ && t.period() > 0;
     const double usual = t.samples() > 0 ? t.recorded_s() / static_cast<double>(t.samples()) : 0;
@@ -106,7 +106,7 @@ void Recording::mark_missing() {
   }
 }
 
-void Recording::tell_losses() {
+void Recording::report_losses() {
   for (auto& t : tracks_) {
     if (t->lost() == 0) continue;
     warn(fmt::format("{}: {} samples lost in {} gap{}, the first at {}; they are marked",
@@ -123,17 +123,17 @@ LiveChannel Recording::as_meant(LiveChannel c) const {
   c.quantity = info.quantity;
   c.unit = info.unit;
   c.last = gain * c.last + offset;
-  c.least = gain * c.least + offset;
-  c.most = gain * c.most + offset;
-  if (gain < 0) std::swap(c.least, c.most);
+  c.min = gain * c.min + offset;
+  c.max = gain * c.max + offset;
+  if (gain < 0) std::swap(c.min, c.max);
   c.sum = gain * c.sum + offset * c.observed_s;
   return c;
 }
 
-void Recording::tell(const std::function<void(const RecordProgress&)>& progress, bool armed) {
+void Recording::report(const std::function<void(const RecordProgress&)>& progress, bool armed) {
   if (!progress) {
     fresh_lines_.clear();  // nobody takes them
-    told_.clear();
+    reported_.clear();
     return;
   }
   live_.armed = armed;
@@ -157,7 +157,7 @@ void Recording::tell(const std::function<void(const RecordProgress&)>& progress,
   live_.log_lines = (log_ ? log_->lines() : 0) + texts_;
   live_.capture = result_.capture;
   live_.lines = std::exchange(fresh_lines_, {});
-  live_.told = std::exchange(told_, {});
+  live_.messages = std::exchange(reported_, {});
   if (!live_.disk_free) {
     if (const auto disk = book::disk_of(book_.path())) live_.disk_free = disk->free;
   }

@@ -56,7 +56,7 @@ void Scpi::garbled(const std::string& message, const std::string& why) const {
   throw Error(Failure::bad_data, "garbled answer", where_, message + ": " + why);
 }
 
-void Scpi::send(const std::string& message) { link_->write(message + talk_.terminator); }
+void Scpi::send(const std::string& message) { link_->write(message + framing_.terminator); }
 
 /// A line too many would answer the next question, and all after it.
 void Scpi::throw_away_unasked() {
@@ -79,11 +79,11 @@ void Scpi::ask(const std::string& message) {
 
 void Scpi::fill(const std::string& message) {
   std::array<char, 65536> buffer;
-  const double patience = std::chrono::duration<double>(talk_.patience).count();
+  const double patience = std::chrono::duration<double>(framing_.timeout).count();
   while (true) {
     if (stop_.stop_requested())
       throw Error(Failure::unavailable, "stopped", where_, "its answer to " + message + " was due");
-    const auto slice = std::min<std::chrono::milliseconds>(talk_.patience, kSlice);
+    const auto slice = std::min<std::chrono::milliseconds>(framing_.timeout, kSlice);
     if (const std::size_t n = link_->read(buffer, slice)) {
       in_.append(buffer.data(), n);
       came_ += n;
@@ -104,7 +104,7 @@ std::string Scpi::take(std::size_t bytes, const std::string& message) {
 }
 
 std::string Scpi::take_line(const std::string& message, std::size_t longest) {
-  const char last = talk_.terminator.back();
+  const char last = framing_.terminator.back();
   std::size_t looked = 0, end = 0;
   while ((end = in_.find(last, looked)) == std::string::npos) {
     looked = in_.size();
@@ -138,7 +138,7 @@ double Scpi::query_number(const std::string& message, std::optional<Dimension> d
     if (dimension) {
       try {
         return *value * unit_factor(rest, *dimension);
-      } catch (const std::invalid_argument&) {  // told below
+      } catch (const std::invalid_argument&) {  // reported below
       }
     }
   }
@@ -159,7 +159,7 @@ std::vector<double> parse_values(std::string_view text) {
     std::string_view rest;
     const auto value = number_in_front(cell, rest);
     if (!value || !rest.empty())
-      throw std::invalid_argument("\"" + std::string(cell.substr(0, 40)) + "\" is no number");
+      throw std::invalid_argument("\"" + std::string(cell.substr(0, 40)) + "\" is not a number");
     out.push_back(*value);
     at = end;
   }
@@ -208,7 +208,7 @@ std::vector<double> Scpi::query_values(const std::string& message, LogProfile::F
   std::size_t length = 0;
   const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), length);
   if (failed != std::errc{} || end != digits.data() + digits.size())
-    garbled(message, "the block's length is no number");
+    garbled(message, "the block's length is not a number");
   const std::size_t width =
       format == LogProfile::Format::float64_little || format == LogProfile::Format::float64_big ? 8
                                                                                                 : 4;
@@ -217,7 +217,7 @@ std::vector<double> Scpi::query_values(const std::string& message, LogProfile::F
   const std::string data = take(length, message);
   for (int i = 0; i < 2; ++i) {
     const char c = take(1, message)[0];
-    if (c == talk_.terminator.back()) return decode_values(data, format);
+    if (c == framing_.terminator.back()) return decode_values(data, format);
     if (c != '\r') break;
   }
   garbled(message, "no end of message after its block");

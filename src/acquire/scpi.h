@@ -2,8 +2,8 @@
 #pragma once
 
 #include "acquire/link.h"
-#include "acquire/patience.h"
 #include "acquire/profile.h"
+#include "acquire/wait_clock.h"
 #include "core/quantity.h"
 
 #include <functional>
@@ -17,21 +17,21 @@ namespace kuvio::acquire {
 
 /// How messages end, and how long an answer may take: as a whole, and a second more for each kB of
 /// it.
-struct Talk {
+struct Framing {
   std::string terminator = "\n";
-  std::chrono::milliseconds patience = std::chrono::seconds(5);
+  std::chrono::milliseconds timeout = std::chrono::seconds(5);
 };
 
 /// A conversation in SCPI (IEEE 488.2) over a link. For one thread. What an instrument answers is
 /// never trusted: anything that is not what was asked for is an Error (bad_data) that quotes it.
 class Scpi {
 public:
-  Scpi(std::unique_ptr<Link> link, std::string where, Talk talk = {})
-      : link_(std::move(link)), where_(std::move(where)), talk_(std::move(talk)) {}
+  Scpi(std::unique_ptr<Link> link, std::string where, Framing framing = {})
+      : link_(std::move(link)), where_(std::move(where)), framing_(std::move(framing)) {}
 
-  void set_talk(Talk talk) { talk_ = std::move(talk); }
+  void set_framing(Framing framing) { framing_ = std::move(framing); }
   /// From now on a wait for an answer ends, with Error (unavailable), once `stop` is requested.
-  void heed(std::stop_token stop) { stop_ = std::move(stop); }
+  void set_stop(std::stop_token stop) { stop_ = std::move(stop); }
   /// Called with what came without having been asked for: it is thrown away before the next query,
   /// so that it answers none.
   std::function<void(const std::string&)> unasked;
@@ -64,10 +64,10 @@ private:
 
   std::unique_ptr<Link> link_;
   std::string where_;
-  Talk talk_;
+  Framing framing_;
   std::string in_;
   std::stop_token stop_;
-  Patience patience_;     // for the answer to the last query
+  WaitClock patience_;    // for the answer to the last query
   std::size_t came_ = 0;  // bytes of it
 };
 

@@ -37,13 +37,13 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings)
     : Input(endpoint, static_cast<std::size_t>(std::max(kRing, settings.rate_hz * 8))),
       settings_(settings),
       scpi_(open_link(endpoint), endpoint.text) {
-  scpi_.heed(settings_.stop);
+  scpi_.set_stop(settings_.stop);
   // A terminator is spoken before anything can be asked: one given profile decides it.
   if (settings_.profiles.size() == 1) profile_ = settings_.profiles.front();
   connect();
   profile_ = profile_for(identity_, settings_.profiles);
-  scpi_.set_talk({profile_.terminator, milliseconds(std::llround(profile_.patience_s * 1000))});
-  for (const std::string& command : profile_.begin) scpi_.send(command);
+  scpi_.set_framing({profile_.terminator, milliseconds(std::llround(profile_.timeout_s * 1000))});
+  for (const std::string& command : profile_.init) scpi_.send(command);
   name_first_output();
   find_outputs();
   set_up_outputs();
@@ -57,7 +57,7 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings)
 }
 
 void ScpiInput::connect() {
-  scpi_.set_talk({profile_.terminator, milliseconds(std::llround(profile_.patience_s * 1000))});
+  scpi_.set_framing({profile_.terminator, milliseconds(std::llround(profile_.timeout_s * 1000))});
   scpi_.unasked = [this](const std::string& text) {
     if (unasked_++ == 0)
       note(fmt::format("{}: it sends what nobody asked for (\"{}\"); it is thrown away",
@@ -99,15 +99,16 @@ void ScpiInput::name_first_output() {
   if (!own.cut_off) own.cut_off = first.cut_off;
   own.power_on |= first.power_on;
   own.power_off |= first.power_off;
-  own.off_if_bad |= first.off_if_bad;
+  own.off_on_failure |= first.off_on_failure;
 }
 
 void ScpiInput::find_outputs() {
-  for (const auto& [name, wish] : settings_.outputs) {
+  for (const auto& [name, request] : settings_.outputs) {
     const bool known = (name.empty() && !profile_.outputs.empty()) ||
                        std::any_of(profile_.outputs.begin(), profile_.outputs.end(),
                                    [&](const OutputProfile& o) { return o.name == name; });
-    const bool asks = wish.voltage || wish.current_limit || wish.cut_off || wish.power_on;
+    const bool asks =
+        request.voltage || request.current_limit || request.cut_off || request.power_on;
     if (!known && asks) {
       throw Error(Failure::usage, "no such output", endpoint_.text,
                   name.empty()
@@ -129,10 +130,10 @@ void ScpiInput::set_number(const Setting& s, double value, const std::string& wh
     throw Error(Failure::usage, "cannot set " + what, endpoint_.text,
                 "the profile \"" + profile_.name + "\" has no command for it");
   }
-  if ((s.least && value < *s.least) || (s.most && value > *s.most)) {
+  if ((s.min && value < *s.min) || (s.max && value > *s.max)) {
     throw Error(Failure::usage, "cannot set " + what, endpoint_.text,
                 fmt::format("{} is outside what the profile \"{}\" allows ({:g} to {:g})", shown,
-                            profile_.name, s.least.value_or(-INFINITY), s.most.value_or(INFINITY)));
+                            profile_.name, s.min.value_or(-INFINITY), s.max.value_or(INFINITY)));
   }
   scpi_.send(filled(s.set, value / s.factor));
   refuse_on_error("set " + what);
@@ -141,34 +142,34 @@ void ScpiInput::set_number(const Setting& s, double value, const std::string& wh
 void ScpiInput::set_up_outputs() {
   for (const OutputProfile& o : profile_.outputs) {
     const std::string prefix = o.name.empty() ? "" : "output_" + o.name + "_";
-    if (const OutputSettings* wish = settings_of(o)) {
-      if (wish->voltage) set_number(o.voltage, *wish->voltage, "the voltage");
-      if (wish->current_limit) {
-        set_number(o.current_limit, *wish->current_limit, "the current limit");
+    if (const OutputSettings* request = settings_of(o)) {
+      if (request->voltage) set_number(o.voltage, *request->voltage, "the voltage");
+      if (request->current_limit) {
+        set_number(o.current_limit, *request->current_limit, "the current limit");
       }
-      if (wish->cut_off) {
-        const std::string& command = *wish->cut_off ? o.cut_off : o.hold;
+      if (request->cut_off) {
+        const std::string& command = *request->cut_off ? o.cut_off : o.hold;
         if (command.empty()) {
           throw Error(Failure::usage, "cannot set what it does on over-current", endpoint_.text,
                       "the profile \"" + profile_.name + "\" has no command for it");
         }
         scpi_.send(command);
         refuse_on_error("set what it does on over-current");
-        conditions_[prefix + "on_over_current"] = *wish->cut_off ? "switch off" : "hold";
+        conditions_[prefix + "on_over_current"] = *request->cut_off ? "switch off" : "hold";
       }
     }
-    const OutputSettings* wished = settings_of(o);
-    std::optional<double> limit = wished ? wished->current_limit : std::nullopt;
-    // Not every instrument that is spoken to generically answers this; one that tells of its limit
+    const OutputSettings* requested = settings_of(o);
+    std::optional<double> limit = requested ? requested->current_limit : std::nullopt;
+    // Not every instrument that is spoken to generically answers this; one that reports its limit
     // does.
-    if (!limit && o.limited.known() && !o.current_limit.ask.empty())
-      limit = scpi_.query_number(o.current_limit.ask, Dimension::current, o.current_limit.factor);
+    if (!limit && o.limited.known() && !o.current_limit.query.empty())
+      limit = scpi_.query_number(o.current_limit.query, Dimension::current, o.current_limit.factor);
     if (limit && *limit > 0 && !current_limit_) current_limit_ = limit;
-    if (wished && wished->current_limit)
+    if (requested && requested->current_limit)
       conditions_[prefix + "current_limit"] = fmt::format("{:g} A", *limit);
-    if (!o.voltage.ask.empty()) {
+    if (!o.voltage.query.empty()) {
       conditions_[prefix + "voltage"] = fmt::format(
-          "{:g} V", scpi_.query_number(o.voltage.ask, Dimension::voltage, o.voltage.factor));
+          "{:g} V", scpi_.query_number(o.voltage.query, Dimension::voltage, o.voltage.factor));
     }
   }
 }
@@ -179,7 +180,7 @@ void ScpiInput::set_up_lines() {
     conditions_["line_level"] = fmt::format("{:g} V", *settings_.line_level);
   }
   for (const LineProfile& line : profile_.lines)
-    set_line(line.name, !line.ask.empty() && scpi_.query_on(line.ask));
+    set_line(line.name, !line.query.empty() && scpi_.query_on(line.query));
   for (const auto& [name, high] : settings_.lines) {
     if (!switch_line(name, high)) {
       std::string known;
@@ -251,8 +252,8 @@ void ScpiInput::choose_channels() {
     channel.accuracy = c->accuracy;
     if (c->quantity == "logic") channel.lines = settings_.logic;
     if (!profile_.log) channel.encoding = book::Encoding::f8;
-    const auto wish = settings_.range.find(c->name);
-    const std::string range = wish == settings_.range.end() ? "" : wish->second;
+    const auto request = settings_.range.find(c->name);
+    const std::string range = request == settings_.range.end() ? "" : request->second;
     if (!range.empty()) {
       const auto found = std::find_if(c->ranges.begin(), c->ranges.end(),
                                       [&](const Range& r) { return r.name == range; });
@@ -284,17 +285,18 @@ void ScpiInput::set_up_log() {
   if (!log.setup.empty()) refuse_on_error("set up its log");
   const double wanted = log.interval_is_rate ? settings_.rate_hz : 1 / settings_.rate_hz;
   if (log.interval.can_set()) set_number(log.interval, wanted, "the rate");
-  double told = wanted;
-  if (!log.interval.ask.empty()) {
-    told = scpi_.query_number(log.interval.ask,
-                              log.interval_is_rate ? Dimension::frequency : Dimension::time,
-                              log.interval.factor);
+  double answered = wanted;
+  if (!log.interval.query.empty()) {
+    answered = scpi_.query_number(log.interval.query,
+                                  log.interval_is_rate ? Dimension::frequency : Dimension::time,
+                                  log.interval.factor);
   }
-  interval_s_ = log.interval_is_rate ? 1 / told : told;
+  interval_s_ = log.interval_is_rate ? 1 / answered : answered;
   if (!(interval_s_ >= kShortest && interval_s_ <= kLongest)) {
-    throw Error(Failure::bad_data, "garbled answer", endpoint_.text,
-                fmt::format("{} was answered by {:g}: no interval between samples (1 ns to a day)",
-                            log.interval.ask.empty() ? "the rate" : log.interval.ask, told));
+    throw Error(
+        Failure::bad_data, "garbled answer", endpoint_.text,
+        fmt::format("{} was answered by {:g}: no interval between samples (1 ns to a day)",
+                    log.interval.query.empty() ? "the rate" : log.interval.query, answered));
   }
 }
 
@@ -349,7 +351,7 @@ ScpiInput::Ready ScpiInput::ask_ready() {
   // By the answer, `end` samples were done; when it was asked, the next was not.
   const auto count = static_cast<double>(out.end);
   sync({count * interval_s_, -INFINITY, after});
-  // A count that stands still is no slow clock: what stopped is told of otherwise.
+  // A count that stands still is no slow clock: what stopped is reported elsewhere.
   if (out.end != seen_count_) {
     seen_count_ = out.end;
     seen_at_s_ = before;
@@ -408,7 +410,7 @@ void ScpiInput::fetch_logged(const std::stop_token& stop) {
                      : "the input's memory overran";
   next_ = std::max(next_, r.oldest);
   while (next_ < r.end && !stop.stop_requested()) {
-    const std::int64_t n = std::min(profile_.log->most, r.end - next_);
+    const std::int64_t n = std::min(profile_.log->max_count, r.end - next_);
     if (!ring().has_room(static_cast<std::size_t>(n))) break;  // it keeps them meanwhile
     Packet packet{next_, fetch(next_, n), {}, why, false};
     const auto got = static_cast<std::int64_t>(packet.samples());
@@ -426,7 +428,7 @@ void ScpiInput::poll_once() {
   Packet packet;
   const double before = host_now_s();
   for (const ChannelProfile* c : chosen_) {
-    packet.columns.push_back({scpi_.query_number(c->ask, dimension_of(*c), c->factor)});
+    packet.columns.push_back({scpi_.query_number(c->query, dimension_of(*c), c->factor)});
   }
   const double after = host_now_s();
   const double own = (before + after) / 2 - started_s_;
@@ -443,7 +445,7 @@ double ScpiInput::own_now() {
 }
 
 void ScpiInput::switch_output(const OutputProfile& output, bool on) {
-  Happening h;
+  InputEvent h;
   h.kind = event_of(output, on);
   h.output = output.name;
   h.earliest_s = own_now();
@@ -457,7 +459,7 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   const bool tripped = on && output.tripped.known() && bit_set(output.tripped);
   const bool is = output.state.empty() ? errors.empty() == on : scpi_.query_on(output.state);
   if (!errors.empty() && is != on && !tripped) {
-    // Told, and the capture goes on: nothing else depends on it.
+    // Reported, and the capture goes on: nothing else depends on it.
     note(fmt::format("{} refused to switch {} {}: it answered {}", endpoint_.text, named(output),
                      on ? "on" : "off", errors.front()));
     return;
@@ -468,22 +470,23 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   happened(std::move(h));
 }
 
-void ScpiInput::heed_wishes() {
-  for (const Switching& wish : take_wishes()) {
-    if (wish.is_reset()) {
-      begin_reset(wish);
-    } else if (wish.what == Switching::What::line) {
+void ScpiInput::apply_requests() {
+  for (const Switching& request : take_requests()) {
+    if (request.is_reset()) {
+      begin_reset(request);
+    } else if (request.what == Switching::What::line) {
       const double from = own_now();
-      if (!switch_line(wish.name, wish.on)) continue;
+      if (!switch_line(request.name, request.on)) continue;
       wait_done();
-      happened({wish.on ? "line_high" : "line_low", from, own_now() + interval_s_,
-                "line " + wish.name, ""});
+      happened({request.on ? "line_high" : "line_low", from, own_now() + interval_s_,
+                "line " + request.name, ""});
     } else {
       for (const OutputProfile& o : profile_.outputs) {
         // "" speaks of the first output; off, of all of them.
         const bool first = &o == &profile_.outputs.front();
-        const bool all = wish.name.empty() && !wish.on && watched_[o.name].on;
-        if (o.name == wish.name || (wish.name.empty() && first) || all) switch_output(o, wish.on);
+        const bool all = request.name.empty() && !request.on && watched_[o.name].on;
+        if (o.name == request.name || (request.name.empty() && first) || all)
+          switch_output(o, request.on);
       }
     }
   }
@@ -497,7 +500,7 @@ void ScpiInput::begin_reset(const Switching& reset) {
     wait_done();
   } else if (const OutputProfile* o = output_named(reset.name)) {
     if (!watched_[o->name].on) {  // to let go of it would be to switch it on
-      note(fmt::format("{}: {} is off: the device was not reset by it", endpoint_.text, named(*o)));
+      note(fmt::format("{}: {} is off, so the device was not reset", endpoint_.text, named(*o)));
       return;
     }
     switch_output(*o, false);
@@ -527,7 +530,7 @@ void ScpiInput::end_resets() {
 }
 
 bool ScpiInput::bit_set(const StatusBits& status) {
-  const double value = scpi_.query_number(status.ask);
+  const double value = scpi_.query_number(status.query);
   return value >= 0 && value < 4294967296.0 &&
          (static_cast<std::uint32_t>(value) & status.bits) != 0;
 }
@@ -543,21 +546,21 @@ void ScpiInput::look_at_status() {
     if (o.limited.known() && !(current_limit_ && &o == &profile_.outputs.front())) {
       const bool now = bit_set(o.limited);
       if (now && !w.limited) w.since_s = at;
-      if (!now && w.limited) tell_limited(o.name, w.since_s, at);
+      if (!now && w.limited) report_limited(o.name, w.since_s, at);
       w.limited = now;
     }
     const bool tripped = o.tripped.known() && bit_set(o.tripped);
     const bool on = !tripped && (o.state.empty() ? w.on : scpi_.query_on(o.state));
     const double from = std::max(0.0, at - kStatusEvery);
     if (tripped && !w.tripped) {
-      happened({"output_cut_off", from, at + interval_s_,
+      happened({"output_tripped", from, at + interval_s_,
                 "over-current: the output switched itself off", o.name});
     } else if (w.on && !on && !tripped) {
       happened({event_of(o, false), from, at + interval_s_, "it went off by itself", o.name});
       note(fmt::format("{}: {} went off by itself", endpoint_.text, named(o)));
     } else if (!w.on && on) {
-      happened({event_of(o, true), from, at + interval_s_, "somebody switched it on", o.name});
-      note(fmt::format("{}: {} was switched on by somebody else", endpoint_.text, named(o)));
+      happened({event_of(o, true), from, at + interval_s_, "switched on externally", o.name});
+      note(fmt::format("{}: {} was switched on externally", endpoint_.text, named(o)));
     }
     w.tripped = tripped;
     w.on = on;
@@ -565,18 +568,19 @@ void ScpiInput::look_at_status() {
   }
 }
 
-void ScpiInput::tell_limited(const std::string& output, double from_s, double to_s) {
+void ScpiInput::report_limited(const std::string& output, double from_s, double to_s) {
   happened({"current_limited", from_s, to_s, "the output held the current at its limit", output});
 }
 
 void ScpiInput::run(const std::stop_token& stop) {
-  scpi_.heed(stop);
+  scpi_.set_stop(stop);
   for (const OutputProfile& o : profile_.outputs) {
-    const OutputSettings* wish = settings_of(o);
+    const OutputSettings* request = settings_of(o);
     const bool was_on = std::find(found_on_.begin(), found_on_.end(), o.name) != found_on_.end();
-    if (!wish || !wish->power_on) continue;
+    if (!request || !request->power_on) continue;
     if (was_on) {
-      note(fmt::format("{}: {} was already on, no inrush is recorded", endpoint_.text, named(o)));
+      note(fmt::format("{}: {} was already on; the inrush is not recorded", endpoint_.text,
+                       named(o)));
     } else {
       switch_output(o, true);
     }
@@ -584,7 +588,7 @@ void ScpiInput::run(const std::stop_token& stop) {
   double due = host_now_s();
   while (!stop.stop_requested()) {
     try {
-      heed_wishes();
+      apply_requests();
       if (host_now_s() >= status_due_s_) {
         look_at_status();
         status_due_s_ = host_now_s() + kStatusEvery;

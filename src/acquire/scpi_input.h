@@ -42,7 +42,7 @@ private:
   std::vector<std::vector<double>> fetch(std::int64_t first, std::int64_t count);
   void poll_once();
   void look_at_status();
-  void tell_limited(const std::string& output, double from_s, double to_s);
+  void report_limited(const std::string& output, double from_s, double to_s);
   bool bit_set(const StatusBits& status);
   void set_up_lines();
   void switch_output(const OutputProfile& output, bool on);
@@ -50,7 +50,7 @@ private:
   void begin_reset(const Switching& reset);
   void end_resets();
   const OutputProfile* output_named(const std::string& name) const;
-  void heed_wishes();
+  void apply_requests();
   void reconnect(const std::stop_token& stop, const Error& why);
   double own_now();
   const OutputSettings* settings_of(const OutputProfile& output) const;
@@ -79,7 +79,7 @@ private:
   int misread_ = 0;
   std::int64_t seen_count_ = -1;  // by its last answers, and since when
   double seen_at_s_ = 0;
-  bool impatient_ = false;  // told to stop while it owed an answer
+  bool impatient_ = false;  // asked to stop while it owed an answer
   bool resumed_ = false, restarted_ = false;
 };
 

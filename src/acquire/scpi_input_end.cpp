@@ -29,7 +29,7 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
     if (stop.stop_requested()) return;
     try {
       scpi_ = Scpi(open_link(endpoint_, milliseconds(1000)), endpoint_.text);
-      scpi_.heed(stop);
+      scpi_.set_stop(stop);
       connect();
       if (identity_ != was) {
         throw Error(Failure::bad_data, "another instrument answers", endpoint_.text,
@@ -52,17 +52,17 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
 /// What must happen is sent first and waits for no answer; then it is asked how it went, not for
 /// long.
 void ScpiInput::end() {
-  scpi_.heed({});
+  scpi_.set_stop({});
   scpi_.unasked = {};  // the rest of an answer that was no longer waited for
-  const auto patience = milliseconds(std::llround(profile_.patience_s * 1000));
-  scpi_.set_talk({profile_.terminator, std::min(patience, impatient_ ? kImpatient : kLastWord)});
+  const auto patience = milliseconds(std::llround(profile_.timeout_s * 1000));
+  scpi_.set_framing({profile_.terminator, std::min(patience, impatient_ ? kImpatient : kLastWord)});
   for (Held& held : held_) {  // nothing is left in reset; an output that is off stays so
     if (held.reset.of_line()) switch_line(held.reset.name, !held.reset.on);
   }
   bool switched_off = false;
   for (const OutputProfile& o : profile_.outputs) {
-    const OutputSettings* wish = settings_of(o);
-    if (!wish || !(wish->power_off || (wish->off_if_bad && ended_badly_))) continue;
+    const OutputSettings* request = settings_of(o);
+    if (!request || !(request->power_off || (request->off_on_failure && failed_))) continue;
     scpi_.send(o.off);
     set_output(o.name, false);
     switched_off = true;
@@ -70,15 +70,15 @@ void ScpiInput::end() {
   if (profile_.log && !profile_.log->stop.empty()) scpi_.send(profile_.log->stop);
   try {
     for (const auto& [name, w] : watched_) {
-      if (w.limited) tell_limited(name, w.since_s, own_now());
+      if (w.limited) report_limited(name, w.since_s, own_now());
     }
     wait_done();
     if (profile_.errors.empty()) return;
     for (const std::string& e : scpi_.errors(profile_.errors))
-      note("the input told of " + book::printable(e));
+      note("the input reported " + book::printable(e));
   } catch (const Error& e) {
     note(fmt::format("{}: it did not answer at the end ({}){}", endpoint_.text, e.why(),
-                     switched_off ? "; its output was told to go off: check it" : ""));
+                     switched_off ? "; its output was commanded off: check it" : ""));
   }
 }
 

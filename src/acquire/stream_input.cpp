@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/stream_input.h"
 
-#include "acquire/patience.h"
+#include "acquire/wait_clock.h"
 #include "core/accuracy.h"
 #include "core/error.h"
 
@@ -40,7 +40,7 @@ StreamInput::StreamInput(const Endpoint& endpoint, const InputSettings& settings
       happened({"text", static_cast<double>(next_) * interval_s_,
                 static_cast<double>(next_) * interval_s_, text, ""});
   };
-  Patience patience;
+  WaitClock patience;
   std::array<char, 65536> buffer;
   while (!header_) {
     if (settings_.stop.stop_requested())
@@ -97,7 +97,7 @@ void StreamInput::take_header(const StreamHeader& h) {
                     h.format == header_->format;
   if (!same) {
     throw Error(Failure::bad_data, "the stream changed", endpoint_.text,
-                "its header now tells of other channels or another rate");
+                "its header changed: different channels or rate");
   }
   if (h.session != header_->session) restarted_ = true;
   header_ = h;
@@ -123,16 +123,16 @@ void StreamInput::take_samples(StreamSamples s) {
   if (index < next_) return;  // one of these came again
   std::string why = why_;
   if (index > next_ && why.empty()) {
-    const auto missing = decoder_.missing() - missing_told_,
-               garbled = decoder_.garbled() - garbled_told_;
+    const auto missing = decoder_.missing() - missing_reported_,
+               garbled = decoder_.garbled() - garbled_reported_;
     why = s.overflowed   ? "the digitiser's own memory overran"
           : fell_behind_ ? "this computer fell behind"
-          : missing > 0  ? fmt::format("{} frame{} lost on the way, {} of them garbled", missing,
+          : missing > 0  ? fmt::format("{} frame{} lost in transit, {} of them corrupt", missing,
                                       missing == 1 ? "" : "s", std::min(missing, garbled))
                          : "samples lost by the digitiser";
   }
-  missing_told_ = decoder_.missing();
-  garbled_told_ = decoder_.garbled();
+  missing_reported_ = decoder_.missing();
+  garbled_reported_ = decoder_.garbled();
   Packet packet{index, {}, {}, why, false};
   for (const std::size_t i : wanted_) packet.columns.push_back(std::move(s.columns[i]));
   const double end_s = static_cast<double>(index + count) * interval_s_;
@@ -143,7 +143,7 @@ void StreamInput::take_samples(StreamSamples s) {
     why_.clear();
     fell_behind_ = 0;
   } else {
-    fell_behind_ += count;  // the jump in the next packet's number tells the recorder
+    fell_behind_ += count;  // the jump in the next packet's number shows it to the recorder
   }
 }
 
@@ -164,7 +164,7 @@ void StreamInput::take_time(const StreamTime& t) {
 void StreamInput::run(const std::stop_token& stop) {
   std::array<char, 65536> buffer;
   double asked = 0;
-  Patience patience;  // since samples came: other frames are no life to record
+  WaitClock patience;  // since samples came: other frames are no life to record
   while (!stop.stop_requested()) {
     try {
       if (host_now_s() - asked > kAskEvery) {
@@ -182,26 +182,26 @@ void StreamInput::run(const std::stop_token& stop) {
       }
     } catch (const Error& e) {
       if (settings_.reconnect_s <= 0 || e.failure() != Failure::unavailable) {
-        tell_losses();
+        report_losses();
         throw;
       }
       reconnect(stop, e);
       patience.restart();
     }
   }
-  tell_losses();
+  report_losses();
 }
 
 void StreamInput::reconnect(const std::stop_token& stop, const Error& why) {
   auto link = reopened(stop, why, settings_.reconnect_s, static_cast<double>(next_) * interval_s_);
-  if (!link) return;  // told to stop
+  if (!link) return;  // asked to stop
   link_ = std::move(link);
   why_ = "the link was lost";
 }
 
-void StreamInput::tell_losses() {
+void StreamInput::report_losses() {
   if (decoder_.missing() == 0 && decoder_.garbled() == 0) return;
-  note(fmt::format("{}: {} frames came whole, {} did not ({} of them garbled)", endpoint_.text,
+  note(fmt::format("{}: {} frames received intact, {} lost or corrupt ({} corrupt)", endpoint_.text,
                    decoder_.frames(), decoder_.missing(),
                    std::min(decoder_.missing(), decoder_.garbled())));
 }

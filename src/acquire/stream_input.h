@@ -23,7 +23,7 @@ private:
   void take_samples(StreamSamples samples);
   void take_time(const StreamTime& time);
   void ask_time();
-  void tell_losses();
+  void report_losses();
   void reconnect(const std::stop_token& stop, const Error& why);
 
   InputSettings settings_;
@@ -38,7 +38,7 @@ private:
   std::uint64_t nonce_ = 0;
   std::uint32_t sequence_ = 0;
   std::int64_t fell_behind_ = 0;
-  std::int64_t missing_told_ = 0, garbled_told_ = 0;
+  std::int64_t missing_reported_ = 0, garbled_reported_ = 0;
   std::string why_;
 };
 

@@ -14,7 +14,7 @@ constexpr double kLongest = 60;  // s that a device is held in reset
 
 [[noreturn]] void wrong(const std::string& text) {
   throw std::invalid_argument("\"" + text +
-                              "\" is no reset; it is written as in \"line RST low for 100 ms\" or "
+                              "\" is not a reset; write it as \"line RST low for 100 ms\" or "
                               "\"output off for 1 s\"");
 }
 
@@ -26,7 +26,7 @@ Switching parse_reset(const std::string& text) {
   Switching out;
   out.for_s = parse_quantity(text.substr(how_long + 5), Dimension::time);
   if (!(out.for_s > 0 && out.for_s <= kLongest))
-    throw std::invalid_argument("a reset lasts more than nothing and at most 60 s");
+    throw std::invalid_argument("a reset must last more than 0 s and at most 60 s");
   std::string rest = text.substr(0, how_long);
   const auto level = rest.rfind(' ');
   if (level == std::string::npos) wrong(text);

@@ -53,7 +53,7 @@ SysfsInput::SysfsInput(const Endpoint& endpoint, const InputSettings& settings)
   rate_hz_ = asked > 0 ? asked : std::min(settings.rate_hz, 100.0);
   if (!(rate_hz_ > 0 && rate_hz_ <= kFastest))
     throw Error(Failure::usage, "bad input address", endpoint.text,
-                "a sensor is read at more than nothing and at most 1 kHz");
+                "the rate of a sensor must be greater than zero and at most 1 kHz");
   std::error_code failed;
   if (!fs::is_directory(endpoint.path, failed))
     throw Error(Failure::unavailable, "cannot open input", endpoint.text,
@@ -135,8 +135,8 @@ std::optional<double> SysfsInput::read_sensor(Sensor& sensor) {
     throw Error(Failure::unavailable, "sensor lost", endpoint_.text,
                 sensor.stem + " is no longer there");
   }
-  if (!sensor.told) note(endpoint_.text + ": " + sensor.stem + " could not be read now and then");
-  sensor.told = true;
+  if (!sensor.reported) note(endpoint_.text + ": " + sensor.stem + " could not be read at times");
+  sensor.reported = true;
   return std::nullopt;
 }
 

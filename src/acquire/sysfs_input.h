@@ -22,7 +22,7 @@ private:
   struct Sensor {
     std::string file, stem;
     double scale = 1, offset = 0;  ///< SI value = (raw + offset) * scale
-    bool told = false;
+    bool reported = false;
   };
   void find_sensors();
   void add(const std::string& stem, const std::string& file, const std::string& quantity,

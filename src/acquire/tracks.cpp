@@ -342,11 +342,11 @@ void Tracks::count_live(std::size_t column, std::span<const double> values, doub
   LiveChannel& live = live_[column];
   const auto [least, most] = std::minmax_element(values.begin(), values.end());
   if (fresh_) {
-    for (LiveChannel& l : live_) l.least = INFINITY, l.most = -INFINITY;
+    for (LiveChannel& l : live_) l.min = INFINITY, l.max = -INFINITY;
     fresh_ = false;
   }
-  live.least = std::min(live.least, *least);
-  live.most = std::max(live.most, *most);
+  live.min = std::min(live.min, *least);
+  live.max = std::max(live.max, *most);
   live.last = values.back();
   live.out_of_range.reset();
   double sum = 0;

@@ -12,10 +12,10 @@ namespace kuvio::acquire {
 /// What a channel does right now, for people who watch.
 struct LiveChannel {
   std::string name, quantity, unit;
-  double last = 0, least = 0, most = 0;  ///< extremes since it was last told
-  double sum = 0, observed_s = 0;        ///< integral and time since the start
-  std::optional<Flag> out_of_range{};    ///< why the last sample was no data
-  std::size_t place = 0;                 ///< among the capture's channels
+  double last = 0, min = 0, max = 0;   ///< extremes since it was last reported
+  double sum = 0, observed_s = 0;      ///< integral and time since the start
+  std::optional<Flag> out_of_range{};  ///< why the last sample was no data
+  std::size_t place = 0;               ///< among the capture's channels
 };
 
 /// One input within a recording: its packets become samples, flags and logic levels of the
@@ -51,7 +51,7 @@ public:
 
   /// Where its own time lies on this computer's, scaled, as known by now.
   std::optional<ClockMap> on_host() const { return fit_.fit(); }
-  /// Whether this computer's clock rules out that its samples are as far apart as it tells.
+  /// Whether this computer's clock rules out that its samples are as far apart as it says.
   bool rate_is_wrong() const {
     return fit_.contradiction_s() > 0.02 * fit_.length_s() + 0.1 * scale_;
   }

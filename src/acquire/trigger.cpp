@@ -13,7 +13,7 @@ namespace kuvio::acquire {
 namespace {
 
 constexpr const char* kHow =
-    "it is written as in \"I above 5 mA\", \"V below 3 V for 2 s\", \"I steady within 5 % for 2 "
+    "write it as \"I above 5 mA\", \"V below 3 V for 2 s\", \"I steady within 5 % for 2 "
     "s\", \"radio_on rising\" or \"log: ^boot\"";
 
 double level_of(const std::string& text, Trigger& out) {
@@ -36,7 +36,7 @@ void read_tolerance(const std::string& text, Trigger& out) {
     out.level = level_of(text, out);
   }
   if (!(out.relative > 0 || out.level > 0))
-    throw std::invalid_argument(std::string("a tolerance is more than nothing; ") + kHow);
+    throw std::invalid_argument(std::string("a tolerance must be greater than zero; ") + kHow);
 }
 
 }  // namespace
@@ -51,7 +51,7 @@ Trigger parse_trigger(const std::string& text) {
                              : out.pattern.find_first_not_of(' '));
     if (out.pattern.empty()) throw std::invalid_argument(kHow);
     if (!RE2(out.pattern, RE2::Quiet).ok())
-      throw std::invalid_argument("\"" + out.pattern + "\" is no regular expression");
+      throw std::invalid_argument("\"" + out.pattern + "\" is not a regular expression");
     return out;
   }
   for (const auto& [word, kind] : {std::pair{" rising", Trigger::Kind::rising},
@@ -81,13 +81,13 @@ Trigger parse_trigger(const std::string& text) {
     }
     return out;
   }
-  throw std::invalid_argument("\"" + text + "\" cannot be waited for; " + kHow);
+  throw std::invalid_argument("\"" + text + "\" is not a trigger; " + kHow);
 }
 
 std::string to_string(const Trigger& t) {
   using Kind = Trigger::Kind;
   const std::string channel = t.channel.empty() ? "" : t.channel + " ";
-  // Which of the two a level is, its channel tells; both are read.
+  // Which of the two a level is, its channel decides; both are read.
   const auto level = [&] { return fmt::format("{:.12g} {}", t.level, t.unit); };
   const std::string how_long = t.for_s > 0 ? fmt::format(" for {:.12g} s", t.for_s) : "";
   switch (t.kind) {
@@ -116,7 +116,7 @@ TriggerWatch::TriggerWatch(const Trigger& trigger) : trigger_(trigger) {
   if (trigger.kind != Trigger::Kind::log_line) return;
   pattern_ = std::make_shared<const RE2>(trigger.pattern, RE2::Quiet);
   if (!pattern_->ok()) {
-    throw Error(Failure::usage, "bad trigger", trigger.pattern, "it is no regular expression");
+    throw Error(Failure::usage, "bad trigger", trigger.pattern, "it is not a regular expression");
   }
 }
 

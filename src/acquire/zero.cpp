@@ -20,7 +20,7 @@ constexpr double kTooMuch = 5;     // times the stated offset
 constexpr std::size_t kBatches = 20;
 
 [[noreturn]] void refuse(const std::string& where, const std::string& why) {
-  throw Error(Failure::bad_data, "not zeroed", where, why + " The previous zero is kept");
+  throw Error(Failure::bad_data, "not zeroed", where, why + " Previous zero kept");
 }
 
 /// Mean and its uncertainty by twenty batch means: samples near each other are not independent, and
@@ -50,10 +50,10 @@ book::Calibration Zero::calibration() const {
                       with_prefix(expanded, "A", 2), samples)};
 }
 
-std::vector<Zero> measure_zero(const InputWish& wish, double seconds, const std::string& accuracy,
-                               const std::stop_token& stop) {
-  const auto input = open_input(wish.endpoint, wish.settings);
-  const std::string& where = wish.endpoint.text;
+std::vector<Zero> measure_zero(const InputConfig& request, double seconds,
+                               const std::string& accuracy, const std::stop_token& stop) {
+  const auto input = open_input(request.endpoint, request.settings);
+  const std::string& where = request.endpoint.text;
   if (!input->found_on().empty())
     refuse(where, "Its output is on: switch it off, so that nothing flows.");
   input->start();
@@ -92,7 +92,7 @@ std::vector<Zero> measure_zero(const InputWish& wish, double seconds, const std:
                       100 * a.gain * (a.expanded ? 1 : 2 / std::sqrt(3.0)), 1e9 * zero.expanded);
     }
     if (std::fabs(zero.mean) > most) {
-      refuse(where, fmt::format("{} still flows in {}. Is the device connected?",
+      refuse(where, fmt::format("{} still flows through {}. Is the device connected?",
                                 with_prefix(zero.mean, "A", 3), channel.name));
     }
     out.push_back(std::move(zero));

@@ -23,7 +23,7 @@ struct Zero {
 /// Throws Error: unavailable when the input is lost; bad_data "not zeroed" when an output is on, or
 /// more flows than the accuracy statement's offset explains (five times; 1 µA where there is none),
 /// or the readings drift.
-std::vector<Zero> measure_zero(const InputWish& wish, double seconds, const std::string& accuracy,
-                               const std::stop_token& stop = {});
+std::vector<Zero> measure_zero(const InputConfig& request, double seconds,
+                               const std::string& accuracy, const std::stop_token& stop = {});
 
 }  // namespace kuvio::acquire

@@ -17,9 +17,7 @@ int main(int argc, char** argv) {
   // Without a display Qt would abort; say it as every other error is said.
   if (!qEnvironmentVariableIsSet("DISPLAY") && !qEnvironmentVariableIsSet("WAYLAND_DISPLAY") &&
       !qEnvironmentVariableIsSet("QT_QPA_PLATFORM")) {
-    std::fprintf(stderr,
-                 "kuvio: no display: DISPLAY: there is no screen to open a window on; kuvio-cli "
-                 "works without\n");
+    std::fprintf(stderr, "kuvio: no display (DISPLAY is not set); use kuvio-cli instead\n");
     return 69;
   }
   QApplication application(argc, argv);

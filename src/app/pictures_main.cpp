@@ -43,7 +43,7 @@ int main(int argc, char** argv) {
   QApplication::setOrganizationName(QStringLiteral("Kuvio"));
   if (argc != 3 && argc != 4) {
     std::fprintf(stderr,
-                 "kuvio-pictures: bad call: command line: it takes BOOK, FOLDER and perhaps the "
+                 "kuvio-pictures: usage error: command line: it takes BOOK, FOLDER and perhaps the "
                  "folder of the example files\n");
     return 64;
   }
@@ -161,23 +161,23 @@ int main(int argc, char** argv) {
   const auto ready = [&] {
     return waitFor([&] { return bench.state().phase == BenchState::Phase::ready; }, 8000);
   };
-  RecordWish wish;
-  wish.name = wish.build = "2.4.0-rc1";
-  wish.power_on = true;
-  wish.seconds = 600;
-  wish.accuracy = "0.08 % + 40 nA";
-  wish.logic = {"radio_on", "locate_on"};
+  RecordRequest request;
+  request.name = request.build = "2.4.0-rc1";
+  request.power_on = true;
+  request.seconds = 600;
+  request.accuracy = "0.08 % + 40 nA";
+  request.logic = {"radio_on", "locate_on"};
   desk(DeskId::bench);
   bench.startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20, true);
   if (ready()) {
-    wish.shunts["I_shunt"] = 10;
+    request.shunts["I_shunt"] = 10;
     if (auto* shunts = window.findChild<QLineEdit*>(QStringLiteral("shunts"))) {
       shunts->setText(QStringLiteral("I_shunt: 10 Ohm"));
       emit shunts->editingFinished();
     }
     settle(6500);
     take("bench-ready.png");
-    bench.record(wish);
+    bench.record(request);
     settle(7000);
     bench.send(QStringLiteral("uplink"));
     bench.mark(QStringLiteral("uplink asked for"));
@@ -203,10 +203,10 @@ int main(int argc, char** argv) {
     waitFor([&] { return bench.state().output.outputs.size() == 2; }, 3000);
     bench.switchOutput(true, QStringLiteral("2"));
     settle(800);
-    wish.name = wish.build = "tally 1.4";
-    wish.logic.clear();
-    wish.shunts.clear();
-    bench.record(wish);
+    request.name = request.build = "tally 1.4";
+    request.logic.clear();
+    request.shunts.clear();
+    bench.record(request);
     settle(5500);
     desk(DeskId::bench);
     take("bench-tally.png");

@@ -20,15 +20,21 @@ double nominal_voltage(const Conditions& conditions) {
   }
 }
 
+namespace {
+/// Not stated where nothing is written.
+Accuracy accuracy_of(const CaptureInfo& capture, const ChannelInfo& channel) {
+  if (channel.accuracy.empty()) return {};
+  try {
+    return parse_accuracy(channel.accuracy);
+  } catch (const std::invalid_argument& e) {
+    throw Error(Failure::bad_data, "bad accuracy statement", "capture " + capture.name, e.what());
+  }
+}
+}  // namespace
+
 Basis basis_of(const CaptureInfo& capture, const ChannelInfo& channel) {
   Basis out;
-  if (!channel.accuracy.empty()) {
-    try {
-      out.accuracy = parse_accuracy(channel.accuracy);
-    } catch (const std::invalid_argument& e) {
-      throw Error(Failure::bad_data, "bad accuracy statement", "capture " + capture.name, e.what());
-    }
-  }
+  out.accuracy = accuracy_of(capture, channel);
   out.voltage = nominal_voltage(capture.conditions);
   out.sample_s = channel.period_s > 0 ? channel.period_s
                  : channel.samples > 1
@@ -89,9 +95,8 @@ StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Re
     throw Error(Failure::bad_data, "nothing to split", "capture " + capture.name,
                 "it holds no samples");
   }
-  double quiet = 1e-6;
-  if (!channel.accuracy.empty())
-    quiet = std::max(5 * parse_accuracy(channel.accuracy).offset, 1e-9);
+  const Accuracy accuracy = accuracy_of(capture, channel);
+  const double quiet = accuracy.stated() ? std::max(5 * accuracy.offset, 1e-9) : 1e-6;
   std::vector<OutputSwitch> switches = book.output_switches(capture.id);
   for (OutputSwitch& s : switches) {
     if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
@@ -186,7 +191,7 @@ double edge_difference(const SplitCapture& capture, double from_s, double to_s) 
 Conditions pooled_conditions(const std::vector<SplitCapture>& captures) {
   Conditions out = captures.front().info.conditions;
   for (std::size_t i = 1; i < captures.size(); ++i) {
-    for (const Unlike& u : unlike_conditions(out, captures[i].info.conditions)) {
+    for (const ConditionMismatch& u : unlike_conditions(out, captures[i].info.conditions)) {
       out[u.condition] = u.reference + " / " + u.candidate;
     }
   }

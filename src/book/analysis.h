@@ -60,7 +60,7 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture,
 std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& build);
 
 /// One ledger of several captures, each by its own accuracy, voltage and rate; `states` get a row
-/// even without visits. `supply` (V) stands for a voltage that a capture does not tell.
+/// even without visits. `supply` (V) stands for a voltage that a capture does not state.
 Ledger pooled_ledger(const std::vector<SplitCapture>& captures,
                      const std::vector<std::string>& states = {}, double supply = 0);
 

@@ -70,7 +70,7 @@ void create_book(const std::string& path) {
     create_schema(db);
   } catch (const Error& e) {
     throw Error(Failure::cannot_create, "cannot create book", path,
-                e.failure() == Failure::io ? e.happened() + "; nothing was made" : e.why());
+                e.failure() == Failure::io ? e.happened() + "; nothing was created" : e.why());
   }
   move_into_place(half, path);
 }
@@ -130,10 +130,10 @@ Book Book::open(const std::string& path, Mode mode) {
                 "not a Kuvio book", path, "it is a folder");
   }
   if (exists && !fs::is_regular_file(path, ignored))
-    throw Error(Failure::bad_data, "not a Kuvio book", path, "it is no file");
+    throw Error(Failure::bad_data, "not a Kuvio book", path, "it is not a file");
   if (exists) {
     const FileHead head = file_head(path);
-    if (head.size < 0) throw Error(Failure::io, "cannot open book", path, "it may not be read");
+    if (head.size < 0) throw Error(Failure::io, "cannot open book", path, "permission denied");
     if (!head.sqlite) {
       throw Error(Failure::bad_data, "not a Kuvio book", path,
                   head.size == 0 ? "it is empty" : "it is some other kind of file");
@@ -154,7 +154,7 @@ Book Book::open(const std::string& path, Mode mode) {
   const auto access = mode == Mode::read ? Database::Access::read : Database::Access::write;
   Book book(std::make_unique<Database>(path, access, alone));
   book.require_schema();
-  if (alone) book.tell_unclean();
+  if (alone) book.report_unclean();
   if (mode != Mode::read) {
     book.migrate();
     book.settle_dead_writers();
@@ -164,7 +164,7 @@ Book Book::open(const std::string& path, Mode mode) {
 }
 
 /// It was not closed, and what came after some moment is in a log that is not here.
-void Book::tell_unclean() {
+void Book::report_unclean() {
   std::int64_t last = 0;
   auto row = db_->prepare("SELECT max(heartbeat_us) FROM capture");
   if (row.step() && !row.is_null(0)) last = row.integer(0);
@@ -243,7 +243,8 @@ void Book::settle_dead_writers() const {
       continue;
     }
     db_->prepare(
-           "UPDATE capture SET phase='interrupted', end_reason='the recorder died' WHERE id=?1")
+           "UPDATE capture SET phase='interrupted', end_reason='the recorder exited unexpectedly' "
+           "WHERE id=?1")
         .bind_all(id)
         .run();
     seal_capture(*db_, id);
@@ -303,7 +304,7 @@ bool Book::remove_if_empty(Book&& book) {
     if (!row.step() || row.integer(0) != 0) return false;
     row.run();
   }
-  // It was let go of by all: whoever opens it from here on finds it gone, and is told.
+  // It was let go of by all: whoever opens it from here on finds it gone, and that is said.
   if (has_log(path) || file_head(path).wants_log) return false;
   return ::unlink(path.c_str()) == 0;
 }

@@ -44,7 +44,7 @@ struct ChannelInfo {
   /// `time_base` is the input's own; a ChannelTrace is on the capture's.
   std::optional<ClockMap> clock;
   Calibration calibration;  ///< applied on reading
-  /// What its values are made of, where its input tells; helps to pack them.
+  /// What its values are made of, where its input states it; helps to pack them.
   std::optional<Lattice> lattice;
   // Figures of what is recorded so far.
   std::int64_t samples = 0, gaps = 0, flagged = 0;
@@ -60,7 +60,7 @@ struct CaptureInfo {
   bool recording = false;    ///< its writer is alive
   bool interrupted = false;  ///< an input or the writer died
   bool split = false;
-  std::string damage;  ///< why its channels cannot be told; empty: they can
+  std::string damage;  ///< why its channels is not known; empty: they can
   std::vector<ChannelInfo> channels;
   Conditions conditions;
   std::int64_t log_lines = 0;
@@ -162,7 +162,7 @@ public:
 private:
   explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
   void require_schema() const;
-  void tell_unclean();
+  void report_unclean();
   void keep_unclean() const;
   void migrate() const;
   void settle_dead_writers() const;

@@ -13,7 +13,7 @@ namespace kuvio::book {
 // so a book whose header asks for a log that is not there was not closed by anybody (it was copied
 // alone, or the machine died).
 
-/// The first bytes of a file, as far as they tell what it is.
+/// The first bytes of a file, as far as they show what it is.
 struct FileHead {
   std::int64_t size = 0;  ///< bytes; -1 where it cannot be read
   bool sqlite = false;

@@ -117,12 +117,17 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     if (flags.step() && !flags.is_null(1)) {
       c.flagged = flags.integer(0);
       const double from = on_axis(flags.real(1)), to = on_axis(flags.real(2));
+      if (!std::isfinite(from) || !std::isfinite(to) || from > to) {
+        throw Error(Failure::bad_data, "damaged book", path(),
+                    "a stretch without data of channel " + c.name +
+                        " makes no sense; run kuvio-cli verify");
+      }
       c.from_s = c.samples == 0 ? from : std::min(c.from_s, from);
       c.to_s = c.samples == 0 ? to : std::max(c.to_s, to);
     }
     out.push_back(std::move(c));
   }
-  // Channels are told apart by their names; of one name, the later ones get a number.
+  // Channels are distinguished by their names; of one name, the later ones get a number.
   std::set<std::string> names;
   for (ChannelInfo& c : out) {
     const std::string wanted = c.name;
@@ -147,7 +152,8 @@ void Book::read_capture_rows(const Statement& row, CaptureInfo& out) const {
   const std::string phase = row.text(4);
   out.recording = phase == "recording" && is_writing(row.text(6), out.id);
   out.interrupted = phase == "interrupted" || (phase == "recording" && !out.recording);
-  if (out.interrupted && out.end_reason.empty()) out.end_reason = "the recorder died";
+  if (out.interrupted && out.end_reason.empty())
+    out.end_reason = "the recorder exited unexpectedly";
   out.channels = read_channels(out.id);
   auto conditions = db_->prepare("SELECT key, value FROM condition WHERE capture=?1");
   conditions.bind_all(out.id);
@@ -272,7 +278,7 @@ std::vector<Event> Book::events(std::int64_t capture) const {
 std::vector<OutputSwitch> Book::output_switches(std::int64_t capture) const {
   std::vector<OutputSwitch> out;
   for (const Event& e : events(capture)) {
-    if (e.kind == "output_on" || e.kind == "output_off" || e.kind == "output_cut_off") {
+    if (e.kind == "output_on" || e.kind == "output_off" || e.kind == "output_tripped") {
       out.push_back({e.kind == "output_on", e.earliest_s, e.latest_s});
     }
   }

@@ -254,7 +254,7 @@ void CaptureWriter::write_clock(const Channel& c) {
       .run();
   db.prepare("DELETE FROM sync_point WHERE channel=?1").bind_all(c.info.id).run();
   for (const SyncPoint& p : c.sync_points) {
-    // NULL where a link tells nothing: an infinity would not survive other readers.
+    // NULL where a link says nothing: an infinity would not survive other readers.
     auto row = db.prepare(
         "INSERT INTO sync_point(channel, own_s, earliest_s, latest_s) VALUES(?1, ?2, "
         "iif(?3 < -1e300, NULL, ?3), iif(?4 > 1e300, NULL, ?4))");
@@ -400,8 +400,8 @@ void CaptureWriter::go_on_beside() {
   book_ = beside_.get();
   spec_.conditions["goes_on_from"] = old.filename().string();
   begin();
-  told_ = fmt::format("the book {} {} while it was recorded into: recording goes on in {}", path,
-                      taken, beside);
+  report_ = fmt::format("the book {} {} while it was recorded into: recording goes on in {}", path,
+                        taken, beside);
 }
 
 void CaptureWriter::flush() {

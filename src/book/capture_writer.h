@@ -46,15 +46,15 @@ public:
   void event(const Event& event) { events_.push_back(event); }
   void condition(const std::string& key, const std::string& value);
   /// How the channels' own time lies on the capture's axis, as it is known by now, and the points
-  /// that tell; written with the next flush. The last one given stays.
+  /// that say; written with the next flush. The last one given stays.
   void clock(std::size_t channel, const ClockMap& map, std::vector<SyncPoint> points);
 
   /// Writes everything appended since the last flush and commits it. Where the book was moved,
   /// replaced or deleted, what came before is finished where it is, and a capture in a new book
-  /// beside it goes on: `book()` and `id()` are then that one, and `take_told` says so once.
+  /// beside it goes on: `book()` and `id()` are then that one, and `take_report` says so once.
   void flush();
   const Book& book() const { return *book_; }
-  std::string take_told() { return std::exchange(told_, {}); }
+  std::string take_report() { return std::exchange(report_, {}); }
   /// Flushes, seals the last chunks and closes the capture.
   void finish(const std::string& end_reason, bool interrupted);
 
@@ -91,7 +91,7 @@ private:
   Book* book_;
   CaptureSpec spec_;
   std::unique_ptr<Book> beside_;  // once the book was taken away
-  std::string told_;
+  std::string report_;
   std::int64_t id_ = 0;
   bool finished_ = false;
   Writing writing_;

@@ -9,7 +9,7 @@
 
 namespace kuvio::book {
 
-// Checksums over rows, so that verify can tell a changed one: CRC-32 over all values of the rows a
+// Checksums over rows, so that verify can find a changed one: CRC-32 over all values of the rows a
 // figure rests on, written in the transaction that makes them final. Samples and strides have their
 // own. They find accidents; whoever means to deceive can make them anew.
 

@@ -58,7 +58,7 @@ void copy_pages(const Database& from, const Database& to, const std::string& pat
   int code = SQLITE_OK;
   const auto give_up = [&] {
     sqlite3_backup_finish(backup);
-    throw Error(Failure::io, "copy given up", path, "nothing of it was kept");
+    throw Error(Failure::io, "copy cancelled", path, "nothing of it was kept");
   };
   if (progress && !progress(0)) give_up();
   while ((code = sqlite3_backup_step(backup, kPages)) == SQLITE_OK) {

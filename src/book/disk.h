@@ -12,7 +12,7 @@ struct Disk {
   std::uint64_t free = 0, size = 0;
 };
 
-/// Nothing when it cannot be told.
+/// Nothing when it is not known.
 std::optional<Disk> disk_of(const std::string& file);
 
 }  // namespace kuvio::book

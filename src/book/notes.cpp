@@ -91,7 +91,7 @@ std::vector<Edit> edits(const Book& book, std::int64_t capture) {
       out.push_back(std::move(e));
     }
   } catch (const std::exception&) {
-    damaged(book, "the hand edits of capture " + std::to_string(capture) + " make no sense");
+    damaged(book, "the manual edits of capture " + std::to_string(capture) + " make no sense");
   }
   return out;
 }

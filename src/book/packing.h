@@ -18,7 +18,7 @@ struct Lattice {
 /// Packed samples lie in frames that are unpacked by themselves.
 inline constexpr std::int64_t kFrameSamples = 4096;
 
-/// What tells how a chunk's blob is packed; kept beside the chunk's sums.
+/// What describes how a chunk's blob is packed; kept beside the chunk's sums.
 struct PackedHead {
   enum class Form : std::uint8_t {
     numbers = 1,  ///< whole numbers of a lattice, 32 bits

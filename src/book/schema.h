@@ -115,7 +115,7 @@ inline constexpr std::array kSchemaSince5{
     "ALTER TABLE split ADD COLUMN rules INTEGER NOT NULL DEFAULT 0",
 };
 /// What version 6 added: checksums over rows (book/checksums.h). Since then a book's header also
-/// tells whether it was closed (book/book_file.h).
+/// says whether it was closed (book/book_file.h).
 inline constexpr std::array kSchemaSince6{
     "CREATE TABLE checksum("
     "kind TEXT NOT NULL, id INTEGER NOT NULL, crc INTEGER NOT NULL, PRIMARY KEY(kind, id)) WITHOUT "

@@ -5,6 +5,7 @@
 #include "core/node_sizes.h"
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
 
 namespace kuvio::book {
@@ -48,7 +49,7 @@ void StoredTrace::load() {
   } catch (...) {
     try {
       db_.execute("ROLLBACK");
-    } catch (const Error&) {  // the first error is the one to tell
+    } catch (const Error&) {  // the first error is the one to report
     }
     throw;
   }
@@ -202,13 +203,21 @@ bool StoredTrace::times_make_sense(std::span<const std::int64_t> times) const {
           std::adjacent_find(times.begin(), times.end(), std::greater_equal<>()) == times.end());
 }
 
+/// A stretch in which samples were due and none was data. Its times come from the book as they are.
+static bool makes_sense(const FlagRun& run) {
+  return std::isfinite(run.from_s) && std::isfinite(run.to_s) && run.from_s <= run.to_s &&
+         run.samples >= 0;
+}
+
 void StoredTrace::load_flags() {
   flags_.clear();
   auto rows = db_.prepare(
       "SELECT flag, from_s, to_s, samples FROM flag_run WHERE channel=?1 ORDER BY from_s");
   rows.bind_all(info_.id);
-  while (rows.step())
+  while (rows.step()) {
     flags_.push_back({flag_of(rows.text(0)), rows.real(1), rows.real(2), rows.integer(3)});
+    if (!makes_sense(flags_.back())) damaged("a stretch without data makes no sense");
+  }
 }
 
 std::size_t StoredTrace::index_of(const Block& block) const {

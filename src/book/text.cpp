@@ -55,10 +55,10 @@ std::string printable(std::string_view bytes) {
 
 std::string shortened(std::string_view text, std::size_t most) {
   if (text.size() <= most) return std::string(text);
-  const std::string told = fmt::format("… ({} bytes)", text.size());
-  std::size_t end = most - std::min(most, told.size());
+  const std::string note = fmt::format("… ({} bytes)", text.size());
+  std::size_t end = most - std::min(most, note.size());
   while (end > 0 && (static_cast<unsigned char>(text[end]) & 0xc0) == 0x80) --end;
-  return std::string(text.substr(0, end)) + told;
+  return std::string(text.substr(0, end)) + note;
 }
 
 }  // namespace kuvio::book

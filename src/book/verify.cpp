@@ -210,7 +210,7 @@ private:
     const auto block = std::find_if(blocks.begin(), blocks.end(), [&](const Block& b) {
       return first >= b.first && first < b.first + b.count;
     });
-    if (block == blocks.end()) return;  // StoredTrace has told
+    if (block == blocks.end()) return;  // StoredTrace has reported it
     const std::int64_t after = first - block->first + samples;
     double next = 0;
     const bool has_next = after < block->count;

@@ -55,7 +55,7 @@ SimulatedBench::SimulatedBench(const std::vector<std::string>& arguments) {
   if (!endpoints_.is_object()) {
     ::kill(pid_, SIGKILL);
     ::waitpid(pid_, nullptr, 0);
-    refuse("it did not tell its endpoints");
+    refuse("it did not report its endpoints");
   }
 }
 

@@ -24,7 +24,7 @@ struct Options {
   std::vector<std::string> inputs, sends, conditions, profiles, logic, channels, ranges, outputs_on,
       lines, shunts;
   double seconds = 0, time_scale = 1, reconnect = 0;
-  bool power_on = false, power_off = false, off_if_bad = false, record_voltage = false;
+  bool power_on = false, power_off = false, off_on_failure = false, record_voltage = false;
 };
 
 template <typename Parse>
@@ -46,13 +46,13 @@ acquire::OutputSettings output_settings(const Options& o) {
   if (!o.limit.empty())
     out.current_limit = option_quantity("--current-limit", o.limit, Dimension::current);
   if (!o.over_current.empty()) {
-    if (o.over_current != "hold" && o.over_current != "switch-off")
-      usage("--on-over-current is hold or switch-off");
+    if (o.over_current != "limit" && o.over_current != "switch-off")
+      usage("--on-over-current is limit or switch-off");
     out.cut_off = o.over_current == "switch-off";
   }
   out.power_on = o.power_on;
   out.power_off = o.power_off;
-  out.off_if_bad = o.off_if_bad;
+  out.off_on_failure = o.off_on_failure;
   return out;
 }
 
@@ -60,13 +60,13 @@ acquire::OutputSettings output_settings(const Options& o) {
 acquire::InputSettings input_settings(const Options& o) {
   acquire::InputSettings out;
   if (!o.rate.empty()) out.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
-  if (!(out.rate_hz > 0)) usage("--rate must be more than nothing");
+  if (!(out.rate_hz > 0)) usage("--rate must be greater than zero");
   for (const std::string& file : o.profiles) out.profiles.push_back(acquire::read_profile(file));
   out.reconnect_s = o.reconnect;
   for (const std::string& text : o.ranges) {
     const auto equals = text.find('=');
     if (equals == std::string::npos || equals == 0)
-      usage("--range \"" + text + "\" is not CHANNEL=RANGE, as in \"I=10 mA\"");
+      usage("--range \"" + text + "\" is not CHANNEL=RANGE, e.g. \"I=10 mA\"");
     out.range[text.substr(0, equals)] = text.substr(equals + 1);
   }
   return out;
@@ -82,36 +82,36 @@ void add_inputs(const Options& o, acquire::RecordSettings& s) {
       s.log = e;
       continue;
     }
-    acquire::InputWish wish{e, common};
+    acquire::InputConfig request{e, common};
     if (e.speaks == "scpi" && !scpi) {  // what is said of outputs, channels and lines is meant so
       scpi = true;
-      wish.settings.outputs[""] = output_settings(o);
+      request.settings.outputs[""] = output_settings(o);
       for (const std::string& name : o.outputs_on) {  // as the first, but for what is set
-        wish.settings.outputs[name].power_on = true;
-        wish.settings.outputs[name].power_off = o.power_off;
-        wish.settings.outputs[name].off_if_bad = o.off_if_bad;
+        request.settings.outputs[name].power_on = true;
+        request.settings.outputs[name].power_off = o.power_off;
+        request.settings.outputs[name].off_on_failure = o.off_on_failure;
       }
       for (const std::string& text : o.lines) {
         const acquire::Switching line = option_text("--line", text, acquire::parse_line_level);
-        wish.settings.lines[line.name] = line.on;
+        request.settings.lines[line.name] = line.on;
       }
       if (!o.line_level.empty())
-        wish.settings.line_level =
+        request.settings.line_level =
             option_quantity("--line-level", o.line_level, Dimension::voltage);
-      wish.settings.channels = o.channels;
-      if (o.record_voltage && o.channels.empty()) wish.settings.channels = {"I", "V"};
-      wish.settings.logic = o.logic;
+      request.settings.channels = o.channels;
+      if (o.record_voltage && o.channels.empty()) request.settings.channels = {"I", "V"};
+      request.settings.logic = o.logic;
     }
-    s.inputs.push_back(std::move(wish));
+    s.inputs.push_back(std::move(request));
   }
   if (s.inputs.empty())
-    usage("name an input, as in --input scpi+tcp://HOST:PORT, or a bench set-up with --setup");
+    usage("name an input, e.g. --input scpi+tcp://HOST:PORT, or a bench set-up with --setup");
   for (const std::string& text : o.shunts) {
     const auto equals = text.find('=');
     if (equals == std::string::npos || equals == 0)
-      usage("--shunt \"" + text + "\" is not CHANNEL=RESISTANCE, as in \"V_shunt=100 mOhm\"");
+      usage("--shunt \"" + text + "\" is not CHANNEL=RESISTANCE, e.g. \"V_shunt=100 mOhm\"");
     const double ohms = option_quantity("--shunt", text.substr(equals + 1), Dimension::resistance);
-    if (!(ohms > 0)) usage("a shunt is more than nothing");
+    if (!(ohms > 0)) usage("a shunt must be greater than zero");
     s.shunts[text.substr(0, equals)] = ohms;
   }
   const bool of_output = !o.voltage.empty() || !o.limit.empty() || !o.over_current.empty() ||
@@ -133,24 +133,23 @@ acquire::RecordSettings from_setup(const Options& o) {
                      !o.over_current.empty() || !o.outputs_on.empty() || !o.shunts.empty();
   if (wires) {
     usage(
-        "--setup says what is wired up and what it is set to: --input, --profile, --channel, "
-        "--range, --logic, --line, --line-level, --voltage, --current-limit, --on-over-current, "
-        "--output-on and --shunt do not go with it");
+        "--setup cannot be combined with --input, --profile, --channel, --range, --logic, --line, "
+        "--line-level, --voltage, --current-limit, --on-over-current, --output-on or --shunt");
   }
   const acquire::BenchSetup setup = acquire::read_bench_setup(o.setup);
   acquire::RecordSettings s = setup.record;
   s.conditions.emplace("setup", setup.name);
   bool scpi = false;  // the first one's output is meant
-  for (acquire::InputWish& wish : s.inputs) {
+  for (acquire::InputConfig& request : s.inputs) {
     if (!o.rate.empty())
-      wish.settings.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
-    if (o.reconnect > 0) wish.settings.reconnect_s = o.reconnect;
-    if (wish.endpoint.speaks != "scpi" || std::exchange(scpi, true)) continue;
-    if (!o.power_on && !o.power_off && !o.off_if_bad) continue;
-    acquire::OutputSettings& first = wish.settings.outputs[""];
+      request.settings.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
+    if (o.reconnect > 0) request.settings.reconnect_s = o.reconnect;
+    if (request.endpoint.speaks != "scpi" || std::exchange(scpi, true)) continue;
+    if (!o.power_on && !o.power_off && !o.off_on_failure) continue;
+    acquire::OutputSettings& first = request.settings.outputs[""];
     first.power_on |= o.power_on;
     first.power_off |= o.power_off;
-    first.off_if_bad |= o.off_if_bad;
+    first.off_on_failure |= o.off_on_failure;
   }
   return s;
 }
@@ -175,30 +174,30 @@ Outcome run(const Options& o, bool json) {
     s.time_scale =
         option_quantity("--input", s.log->options.at("time_scale"), Dimension::frequency);
   }
-  for (const auto& wish : s.inputs) {
-    if (const std::string scale = wish.endpoint.option("time_scale"); !scale.empty())
+  for (const auto& request : s.inputs) {
+    if (const std::string scale = request.endpoint.option("time_scale"); !scale.empty())
       s.time_scale = option_quantity("--input", scale, Dimension::frequency);
   }
-  if (!(s.time_scale > 0)) usage("time_scale must be more than nothing");
+  if (!(s.time_scale > 0)) usage("time_scale must be greater than zero");
   if (o.seconds < 0) usage("--seconds cannot be negative");
   if (o.seconds > 0) s.seconds = o.seconds;
   if (!o.accuracy.empty()) s.accuracy = option_accuracy(o.accuracy);
   for (const auto& [key, value] : option_conditions(o.conditions)) s.conditions[key] = value;
   for (const std::string& text : o.sends) s.sends.push_back(parse_send(text));
   if (!s.sends.empty() && !s.log)
-    usage("--send needs a device log to send on, as in --input log+serial:/dev/…");
+    usage("--send needs a device log to send on, e.g. --input log+serial:/dev/…");
   if (!o.reset.empty()) s.reset = option_text("--reset", o.reset, acquire::parse_reset);
-  if (!o.arm.empty()) s.arm = option_trigger("--arm", o.arm);
-  if (!o.until.empty()) s.until = option_trigger("--until", o.until);
-  if (!o.before.empty()) s.before_s = option_quantity("--before", o.before, Dimension::time);
-  if (s.before_s < 0 || s.before_s > 600) usage("--before is at most 600 s");
-  if (s.before_s > 0 && !s.arm.wanted()) usage("--before goes with --arm");
+  if (!o.arm.empty()) s.arm = option_trigger("--start-on", o.arm);
+  if (!o.until.empty()) s.until = option_trigger("--stop-on", o.until);
+  if (!o.before.empty()) s.before_s = option_quantity("--pre-trigger", o.before, Dimension::time);
+  if (s.before_s < 0 || s.before_s > 600) usage("--pre-trigger is at most 600 s");
+  if (s.before_s > 0 && !s.arm.wanted()) usage("--pre-trigger goes with --start-on");
   if (!o.until_charge.empty())
-    s.until_charge = option_quantity("--until-charge", o.until_charge, Dimension::charge);
+    s.until_charge = option_quantity("--stop-charge", o.until_charge, Dimension::charge);
 
   if (!o.zero.empty()) {
     const double zero_s = option_quantity("--zero", o.zero, Dimension::time);
-    if (!(zero_s > 0 && zero_s <= 600)) usage("--zero must be more than nothing and at most 600 s");
+    if (!(zero_s > 0 && zero_s <= 600)) usage("--zero must be greater than zero and at most 600 s");
     say(fmt::format("zeroing for {}, with the device disconnected", duration(zero_s)));
     for (const acquire::Zero& z :
          acquire::measure_zero(s.inputs.front(), zero_s / s.time_scale, s.accuracy)) {
@@ -220,7 +219,7 @@ Outcome run(const Options& o, bool json) {
   }
   for (const std::string& w : result.warnings) say(w);
   Outcome out;
-  if (result.capture == 0) {  // armed, and told to stop
+  if (result.capture == 0) {  // armed, and asked to stop
     out.document["captures"] = nlohmann::ordered_json::array();
     out.document["warnings"] = result.warnings;
     return out;
@@ -243,7 +242,7 @@ Outcome run(const Options& o, bool json) {
 acquire::ScheduledLine parse_send(const std::string& text) {
   const auto colon = text.find(':');
   if (colon == std::string::npos)
-    usage("--send \"" + text + "\" is not \"TIME: LINE\", as in \"600 s: uplink\"");
+    usage("--send \"" + text + "\" is not \"TIME: LINE\", e.g. \"600 s: uplink\"");
   auto line = text.substr(colon + 1);
   line.erase(0, line.find_first_not_of(' ') == std::string::npos ? line.size()
                                                                  : line.find_first_not_of(' '));
@@ -255,7 +254,7 @@ acquire::RecordResult record_here(book::Book& book, const acquire::RecordSetting
   const StopOnSignal signals;
   const bool terminal = ::isatty(2) != 0;
   const auto progress = [&](const acquire::RecordProgress& p) {
-    for (const std::string& t : p.told) {
+    for (const std::string& t : p.messages) {
       if (terminal) fmt::print(stderr, "\r{}\n", t);
     }
     if (terminal && p.armed)
@@ -279,46 +278,48 @@ acquire::RecordResult record_here(book::Book& book, const acquire::RecordSetting
 
 Runner add_capture(CLI::App& app) {
   auto o = std::make_shared<Options>();
-  app.add_option("BOOK", o->book, "the book; made when it is missing")->required();
+  app.add_option("BOOK", o->book, "the book; created if missing")->required();
   app.add_option("--input", o->inputs,
                  "scpi+tcp://HOST:PORT, stream+serial:/dev/…, lines:/path, sysfs:/sys/…, "
                  "log+serial:/dev/…?baud=115200; the first one's clock is the capture's");
   app.add_option("--setup", o->setup, "bench set-up file: *.bench.toml");
   app.add_option("--profile", o->profiles, "instrument profiles to choose from, by identity");
   app.add_option("--channel", o->channels, "channels of the SCPI input to record, by name");
-  app.add_option("--range", o->ranges, "CHANNEL=RANGE of the profile, as in \"I=10 mA\"");
-  app.add_option("--seconds", o->seconds, "length of the capture; without it until told to stop");
+  app.add_option("--range", o->ranges, "CHANNEL=RANGE of the profile, e.g. \"I=10 mA\"");
+  app.add_option("--seconds", o->seconds, "length of the capture in s (default: until stopped)");
   app.add_option("--build", o->build, "build under test");
   app.add_option("--name", o->name, "name of the capture");
-  app.add_option("--rate", o->rate, "samples per second, as in \"1 kHz\", which it is without it");
+  app.add_option("--rate", o->rate, "sample rate, e.g. \"1 kHz\" (the default)");
   app.add_option("--voltage", o->voltage, "supply voltage to set");
   app.add_option("--current-limit", o->limit, "current limit to set");
-  app.add_option("--on-over-current", o->over_current, "hold or switch-off");
-  app.add_option("--arm", o->arm,
-                 "begin when this happens: \"I above 5 mA\", \"radio_on rising\", \"log: ^boot\"");
-  app.add_option("--before", o->before, "with so much of what was before, as in \"2 s\"");
-  app.add_option("--until", o->until, "end when this happens");
-  app.add_option("--until-charge", o->until_charge, "end once so much has flowed, as in \"5 mC\"");
-  app.add_option("--zero", o->zero,
-                 "measure the first input's zero before, device disconnected, as in \"2 s\"");
-  app.add_option("--reconnect", o->reconnect, "seconds that a lost link is tried again")
+  app.add_option("--on-over-current", o->over_current, "limit or switch-off");
+  app.add_option("--start-on", o->arm,
+                 "start on this trigger: \"I above 5 mA\", \"radio_on rising\", \"log: ^boot\"");
+  app.add_option("--pre-trigger", o->before, "pre-trigger time to keep, e.g. \"2 s\"");
+  app.add_option("--stop-on", o->until, "stop on this trigger");
+  app.add_option("--stop-charge", o->until_charge,
+                 "stop once this charge has flowed, e.g. \"5 mC\"");
+  app.add_option(
+      "--zero", o->zero,
+      "zero the first input beforehand for this long, device disconnected, e.g. \"2 s\"");
+  app.add_option("--reconnect", o->reconnect, "how long to retry a lost link, in s")
       ->check(CLI::Range(0.0, 86400.0));
-  app.add_option("--accuracy", o->accuracy, "of the current, as in \"0.08 % + 40 nA\"");
+  app.add_option("--accuracy", o->accuracy, "of the current, e.g. \"0.08 % + 40 nA\"");
   app.add_flag("--power-on", o->power_on, "switch the output on once recording runs");
   app.add_option("--output-on", o->outputs_on, "further outputs to switch on, by name");
   app.add_flag("--power-off", o->power_off, "switch the output off at the end");
-  app.add_flag("--off-if-bad", o->off_if_bad, "switch it off when the capture ends badly");
+  app.add_flag("--off-on-failure", o->off_on_failure, "switch the output off if the capture fails");
   app.add_flag("--record-voltage", o->record_voltage, "log the voltage beside the current");
   app.add_option("--logic", o->logic, "names of the digital lines to log, from bit 0 up");
-  app.add_option("--shunt", o->shunts,
-                 "CHANNEL=RESISTANCE: a drop that is meant as the current through it");
-  app.add_option("--line", o->lines, "digital line to drive, as in \"wake=low\"");
-  app.add_option("--line-level", o->line_level, "what high means on those lines, as in \"1.8 V\"");
+  app.add_option("--shunt", o->shunts, "CHANNEL=RESISTANCE: convert a shunt voltage to current");
+  app.add_option("--line", o->lines, "digital line to drive, e.g. \"wake=low\"");
+  app.add_option("--line-level", o->line_level,
+                 "logic-high voltage of driven lines, e.g. \"1.8 V\"");
   app.add_option("--reset", o->reset,
                  "reset the device once it is recorded: \"line reset low for 100 ms\", \"output "
                  "off for 1 s\"");
   app.add_option("--send", o->sends,
-                 "\"TIME: LINE\" to send to the device, as in \"600 s: uplink\"");
+                 "\"TIME: LINE\" to send to the device, e.g. \"600 s: uplink\"");
   app.add_option("--time-scale", o->time_scale,
                  "capture seconds per real second, of a simulated bench")
       ->check(CLI::Range(0.01, 100000.0));

@@ -37,8 +37,8 @@ Outcome run(const Options& o, const Output& output) {
     const Limit& l = *r.limit;
     std::string note = r.note;
     if (r.needed_visits && note.find("95th") == std::string::npos)
-      note +=
-          fmt::format("{}about {} visits would tell", note.empty() ? "" : "; ", *r.needed_visits);
+      note += fmt::format("{}about {} visits would settle it", note.empty() ? "" : "; ",
+                          *r.needed_visits);
     rows.push_back(
         {l.name(), formats::measured_text(r), formats::limit_text(l),
          r.headroom ? formats::figure_text(*r.headroom, 0, info(l.quantity).unit()) : "–",

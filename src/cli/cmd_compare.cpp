@@ -32,7 +32,7 @@ void print(const Comparison& c) {
   if (const std::string same = formats::same_use_sentence(c); !same.empty())
     fmt::print("{}\n", same);
   for (const std::string& line : formats::common_length_lines(c)) fmt::print("  {}\n", line);
-  for (const Unlike& u : c.unlike)
+  for (const ConditionMismatch& u : c.unlike)
     fmt::print("Not alike: {} {} / {}\n", u.condition, u.reference.empty() ? "–" : u.reference,
                u.candidate.empty() ? "–" : u.candidate);
   std::vector<std::vector<std::string>> rows{{"state", "reference", "candidate",
@@ -42,13 +42,13 @@ void print(const Comparison& c) {
     rows.push_back(std::move(cells));
   print_table(rows);
   if (!c.missing.empty())
-    fmt::print("No visit to {}: the field means cannot be told.\n", c.missing.front());
+    fmt::print("No visit to {}: field means cannot be calculated.\n", c.missing.front());
   if (c.total.known) {
     fmt::print("{}: {} → {}, difference {}{}: {}\n", c.field ? "In the field" : "Captures",
                with_prefix(*c.reference_mean, "A", 4), with_prefix(*c.candidate_mean, "A", 4),
                formats::bounds_mark(c.total.bounds),
                with_interval(c.total.value, c.total.low, c.total.high, "A"),
-               formats::shown_text(c.total_shown, c.total, c.tests));
+               formats::shown_text(c.total_conclusion, c.total, c.tests));
   }
   for (const std::string& line : formats::comparison_remarks(c)) fmt::print("{}\n", line);
 }
@@ -98,7 +98,7 @@ Runner add_compare(CLI::App& app) {
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("--reference", o->reference, "build or capture")->required();
   app.add_option("--candidate", o->candidates, "builds or captures")->required();
-  app.add_option("--equal-within", o->equal, "margin for \"equal\", as in \"2 %\"");
+  app.add_option("--equal-within", o->equal, "margin for \"equal\", e.g. \"2 %\"");
   app.add_option("--duty", o->duty, "duty plan: compare means in the field");
   app.add_option("--line-up", o->line_up, "how captures are lined up");
   app.add_option("--by", o->by, "condition or parameter to compare by");

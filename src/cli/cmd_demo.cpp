@@ -43,10 +43,10 @@ std::int64_t record_build(book::Book& book, const std::string& build, const Opti
                               fmt::format("{:g}", o.speed)});
   acquire::RecordSettings s;
   s.name = s.build = build;
-  acquire::InputWish analyser{acquire::parse_endpoint(bench.scpi()), {}};
+  acquire::InputConfig analyser{acquire::parse_endpoint(bench.scpi()), {}};
   acquire::OutputSettings output;
   output.voltage = 3.6;
-  output.current_limit = 0.5;
+  output.current_limit = 0.4;
   output.power_on = output.power_off = true;
   analyser.settings.outputs[""] = output;
   analyser.settings.channels = {"I", "V"};
@@ -56,13 +56,13 @@ std::int64_t record_build(book::Book& book, const std::string& build, const Opti
   s.seconds = o.quick ? 600 : 3600;
   s.time_scale = o.speed;
   s.accuracy = "0.08 % + 40 nA";
-  s.conditions = {{"board", "satchel-07"}, {"debugger", "off"}, {"temperature", "23 degC"}};
+  s.conditions = {{"board", "satchel-07"}, {"debugger", "detached"}, {"temperature", "23 degC"}};
   for (const double share : {0.18, 0.52, 0.86}) s.sends.push_back({s.seconds * share, "uplink"});
   say(fmt::format("recording {} for {} at {} × real time", build, duration(s.seconds), o.speed));
   const acquire::RecordResult result = record_here(book, s);
   for (const std::string& w : result.warnings) say(w);
   if (result.interrupted)
-    throw Error(Failure::unavailable, "demo recording broke off", build, result.end_reason);
+    throw Error(Failure::unavailable, "demo recording failed", build, result.end_reason);
   return result.capture;
 }
 
@@ -148,7 +148,7 @@ Runner add_demo(CLI::App& app) {
   app.add_option("BOOK", o->book, "the book to make")->required();
   app.add_flag("--quick", o->quick, "captures of ten minutes instead of an hour");
   app.add_option("--samples", o->samples,
-                 "one made capture of this many samples, for trials of size");
+                 "one synthetic capture of this many samples, for size tests");
   app.add_option("--speed", o->speed, "simulated seconds per second")
       ->check(CLI::Range(1.0, 5000.0));
   app.add_option("--seed", o->seed, "seed of the simulated bench");

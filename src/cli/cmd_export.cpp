@@ -56,7 +56,7 @@ Outcome run(const Options& o, bool json) {
     usage(fmt::format("--from {} lies after --to {}", *o.from, *o.to));
   const auto written = formats::write_samples_csv(o.out, book, capture, o.channels, o.from, o.to);
   if (!o.channels.empty() && !written.left_out.empty())
-    say(fmt::format("{} stands on other moments than {} and was left out; export it by itself",
+    say(fmt::format("{} is sampled at other times than {} and was left out; export it separately",
                     written.left_out.front(), written.columns.front()));
   out.document["rows"] = written.rows;
   out.document["columns"] = written.columns;
@@ -77,7 +77,7 @@ Runner add_export(CLI::App& app) {
   app.add_option("--out", o->out, "file to write")->required();
   app.add_option("--from", o->from, "s from the capture's start");
   app.add_option("--to", o->to, "s from the capture's start");
-  app.add_option("--channel", o->channels, "channel (all on the main current's moments)");
+  app.add_option("--channel", o->channels, "channel (default: all sampled with the main current)");
   return [o](const Output& output) { return run(*o, output.json); };
 }
 

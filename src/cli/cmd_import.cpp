@@ -65,7 +65,7 @@ Outcome run(const Options& o, bool json) {
   settings.shunt_ohm = o.shunt;
   if (o.rate && !(*o.rate >= 1e-6 && *o.rate <= 1e9)) usage("--rate must be 1e-6 to 1e9 Hz");
   if (o.shunt && !(*o.shunt > 0 && std::isfinite(*o.shunt)))
-    usage("--shunt must be more than nothing");
+    usage("--shunt must be greater than zero");
   settings.accuracy = option_accuracy(o.accuracy);
   settings.conditions = option_conditions(o.conditions);
   if (!o.voltage.empty()) {
@@ -102,7 +102,7 @@ Outcome run(const Options& o, bool json) {
 
 Runner add_import(CLI::App& app) {
   auto o = std::make_shared<Options>();
-  app.add_option("BOOK", o->book, "the book; made when it is missing")->required();
+  app.add_option("BOOK", o->book, "the book; created if missing")->required();
   app.add_option("FILE", o->files, "text logs")->required();
   app.add_option("--build", o->build, "build under test");
   app.add_option("--name", o->name, "name of the capture (the file's)");
@@ -112,7 +112,7 @@ Runner add_import(CLI::App& app) {
   app.add_option("--samples", o->samples, "instant, or averaged[:start|centre|end]");
   app.add_option("--rate", o->rate, "sample rate in Hz, for files without times");
   app.add_option("--shunt", o->shunt, "Ohm; turns the column of voltage into a current");
-  app.add_option("--voltage", o->voltage, "nominal supply voltage, as in \"3.6 V\"");
+  app.add_option("--voltage", o->voltage, "nominal supply voltage, e.g. \"3.6 V\"");
   app.add_option("--accuracy", o->accuracy, "as in \"0.08 % + 40 nA\"");
   app.add_option("--condition", o->conditions, "KEY=VALUE");
   return [o](const Output& output) { return run(*o, output.json); };

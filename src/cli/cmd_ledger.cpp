@@ -53,7 +53,7 @@ Outcome run(const Options& o, const Output& output) {
        ""});
   print_table(rows);
   std::puts("Means are over all stays, cut ones too; per visit over whole visits.");
-  if (!ledger.basis.accuracy.stated()) std::puts("Accuracy not stated: ± tells the spread alone.");
+  if (!ledger.basis.accuracy.stated()) std::puts("Accuracy not stated: ± is the spread alone.");
   if (cycles.count > 0) {
     std::printf("%zu %s of %s: %s each, %s\n", cycles.count, cycles.count == 1 ? "cycle" : "cycles",
                 cycles.state.c_str(), duration(cycles.period.mean).c_str(),
@@ -71,7 +71,7 @@ Runner add_ledger(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
-  app.add_option("--cycle", o->cycle, "state whose entries begin a cycle (the longest)");
+  app.add_option("--cycle", o->cycle, "state whose entries start a cycle (default: the longest)");
   return [o](const Output& output) { return run(*o, output); };
 }
 

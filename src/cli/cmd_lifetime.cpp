@@ -33,7 +33,7 @@ Battery battery_of(const Options& o) {
     usage("give one of --battery FILE and --capacity-mah N");
   Battery out;
   if (o.capacity_mah) {
-    if (!(*o.capacity_mah > 0)) usage("--capacity-mah must be more than nothing");
+    if (!(*o.capacity_mah > 0)) usage("--capacity-mah must be greater than zero");
     out.capacity_c = *o.capacity_mah * 3.6;
   } else {
     out = formats::read_battery(o.battery);
@@ -86,7 +86,7 @@ void print(const formats::LifeDocument& d, const nlohmann::ordered_json& documen
   if (d.life.has_chance)
     fmt::print("  if rounds come at random at that rate: {}\n",
                formats::life_range(d.life.chance_low, d.life.chance_high));
-  if (!mean.decided_by.empty()) fmt::print("  {}: a duty plan would tell\n", mean.decided_by);
+  if (!mean.decided_by.empty()) fmt::print("  {}: a duty plan would settle it\n", mean.decided_by);
   if (!mean.single.empty()) fmt::print("  single visit: {}\n", fmt::join(mean.single, "; "));
   if (!mean.accuracy_stated) fmt::print("  accuracy not stated\n");
   if (const std::string left = formats::unnamed_text(mean.unnamed); !left.empty())
@@ -100,7 +100,7 @@ void print(const formats::LifeDocument& d, const nlohmann::ordered_json& documen
   if (!d.wanted_s) return;
   const auto needed = needed_capacity(d.battery, mean.mean, *d.wanted_s, mean.once_charge);
   fmt::print("for {}: {} ({})\n", life_time(*d.wanted_s),
-             needed ? with_prefix(*needed / 3600, "Ah", 4) : "no cell of this kind can",
+             needed ? with_prefix(*needed / 3600, "Ah", 4) : "no cell of this type lasts that long",
              document["verdict"].get<std::string>());
 }
 
@@ -110,7 +110,7 @@ Outcome run(const Options& o, const Output& output) {
   if (o.counts != "given" && o.counts != "chance") usage("--counts is given or chance");
   d.counts = o.counts == "chance" ? Counts::chance : Counts::given;
   if (!o.want.empty()) d.wanted_s = option_quantity("--want", o.want, Dimension::time);
-  if (d.wanted_s && !(*d.wanted_s > 0)) usage("--want must be more than nothing");
+  if (d.wanted_s && !(*d.wanted_s > 0)) usage("--want must be greater than zero");
   const book::Book book = open_to_read(o.book);
   d.mean = mean_of(o, book, book.find(o.capture));
   d.life = life_interval(d.mean, d.battery);
@@ -131,12 +131,12 @@ Runner add_lifetime(CLI::App& app) {
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
   app.add_option("--battery", o->battery, "the battery (*.battery.toml)");
-  app.add_option("--capacity-mah", o->capacity_mah, "or its nominal charge in mAh");
+  app.add_option("--capacity-mah", o->capacity_mah, "or its nominal capacity in mAh");
   app.add_option("--duty", o->duty, "the duty plan (*.duty.toml); without it as captured");
-  app.add_option("--self-discharge", o->discharge, "as in \"1 %/y\"");
-  app.add_option("--reserve", o->reserve, "share left when the device stops, as in \"5 %\"");
-  app.add_option("--margin", o->margin, "safety margin, as in \"10 %\"");
-  app.add_option("--want", o->want, "wanted life, as in \"2 y\"");
+  app.add_option("--self-discharge", o->discharge, "e.g. \"1 %/y\"");
+  app.add_option("--reserve", o->reserve, "charge left at cut-off, e.g. \"5 %\"");
+  app.add_option("--margin", o->margin, "design margin, e.g. \"10 %\"");
+  app.add_option("--want", o->want, "target lifetime, e.g. \"2 y\"");
   app.add_option(
       "--counts", o->counts,
       "given: as many rounds as were captured; chance: rounds come at random at that rate");

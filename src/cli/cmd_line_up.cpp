@@ -43,7 +43,7 @@ Outcome run(const Options& o, bool json) {
   const book::Book book =
       book::Book::open(o.book, o.keep ? book::Book::Mode::write : book::Book::Mode::read);
   const book::CaptureInfo a = book.find(o.reference), b = book.find(o.other);
-  if (a.id == b.id) usage("a capture always lies on itself");
+  if (a.id == b.id) usage("reference and other are the same capture");
   Outcome out;
   std::optional<double> offset = o.offset;
   std::string how = "typed";
@@ -91,7 +91,7 @@ Outcome run(const Options& o, bool json) {
     const double axis = book::lined_up(book, a.id).offset_s;
     book::put(book, {book::lined_up_note(b.id, {*offset + axis, how})});
   }
-  if (!json) fmt::print("{} lies {:+.9g} s beside {}, {}\n", b.name, *offset, a.name, how);
+  if (!json) fmt::print("{}: offset {:+.9g} s from {}, {}\n", b.name, *offset, a.name, how);
   return out;
 }
 
@@ -101,12 +101,12 @@ Runner add_line_up(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("REFERENCE", o->reference, "capture that stays, id or unique name")->required();
-  app.add_option("OTHER", o->other, "capture that is laid beside it")->required();
-  app.add_option("--offset", o->offset, "s to be added to its times");
-  app.add_option("--entry", o->entry, "state whose n-th entries are laid over each other");
-  app.add_option("--log", o->log, "regular expression whose n-th lines are laid over each other");
+  app.add_option("OTHER", o->other, "capture to align with it")->required();
+  app.add_option("--offset", o->offset, "offset to add to its times, in s");
+  app.add_option("--entry", o->entry, "align the nth entries into this state");
+  app.add_option("--log", o->log, "align the nth log lines matching this expression");
   app.add_option("--number", o->number, "which entry or line (1)")->check(CLI::PositiveNumber);
-  app.add_flag("--keep", o->keep, "keep it with the book");
+  app.add_flag("--keep", o->keep, "save the offset in the book");
   return [o](const Output& output) { return run(*o, output.json); };
 }
 

@@ -20,7 +20,7 @@ Outcome run(const Options& o, bool json) {
   Outcome out;
   out.document["profile"] = profile.name;
   if (o.input.empty()) {
-    if (!json) fmt::print("{}: {} is in order\n", o.file, profile.name);
+    if (!json) fmt::print("{}: {} is valid\n", o.file, profile.name);
     return out;
   }
   const acquire::Endpoint endpoint = acquire::parse_endpoint(o.input);
@@ -40,8 +40,8 @@ Outcome run(const Options& o, bool json) {
   }
   out.document["wrong"] = wrong;
   if (!json)
-    fmt::print("{}\n", wrong == 0 ? "Everything was answered as it should be."
-                                  : fmt::format("{} to look at.", wrong));
+    fmt::print("{}\n", wrong == 0 ? "Every command was answered as expected."
+                                  : fmt::format("{} failed.", wrong));
   if (wrong > 0) out.status = 69;
   return out;
 }
@@ -51,7 +51,7 @@ Outcome run(const Options& o, bool json) {
 Runner add_profile(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("FILE", o->file, "the profile (docs/profiles.md)")->required();
-  app.add_option("--input", o->input, "try it on this instrument, as in scpi+tcp://HOST:PORT");
+  app.add_option("--input", o->input, "try it on this instrument, e.g. scpi+tcp://HOST:PORT");
   return [o](const Output& output) { return run(*o, output.json); };
 }
 

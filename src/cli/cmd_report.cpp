@@ -102,9 +102,9 @@ Runner add_report(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("--out", o->out, "FILE.html")->required();
-  app.add_option("--budget", o->budget, "also hold this budget against every build");
-  app.add_option("--battery", o->battery, "also tell lives with this battery");
-  app.add_option("--duty", o->duty, "duty plan for means in the field and lives");
+  app.add_option("--budget", o->budget, "check every build against this budget");
+  app.add_option("--battery", o->battery, "add battery life with this battery");
+  app.add_option("--duty", o->duty, "duty plan for field means and lifetimes");
   app.add_option("--reference", o->reference, "build to compare with (the first)");
   app.add_option("--title", o->title, "title of the page");
   return [o](const Output& output) { return run(*o, output.json); };

@@ -92,7 +92,7 @@ Runner add_span(CLI::App& app) {
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
   app.add_option("--from", o->from, "s from the capture's start");
   app.add_option("--to", o->to, "s from the capture's start");
-  app.add_option("--channel", o->channel, "channel (the only current)");
+  app.add_option("--channel", o->channel, "channel (default: the only current)");
   app.add_flag("--whole-cycles", o->whole_cycles,
                "only the whole cycles of the longest state inside");
   return [o](const Output& output) { return run(*o, output); };

@@ -22,7 +22,7 @@ Runner add_verify(CLI::App& app) {
     if (!output.json) {
       for (const book::Problem& p : problems)
         fmt::print("{}{}{}: {}\n", p.capture, p.capture.empty() ? "" : ": ", p.where, p.what);
-      if (problems.empty()) fmt::print("The book is whole.\n");
+      if (problems.empty()) fmt::print("The book is intact.\n");
     }
     if (!problems.empty())
       say(fmt::format("damaged book: {}: {} problems", *path, problems.size()));

@@ -16,7 +16,9 @@
 
 namespace kuvio::cli {
 
-void usage(const std::string& why) { throw Error(Failure::usage, "bad call", "command line", why); }
+void usage(const std::string& why) {
+  throw Error(Failure::usage, "usage error", "command line", why);
+}
 
 formats::Explain explain_of(const Output& output) {
   return output.explain ? formats::Explain::yes : formats::Explain::no;
@@ -84,17 +86,17 @@ void print_table(const std::vector<std::vector<std::string>>& given) {
 }
 
 namespace {
-std::atomic<bool> told_to_stop{false};
+std::atomic<bool> stop_requested{false};
 }
 
 StopOnSignal::StopOnSignal() {
-  told_to_stop = false;
-  const auto handler = [](int) { told_to_stop.store(true); };
+  stop_requested = false;
+  const auto handler = [](int) { stop_requested.store(true); };
   old_int_ = std::signal(SIGINT, handler);
   old_term_ = std::signal(SIGTERM, handler);
   watch_ = std::jthread([source = source_](const std::stop_token& done) mutable {
     while (!done.stop_requested()) {
-      if (told_to_stop) source.request_stop();
+      if (stop_requested) source.request_stop();
       std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
   });

@@ -21,22 +21,22 @@ struct Entry {
 };
 
 constexpr std::array kCommands{
-    Entry{"import", "read text logs into captures", cli::add_import},
-    Entry{"capture", "record from inputs", cli::add_capture},
+    Entry{"import", "import text logs as captures", cli::add_import},
+    Entry{"capture", "record a capture", cli::add_capture},
     Entry{"profile", "check an instrument profile, or try it", cli::add_profile},
-    Entry{"list", "captures, channels, builds", cli::add_list},
-    Entry{"span", "statistics of a span", cli::add_span},
-    Entry{"states", "split a capture into states and save", cli::add_states},
-    Entry{"ledger", "the account of time and charge by state", cli::add_ledger},
-    Entry{"compare", "two builds or captures by state", cli::add_compare},
-    Entry{"check", "a budget against a build", cli::add_check},
-    Entry{"lifetime", "battery life", cli::add_lifetime},
-    Entry{"demo", "make the demo book", cli::add_demo},
-    Entry{"export", "samples and visits out", cli::add_export},
-    Entry{"line-up", "lay a capture beside another", cli::add_line_up},
-    Entry{"report", "a page for people", cli::add_report},
+    Entry{"list", "list captures, channels and builds", cli::add_list},
+    Entry{"span", "measure a span", cli::add_span},
+    Entry{"states", "split a capture into states", cli::add_states},
+    Entry{"ledger", "time and charge by state", cli::add_ledger},
+    Entry{"compare", "compare two builds or captures by state", cli::add_compare},
+    Entry{"check", "check a build against a budget", cli::add_check},
+    Entry{"lifetime", "calculate battery life", cli::add_lifetime},
+    Entry{"demo", "create the demo book", cli::add_demo},
+    Entry{"export", "export samples or visits", cli::add_export},
+    Entry{"line-up", "align a capture with another", cli::add_line_up},
+    Entry{"report", "write an HTML report", cli::add_report},
     Entry{"copy", "a copy of a book, also while it is recorded into", cli::add_copy},
-    Entry{"verify", "check a book from end to end", cli::add_verify},
+    Entry{"verify", "verify the integrity of a book", cli::add_verify},
 };
 
 int status_of(Failure failure) {
@@ -101,7 +101,7 @@ int main(int argc, char** argv) {
     return 64;
   } catch (const CLI::ParseError& e) {
     if (e.get_exit_code() == 0) return app.exit(e);
-    return complain(std::string("bad call: command line: ") + e.what(), 64);
+    return complain(std::string("usage error: command line: ") + e.what(), 64);
   } catch (const Error& e) {
     return complain(e.what(), status_of(e.failure()));
   } catch (const std::bad_alloc&) {

@@ -307,7 +307,7 @@ LimitResult field_result(const Limit& limit, const Ledger& ledger, std::vector<U
     const LifeInterval life = life_interval(field, *limit.battery);
     out.bounds = life.bounds;
     if (!life.life || !life.low) {
-      out.note = "nothing drains the battery";
+      out.note = "the mean current is zero: no lifetime";
       return out;
     }
     out.measured = life.life;

@@ -8,7 +8,7 @@
 namespace kuvio {
 
 /// One moment seen on two clocks: when an input's own clock stood at `own_s`, the reference clock
-/// stood somewhere in [earliest_s, latest_s] (all s). A one-way link only tells that something had
+/// stood somewhere in [earliest_s, latest_s] (all s). A one-way link only shows that something had
 /// been taken before it arrived: then `earliest_s` is minus infinity.
 struct SyncPoint {
   double own_s = 0;

@@ -132,7 +132,7 @@ void total_as_captured(Comparison& out, const Side& reference, const Side& candi
   const double single = std::max(share_of_single(a, out.single), share_of_single(b, out.single));
   if (single > kSingleShare) {
     out.total.tested = false;
-    out.total_shown = Shown::single_visit;
+    out.total_conclusion = Conclusion::single_visit;
   }
 }
 
@@ -172,30 +172,30 @@ void total_in_field(Comparison& out, const Side& reference, const Side& candidat
   out.total.tested = true;
 }
 
-Shown shown_of(const Difference& d) {
-  if (!d.rejected) return Shown::none;
+Conclusion conclusion_of(const Difference& d) {
+  if (!d.rejected) return Conclusion::none;
   // What was clipped may lie on the other side of zero.
-  if (d.value > 0) return d.bounds.upper ? Shown::none : Shown::higher;
-  return d.bounds.lower ? Shown::none : Shown::lower;
+  if (d.value > 0) return d.bounds.upper ? Conclusion::none : Conclusion::higher;
+  return d.bounds.lower ? Conclusion::none : Conclusion::lower;
 }
 
 void show_row(CompareRow& row, const Side& reference, bool per_visit,
               const CompareSettings& settings) {
   if (is_built_in_state(row.state) || !row.mean.known) return;
   if (!row.mean.tested) {
-    row.shown = Shown::single_visit;
+    row.conclusion = Conclusion::single_visit;
     return;
   }
-  const Shown by_charge = per_visit ? shown_of(row.charge_per_visit) : Shown::none;
-  row.by_charge = by_charge != Shown::none;
-  row.shown = row.by_charge ? by_charge : shown_of(row.mean);
+  const Conclusion by_charge = per_visit ? conclusion_of(row.charge_per_visit) : Conclusion::none;
+  row.by_charge = by_charge != Conclusion::none;
+  row.conclusion = row.by_charge ? by_charge : conclusion_of(row.mean);
   if (!settings.equal_within) return;
   const double margin = *settings.equal_within;
   const double charge = reference.ledger.find(row.state)->charge_per_visit.mean;
   const bool level = within_margin(row.mean, margin * std::fabs(*row.reference_mean));
   const bool visit = !per_visit || within_margin(row.charge_per_visit, margin * std::fabs(charge));
   if (level && visit) {
-    row.shown = Shown::equal;
+    row.conclusion = Conclusion::equal;
     row.by_charge = false;
   }
 }
@@ -236,34 +236,35 @@ void test_all(Comparison& c) {
       std::count_if(tests.begin(), tests.end(), [](const Difference* d) { return d->tested; }));
 }
 
-Shown shown_within(const Difference& d, double reference, const CompareSettings& settings) {
+Conclusion shown_within(const Difference& d, double reference, const CompareSettings& settings) {
   if (settings.equal_within && within_margin(d, *settings.equal_within * std::fabs(reference)))
-    return Shown::equal;
-  return shown_of(d);
+    return Conclusion::equal;
+  return conclusion_of(d);
 }
 
 }  // namespace
 
-std::string_view to_string(Shown shown) {
-  switch (shown) {
-    case Shown::higher:
+std::string_view to_string(Conclusion conclusion) {
+  switch (conclusion) {
+    case Conclusion::higher:
       return "higher";
-    case Shown::lower:
+    case Conclusion::lower:
       return "lower";
-    case Shown::equal:
+    case Conclusion::equal:
       return "equal";
-    case Shown::none:
+    case Conclusion::none:
       return "none";
-    case Shown::single_visit:
+    case Conclusion::single_visit:
       return "single-visit";
   }
   return "none";
 }
 
 bool Comparison::worse() const {
-  return total_shown == Shown::higher || (same_use && same_use->shown == Shown::higher) ||
+  return total_conclusion == Conclusion::higher ||
+         (same_use && same_use->conclusion == Conclusion::higher) ||
          std::any_of(rows.begin(), rows.end(),
-                     [](const CompareRow& r) { return r.shown == Shown::higher; });
+                     [](const CompareRow& r) { return r.conclusion == Conclusion::higher; });
 }
 
 bool Comparison::open() const {
@@ -274,12 +275,13 @@ bool Comparison::open() const {
          });
 }
 
-std::vector<Unlike> unlike_conditions(const Conditions& reference, const Conditions& candidate) {
+std::vector<ConditionMismatch> unlike_conditions(const Conditions& reference,
+                                                 const Conditions& candidate) {
   static const std::set<std::string> kNotCompared{"note", "recorded_by", "file"};
   std::set<std::string> keys;
   for (const auto& [key, value] : reference) keys.insert(key);
   for (const auto& [key, value] : candidate) keys.insert(key);
-  std::vector<Unlike> out;
+  std::vector<ConditionMismatch> out;
   for (const std::string& key : keys) {
     if (kNotCompared.count(key)) continue;
     const auto a = reference.find(key), b = candidate.find(key);
@@ -335,8 +337,9 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
   for (CompareRow& row : out.rows) show_row(row, reference, per_visit(row), settings);
   const double mean = out.reference_mean.value_or(0);
   if (out.total.known && out.total.tested)
-    out.total_shown = shown_within(out.total, mean, settings);
-  if (out.same_use) out.same_use->shown = shown_within(out.same_use->difference, mean, settings);
+    out.total_conclusion = shown_within(out.total, mean, settings);
+  if (out.same_use)
+    out.same_use->conclusion = shown_within(out.same_use->difference, mean, settings);
   return out;
 }
 

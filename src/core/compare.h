@@ -21,14 +21,14 @@ struct Side {
 };
 
 /// A condition that was not the same on both sides ("" where it was not noted).
-struct Unlike {
+struct ConditionMismatch {
   std::string condition, reference, candidate;
 };
 
 /// What a comparison shows of a difference. equal: inside the margin that was asked for, whatever
 /// else is shown of it. none: not shown, which is not the same as equal.
-enum class Shown { higher, lower, equal, none, single_visit };
-std::string_view to_string(Shown shown);
+enum class Conclusion { higher, lower, equal, none, single_visit };
+std::string_view to_string(Conclusion conclusion);
 
 /// A difference (candidate minus reference) with its own 95 % interval.
 struct Difference {
@@ -51,8 +51,8 @@ struct CompareRow {
   Difference mean;                                       ///< A
   Difference charge_per_visit;                           ///< C
   Difference visit_length;                               ///< s; tested where a plan has it
-  Shown shown = Shown::none;
-  bool by_charge = false;  ///< `shown` speaks of the charge per visit, not of the mean
+  Conclusion conclusion = Conclusion::none;
+  bool by_charge = false;  ///< `conclusion` is of the charge per visit, not of the mean
   double bridge = 0;       ///< A: difference of charge / observed time of the capture
   /// A: what its level and its length make of the difference at the same use.
   double level_part = 0, length_part = 0;
@@ -64,14 +64,14 @@ struct CommonLength {
   bool given = false;  ///< by the duty plan; else because no difference is shown
   double length_s = 0;
   /// How much of the build's own could hide in it (A): sum r |I - I_rest| U(difference of lengths).
-  /// Nothing for a given one, nor where a single visit tells nothing of it.
+  /// Nothing for a given one, nor where a single visit shows nothing of it.
   std::optional<double> could_hide;
 };
 
 /// The difference in which what is not the build's is held common.
 struct SameUse {
   Difference difference;  ///< A
-  Shown shown = Shown::none;
+  Conclusion conclusion = Conclusion::none;
   std::vector<CommonLength> common;
   std::vector<std::string> own;  ///< states whose length is shown to differ: the build's
   double could_hide = 0;         ///< A: of all common lengths together, root of the sum of squares
@@ -79,11 +79,11 @@ struct SameUse {
 
 struct Comparison {
   std::string reference, candidate;
-  std::vector<Unlike> unlike;
+  std::vector<ConditionMismatch> unlike;
   std::vector<CompareRow> rows;
   std::optional<double> reference_mean, candidate_mean;
   Difference total;
-  Shown total_shown = Shown::none;
+  Conclusion total_conclusion = Conclusion::none;
   bool field = false;                ///< total and bridge are of the duty plan, not of the captures
   std::vector<std::string> missing;  ///< states of the duty plan that a side does not hold
   std::optional<SameUse> same_use;
@@ -108,7 +108,8 @@ struct CompareSettings {
 
 /// Conditions whose values differ. Keys that only say when or how fast a capture was made
 /// ("note", "recorded_by") do not count.
-std::vector<Unlike> unlike_conditions(const Conditions& reference, const Conditions& candidate);
+std::vector<ConditionMismatch> unlike_conditions(const Conditions& reference,
+                                                 const Conditions& candidate);
 
 /// Compares two ledgers state by state.
 ///

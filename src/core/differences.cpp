@@ -161,14 +161,14 @@ void hold_lengths(const DutyPlan& plan, std::vector<CompareRow>& rows,
                   const std::vector<PlanTerm>& a, const std::vector<PlanTerm>& b, double rest,
                   CommonLengths& common, SameUse& out) {
   test_lengths(rows, a, b);
-  std::set<std::string> told;
+  std::set<std::string> seen;
   for (std::size_t i = 0; i < a.size(); ++i) {
     const PlanTerm &x = a[i], &y = b[i];
     if (x.given) {
       out.common.push_back({x.state, true, *x.held, {}});
       continue;
     }
-    if (!told.insert(x.state).second) continue;
+    if (!seen.insert(x.state).second) continue;
     const Difference& d = row_of(rows, x.state).visit_length;
     if (d.rejected) {
       out.own.push_back(x.state);

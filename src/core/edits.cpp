@@ -73,7 +73,7 @@ public:
 private:
   std::string move(const Edit& e) {
     const auto i = edge(e.at_s, e.before, e.after);
-    if (!i) return "there is no edge from " + e.before + " to " + e.after + " any more";
+    if (!i) return "there is no longer an edge from " + e.before + " to " + e.after;
     Visit &left = visits_[*i - 1], &right = visits_[*i];
     if (left.state == kMissing || right.state == kMissing) return "missing time has no state";
     if (e.to_s <= left.from_s || e.to_s >= right.to_s) return "a neighbour is in the way";
@@ -86,8 +86,7 @@ private:
   }
   std::string rename(const Edit& e) {
     const auto i = visit(e.at_s);
-    if (!i || visits_[*i].state != e.before)
-      return "there is no visit to " + e.before + " any more";
+    if (!i || visits_[*i].state != e.before) return "there is no longer a visit to " + e.before;
     visits_[*i].state = e.state;
     touched(*i);
     join_with_neighbours(*i);
@@ -100,7 +99,7 @@ private:
       v.state = e.state;
       any = true;
     }
-    if (!any) return "there is no visit to " + e.before + " any more";
+    if (!any) return "there is no longer a visit to " + e.before;
     for (std::size_t i = visits_.size(); i-- > 1;) {
       if (visits_[i].state == e.state) join_with_neighbours(i);
     }
@@ -109,7 +108,7 @@ private:
   std::string cut(const Edit& e) {
     const auto i = visit(e.at_s);
     if (!i || visits_[*i].state != e.before || e.at_s <= visits_[*i].from_s)
-      return "there is no visit to " + e.before + " any more";
+      return "there is no longer a visit to " + e.before;
     Visit right = visits_[*i];
     right.from_s = visits_[*i].to_s = e.at_s;
     right.begins = visits_[*i].ends = {};
@@ -121,7 +120,7 @@ private:
   }
   std::string join(const Edit& e) {
     const auto i = edge(e.at_s, e.before, e.after);
-    if (!i) return "there is no edge from " + e.before + " to " + e.after + " any more";
+    if (!i) return "there is no longer an edge from " + e.before + " to " + e.after;
     if (e.before == kMissing || e.after == kMissing) return "missing time has no state";
     visits_[*i - 1].to_s = visits_[*i].to_s;
     visits_[*i - 1].ends = visits_[*i].ends;
@@ -169,7 +168,7 @@ private:
         }
       }
     }
-    if (!any) return "nothing was captured there";
+    if (!any) return "no data there";
     visits_ = std::move(out);
     if (const auto right = visit(e.to_s)) join_with_left(*right);
     return {};
@@ -212,7 +211,7 @@ private:
 
   Visits visits_;
   double reach_;
-  std::vector<double> touched_;  // moments inside visits whose `whole` is to be told anew
+  std::vector<double> touched_;  // moments inside visits whose `whole` is to be worked out anew
 };
 
 }  // namespace
@@ -228,7 +227,7 @@ Edit::Kind edit_kind(std::string_view word) {
   for (const auto& [k, w] : kWords) {
     if (w == word) return k;
   }
-  throw std::invalid_argument("\"" + std::string(word) + "\" is no kind of edit");
+  throw std::invalid_argument("\"" + std::string(word) + "\" is not a kind of edit");
 }
 
 std::string describe(const Edit& e) {

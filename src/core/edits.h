@@ -11,7 +11,7 @@ namespace kuvio {
 
 /// A correction made by hand. Edits lie on top of a recipe's split, in the order they were made,
 /// and are applied anew when the recipe is run again. Each keeps what stood there when it was made
-/// (its *ground*), so that one whose ground is gone is told instead of landing somewhere else.
+/// (its *ground*), so that one whose ground is gone is reported instead of landing somewhere else.
 struct Edit {
   enum class Kind {
     move,          ///< the edge at `at_s` between `before` and `after` goes to `to_s`

@@ -16,7 +16,7 @@ constexpr std::int64_t kPiece = 16384;
 
 class Painter {
 public:
-  Painter(const Trace& trace, double from_s, double to_s, const Patience& patience,
+  Painter(const Trace& trace, double from_s, double to_s, const WaitClock& patience,
           std::vector<EnvelopeColumn>& out)
       : trace_(trace),
         patience_(patience),
@@ -138,7 +138,7 @@ private:
   }
 
   const Trace& trace_;
-  const Patience& patience_;
+  const WaitClock& patience_;
   Effort effort_ = Effort::exact;
   double from_, width_;
   std::vector<EnvelopeColumn>& out_;
@@ -167,7 +167,7 @@ void mark_gaps(const Trace& trace, double from_s, double to_s, std::vector<Envel
 }  // namespace
 
 std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns,
-                                     const Patience& patience) {
+                                     const WaitClock& patience) {
   std::vector<EnvelopeColumn> out(static_cast<std::size_t>(columns));
   Painter painter(trace, from_s, to_s, patience, out);
   for (const Block& block : trace.blocks()) painter.block(block);

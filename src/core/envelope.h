@@ -14,20 +14,20 @@ struct EnvelopeColumn {
   double lo = 0, hi = 0;
   bool any = false;      ///< false: no sample here
   bool missing = false;  ///< some of the column lies in a gap
-  /// Patience ended before it was known exactly: the extremes may be those of some samples beside
+  /// WaitClock ended before it was known exactly: the extremes may be those of some samples beside
   /// the column.
   bool loose = false;
 };
 
 /// Whether there is time to fetch more; asked once a column.
-using Patience = std::function<bool()>;
+using WaitClock = std::function<bool()>;
 
 /// Extremes per column of [from_s, to_s) cut into `columns` equal columns. Exact: a single sample's
 /// spike shows at every zoom. A sample belongs to the column that holds its instant (averaged: to
 /// every column that its interval touches). Requires from_s < to_s and columns > 0. With `patience`
 /// columns may be loose.
 std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns,
-                                     const Patience& patience = {});
+                                     const WaitClock& patience = {});
 
 /// The envelope of a whole trace that is still growing, kept at the cost of what is new.
 class GrowingEnvelope {

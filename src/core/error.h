@@ -6,7 +6,7 @@
 
 namespace kuvio {
 
-/// What kind of failure an Error tells of. The command line turns each into an exit status.
+/// What kind of failure an Error reports. The command line turns each into an exit status.
 enum class Failure {
   usage,          ///< the call itself is wrong (64)
   bad_data,       ///< what was read is not what it should be (65)

@@ -237,7 +237,7 @@ std::optional<double> settled_level(const Trace& trace, const Visit& visit) {
     const double from = begin + width * i;
     const double to = i + 1 == kParts ? end : from + width;
     // The outer parts end just where the visit does: beside it lies another level. Of a long visit
-    // they begin a little inside it, and whole nodes tell them.
+    // they begin a little inside it, and whole nodes give them.
     const bool first_part = i == 0, last_part = i + 1 == kParts;
     const double inset = samples > kLong ? width / 16 : 0;
     const bool exact = (first_part || last_part) && inset == 0;

@@ -28,7 +28,7 @@ struct WholeVisit {
   bool narrow = false;                ///< out of level and length statistics; its charge is right
 };
 
-/// What the spread of a row's level was told by.
+/// What the spread of a row's level was known from.
 enum class SpreadOf {
   none,      ///< nothing repeats: the uncertainty is the accuracy's alone
   visits,    ///< whole visits, of one capture or two: holds for these captures

@@ -16,7 +16,7 @@ struct Battery {
   double capacity_c = 0;              ///< nominal charge (C)
   double voltage = 0;                 ///< nominal voltage (V); 0: unknown
   double reserve = 0;                 ///< share left when the device stops (0.05 for 5 %)
-  double margin = 0;                  ///< engineer's safety margin on top
+  double margin = 0;                  ///< design margin on top
   double self_discharge_hz = 0;       ///< k of dC/dt = -kC (1/s); see self_discharge_rate
   std::vector<std::string> not_used;  ///< what its file gives and no figure uses yet (pulse checks)
 

@@ -47,8 +47,8 @@ std::optional<LimitedStretch> LimitWatch::take_limited() {
 }
 
 std::optional<ResetLoop> LimitWatch::take_loop() {
-  if (loop_.rounds < (told_ == 0 ? kRounds : 2 * told_)) return std::nullopt;
-  told_ = loop_.rounds;
+  if (loop_.rounds < (reported_ == 0 ? kRounds : 2 * reported_)) return std::nullopt;
+  reported_ = loop_.rounds;
   return loop_;
 }
 

@@ -46,7 +46,7 @@ private:
   bool counted_ = false;
   std::optional<LimitedStretch> limited_;
   ResetLoop loop_;
-  int told_ = 0;
+  int reported_ = 0;
   double first_ = 0, last_round_ = 0;
 };
 

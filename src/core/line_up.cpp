@@ -47,8 +47,8 @@ double quantile_or_zero(const std::vector<double>& v, double share) {
   return v.empty() ? 0 : quantile(v, share);
 }
 
-/// Level below which a trace does not tell much: what it is quieter than for a tenth of the time,
-/// its noise (three times the spread that the median of its steps tells), a millionth of its peak.
+/// Level below which a trace does not show much: what it is quieter than for a tenth of the time,
+/// its noise (three times the spread that the median of its steps gives), a millionth of its peak.
 double quiet_level(const Gridded& g) {
   std::vector<double> levels, steps;
   double top = 0;
@@ -303,11 +303,11 @@ LineUp line_up(const Trace& reference, const Trace& other, double overlap,
   out.confidence =
       std::clamp((out.correlation - out.next_best) / std::max(1e-9, 1 - out.next_best), 0.0, 1.0);
   if (out.correlation < kLeast) {
-    out.why_not = "they have too little in common at any offset";
+    out.why_not = "no offset gives a usable match";
     return out;
   }
   if (out.correlation - out.next_best < kBetter * out.correlation) {
-    out.why_not = "another offset fits them as well";
+    out.why_not = "another offset fits equally well";
     return out;
   }
   const auto from = static_cast<std::size_t>(std::max<std::ptrdiff_t>(0, lag)),

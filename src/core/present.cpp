@@ -88,9 +88,9 @@ std::string with_interval(double value, double low, double high, std::string_vie
   const double half = (high - low) / 2;
   const int step = step_of(std::max({std::fabs(value), std::fabs(low), std::fabs(high)}));
   const double scale = std::pow(1000.0, step);
-  const bool told = half > kNoise * std::fabs(value) && std::isfinite(half);
+  const bool known = half > kNoise * std::fabs(value) && std::isfinite(half);
   const int place =
-      told ? second_digit(half / scale) : magnitude(std::max(std::fabs(value / scale), 1.0)) - 3;
+      known ? second_digit(half / scale) : magnitude(std::max(std::fabs(value / scale), 1.0)) - 3;
   const double grain = std::pow(10.0, place);
   const auto cut = [&](double x) {
     const double rounded = std::round(x / scale / grain) * grain;
@@ -132,7 +132,7 @@ std::string charge_with_uncertainty(double coulomb, double U, ChargeUnit unit, d
 std::string duration(double seconds) {
   const double s = std::fabs(seconds);
   if (s < 1) return with_prefix(seconds, "s", 3);
-  // What rounds up to the next unit is told in it: never 60.0 s.
+  // What rounds up to the next unit is shown in it: never 60.0 s.
   if (s < 59.9995) return fmt::format("{:.3f}{}s", seconds, kThin);
   if (const long tenths = std::lround(s * 10); tenths < 36000)
     return fmt::format("{}{}min {:04.1f}{}s", tenths / 600, kThin,

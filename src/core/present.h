@@ -18,14 +18,14 @@ std::string with_prefix(double value, std::string_view unit, int digits = 3);
 /// so does one that is only the rounding of numbers, with seven digits.
 std::string with_uncertainty(double value, double U, std::string_view unit);
 
-/// In which unit charge is told. A table never mixes them. Energies need a voltage.
+/// In which unit charge is shown. A table never mixes them. Energies need a voltage.
 enum class ChargeUnit { coulomb, ampere_hour, watt_hour, joule };
 /// "C", "Ah", "Wh", "J".
 std::string_view symbol(ChargeUnit unit);
-/// What a charge of 1 C at `voltage` (V) is in this unit; 0 when that cannot be told.
+/// What a charge of 1 C at `voltage` (V) is in this unit; 0 when that is not known.
 double per_coulomb(ChargeUnit unit, double voltage);
-/// A charge in C told in a unit: "105 mC", "29.2 µAh", "378 mJ"; "–" when the voltage is needed and
-/// not known (0).
+/// A charge in C shown in a unit: "105 mC", "29.2 µAh", "378 mJ"; "–" when the voltage is needed
+/// and not known (0).
 std::string charge_text(double coulomb, ChargeUnit unit, double voltage, int digits = 3);
 std::string charge_with_uncertainty(double coulomb, double U, ChargeUnit unit, double voltage);
 

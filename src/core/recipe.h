@@ -22,7 +22,7 @@ struct Band {
   bool holds(double x) const { return x >= release_low && x <= release_high; }
 };
 
-/// One rule: how a state is told from the level of the recipe's channel.
+/// One rule: how a state is known by the level of the recipe's channel.
 struct StateRule {
   std::string name;
   Band level;

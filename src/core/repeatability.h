@@ -10,7 +10,7 @@
 
 namespace kuvio {
 
-/// A mean of repeated values, and how well they tell it.
+/// A mean of repeated values, and how well they determine it.
 struct Repeatability {
   double mean = 0;
   double sd = 0;                  ///< standard deviation of the single values
@@ -23,8 +23,8 @@ struct Repeatability {
   std::optional<Component> component(const std::string& name, double weight = 1) const;
 };
 
-/// Fewer values than this cannot tell whether neighbours go together.
-inline constexpr std::size_t kTellsCorrelation = 20;
+/// Fewer values than this cannot show whether neighbours go together.
+inline constexpr std::size_t kNeededForCorrelation = 20;
 
 /// Mean of repeated values in the order in which they came, u = s/sqrt(n).
 ///

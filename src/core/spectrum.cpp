@@ -16,10 +16,11 @@ namespace kuvio {
 namespace {
 
 constexpr std::int64_t kMost = 1 << 20, kLeast = 16;
-constexpr std::int64_t kTellsNoise = 64;  // samples: fewer bins do not tell a line from noise
-constexpr double kDominant = 0.2;         // of all that swings
-constexpr double kBeyondNoise = 7;        // e^-7: once in a thousand
-constexpr double kLowBins = 4;            // the first bins have no other side to be judged by
+constexpr std::int64_t kNeededForNoise =
+    64;                             // samples: fewer bins do not separate a line from noise
+constexpr double kDominant = 0.2;   // of all that swings
+constexpr double kBeyondNoise = 7;  // e^-7: once in a thousand
+constexpr double kLowBins = 4;      // the first bins have no other side to be judged by
 
 struct Free {
   void operator()(void* p) const { fftw_free(p); }
@@ -30,9 +31,9 @@ std::unique_ptr<T[], Free> room(std::size_t n) {
 }
 
 void run(const auto& make) {
-  // Only the planner minds several threads, unless it is told of them, once.
-  static const bool told = (fftw_make_planner_thread_safe(), true);
-  fftw_plan plan = told ? make() : nullptr;
+  // Only the planner minds several threads, unless it is informed of them, once.
+  static const bool safe = (fftw_make_planner_thread_safe(), true);
+  fftw_plan plan = safe ? make() : nullptr;
   fftw_execute(plan);
   fftw_destroy_plan(plan);
 }
@@ -78,7 +79,7 @@ constexpr std::size_t kFirst = 5;  // bins, periods in the piece
 /// Noise around a bin.
 struct Background {
   double power = 0;  ///< mean of a bin
-  double bins = 0;   ///< independent ones that tell it; a Hann window joins three in two
+  double bins = 0;   ///< independent ones that it rests on; a Hann window joins three in two
   /// How far over it a line lies at least that noise reaches once in e^7 spans of `n` bins: the
   /// quotient of two exponentials' sums (1 and `bins` of them).
   double least_line(std::size_t n) const {
@@ -182,7 +183,7 @@ std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s) {
   out.from_s = trace.time_base().seconds(tick_of(trace, *piece.block, piece.first));
   out.to_s = out.from_s + length;
   out.resolution_hz = 2 / length;  // half the width of a Hann window's line
-  if (piece.count < kTellsNoise) return out;
+  if (piece.count < kNeededForNoise) return out;
   double level = 0;
   for (const double x : v) level = std::max(level, std::fabs(x));
   // What rounding leaves of a flat line is no ripple.

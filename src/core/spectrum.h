@@ -29,8 +29,9 @@ struct Ripple {
 /// Dominant ripple of a span. The trend is taken off and a Hann window laid on; a line counts when
 /// it holds a fifth of what swings, in five periods or more, and stands out of the noise around it,
 /// white or rising towards low frequencies, as noise does less than once in a thousand spans (found
-/// by simulation of white noise, first-order processes and random walks). No frequency is told with
-/// fewer than 64 samples; nothing at all when fewer than 16 evenly spaced ones lie in one piece.
+/// by simulation of white noise, first-order processes and random walks). No frequency is stated
+/// with fewer than 64 samples; nothing at all when fewer than 16 evenly spaced ones lie in one
+/// piece.
 std::optional<Ripple> ripple(const Trace& trace, double from_s, double to_s);
 
 }  // namespace kuvio

@@ -28,7 +28,7 @@ Visits split(const Trace& trace, const Recipe& recipe,
              const std::vector<OutputSwitch>& switches = {});
 
 /// First moment in [earliest, latest] at which the trace rises above `level` for two samples
-/// running, else latest: tells when an output went on more exactly than the command's own times.
+/// running, else latest: says when an output went on more exactly than the command's own times.
 double first_rise(const Trace& trace, double earliest_s, double latest_s, double level);
 
 }  // namespace kuvio

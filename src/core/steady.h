@@ -7,7 +7,7 @@
 
 namespace kuvio {
 
-/// Tells when a quantity has settled: the means of the eighths of the last `window_s` seconds lie
+/// Says when a quantity has settled: the means of the eighths of the last `window_s` seconds lie
 /// no further apart than a tolerance. Noise that averages out over an eighth does not count, a
 /// drift does.
 class SteadyWatch {

@@ -18,7 +18,7 @@ struct TimeBase {
     return static_cast<double>(static_cast<long double>(ticks) * num / den);
   }
   /// Seconds to a fractional count of ticks. A double that is as near to a whole tick as its own
-  /// rounding can tell is taken to be that tick (0.3 s of 1 ms ticks is 300, not 299.99…).
+  /// rounding can show is taken to be that tick (0.3 s of 1 ms ticks is 300, not 299.99…).
   long double ticks(double seconds) const {
     const long double t = static_cast<long double>(seconds) * den / num;
     const long double whole = std::round(t);
@@ -32,7 +32,7 @@ struct TimeBase {
 };
 
 /// The time base whose tick is nearest to `tick_s` (s, more than nothing): the last convergent of
-/// its continued fraction that fits. Better than a double can tell for ticks of 1 ns and more.
+/// its continued fraction that fits. Better than a double can resolve for ticks of 1 ns and more.
 inline TimeBase nearest_time_base(long double tick_s) {
   constexpr long double kMost = 4e18L;
   std::int64_t num = 1, den = 0, last_num = 0, last_den = 1;

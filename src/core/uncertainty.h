@@ -10,7 +10,7 @@ namespace kuvio {
 
 /// Where a contribution to an uncertainty comes from, which decides how it is expanded.
 enum class Origin {
-  scatter,  ///< told by the spread of repeated values, with their degrees of freedom (type A)
+  scatter,  ///< known from the spread of repeated values, with their degrees of freedom (type A)
   normal,   ///< stated as a standard or expanded uncertainty (type B, normal)
   bound,    ///< stated as a bound: uniform between its limits (type B, rectangular)
 };

@@ -95,7 +95,7 @@ std::string comparison_section(const Comparison& c,
   std::string out = fmt::format("<h2>{} against {}</h2>", esc(c.candidate), esc(c.reference));
   if (!c.missing.empty())
     out += "<p class=\"muted\">No visit to " + esc(c.missing.front()) +
-           ": the field means cannot be told.</p>";
+           ": field means cannot be calculated.</p>";
   if (const std::string same = same_use_sentence(c); !same.empty())
     out += "<p><b>" + esc(same) + "</b></p>" + paragraphs(common_length_lines(c));
   if (c.total.known) {
@@ -106,13 +106,13 @@ std::string comparison_section(const Comparison& c,
                        c.field ? " in the field" : " in these captures");
   }
   out += paragraphs(comparison_remarks(c));
-  for (const Unlike& u : c.unlike) {
+  for (const ConditionMismatch& u : c.unlike) {
     out += fmt::format("<p class=\"over\">Not alike: {} {} / {}</p>", esc(u.condition),
                        esc(u.reference), esc(u.candidate));
   }
   out += bridge_svg(c, fills);
   out +=
-      "<table><tr><th>state</th><th>reference</th><th>candidate</th><th>difference of the mean, 95 "
+      "<table><tr><th>state</th><th>reference</th><th>candidate</th><th>difference of means, 95 "
       "%</th><th>per visit</th><th>bridge</th><th>shown</th></tr>";
   for (const std::vector<std::string>& cells : comparison_cells(c)) {
     out += "<tr>";

@@ -243,10 +243,10 @@ json row_json(const CompareRow& r, Explain explain) {
       {"visit_difference_s", known(r.visit_length, r.visit_length.value)},
       {"visit_difference_low_s", known(r.visit_length, r.visit_length.low)},
       {"visit_difference_high_s", known(r.visit_length, r.visit_length.high)},
-      {"shown", to_string(r.shown)},
+      {"shown", to_string(r.conclusion)},
       {"shown_by", r.by_charge ? "charge_per_visit" : "mean"},
       {"not_shown_among_tests",
-       r.shown == Shown::none &&
+       r.conclusion == Conclusion::none &&
            (r.mean.not_shown_among_many() || r.charge_per_visit.not_shown_among_many())},
       {"p", r.mean.tested ? number(r.mean.p) : json(nullptr)},
       {"bridge_a", r.bridge},
@@ -272,7 +272,7 @@ json same_use_json(const SameUse& s, Explain explain) {
   json out{{"difference_a", number(s.difference.value)},
            {"difference_low_a", number(s.difference.low)},
            {"difference_high_a", number(s.difference.high)},
-           {"shown", to_string(s.shown)},
+           {"shown", to_string(s.conclusion)},
            {"p", number(s.difference.p)},
            {"could_hide_a", s.could_hide},
            {"common_lengths", common},
@@ -285,7 +285,7 @@ json same_use_json(const SameUse& s, Explain explain) {
 
 json to_json(const Comparison& c, Explain explain) {
   json unlike = json::array(), rows = json::array();
-  for (const Unlike& u : c.unlike) {
+  for (const ConditionMismatch& u : c.unlike) {
     unlike.push_back(
         {{"condition", u.condition}, {"reference", u.reference}, {"candidate", u.candidate}});
   }
@@ -297,7 +297,7 @@ json to_json(const Comparison& c, Explain explain) {
              {"difference_a", known(c.total.value)},
              {"difference_low_a", known(c.total.low)},
              {"difference_high_a", known(c.total.high)},
-             {"shown", to_string(c.total_shown)},
+             {"shown", to_string(c.total_conclusion)},
              {"lower_bound", c.total.bounds.lower},
              {"upper_bound", c.total.bounds.upper}};
   explain_in(total, explain, {{"difference_a", c.total.components}});
@@ -359,9 +359,9 @@ json to_json(const LifeDocument& d, Explain explain) {
   const double usable = d.battery.usable_c();
   json shares = json::array();
   for (const Share& s : mean.shares) {
-    const bool told = life.life && usable > 0;
+    const bool known = life.life && usable > 0;
     shares.push_back({{"state", s.state},
-                      {"share", told ? json(s.current * *life.life / usable) : json(nullptr)}});
+                      {"share", known ? json(s.current * *life.life / usable) : json(nullptr)}});
   }
   if (life.life && usable > 0) {
     if (mean.once_charge > 0)

@@ -30,7 +30,7 @@ nlohmann::ordered_json to_json(const Budget& budget, const std::string& build,
                                const CheckResult& result, Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const std::vector<book::Problem>& problems);
 
-/// What a life is told with.
+/// What a life is shown with.
 struct LifeDocument {
   FieldMean mean;
   Battery battery;

@@ -81,7 +81,7 @@ std::string limit_text(const Limit& l) {
 }
 
 std::string life_end(const std::optional<double>& life_s) {
-  return life_s ? life_time(*life_s) : "without end";
+  return life_s ? life_time(*life_s) : "unlimited";
 }
 
 std::string life_range(const std::optional<double>& low_s, const std::optional<double>& high_s) {
@@ -101,21 +101,21 @@ std::string life_text(const LifeInterval& life) {
   return out;
 }
 
-std::string shown_text(Shown shown, const Difference& d, std::size_t tests) {
+std::string shown_text(Conclusion conclusion, const Difference& d, std::size_t tests) {
   std::string out;
-  switch (shown) {
-    case Shown::higher:
-    case Shown::lower:
-      out = to_string(shown);
+  switch (conclusion) {
+    case Conclusion::higher:
+    case Conclusion::lower:
+      out = to_string(conclusion);
       break;
-    case Shown::equal:
+    case Conclusion::equal:
       out = d.low > 0 || d.high < 0 ? "differs, but equal within the margin"
                                     : "equal within the margin";
       break;
-    case Shown::single_visit:
+    case Conclusion::single_visit:
       out = "single visit: not tested";
       break;
-    case Shown::none:
+    case Conclusion::none:
       out = d.not_shown_among_many() ? fmt::format("not shown among {} tests", tests)
                                      : "no difference shown";
       break;
@@ -125,14 +125,14 @@ std::string shown_text(Shown shown, const Difference& d, std::size_t tests) {
 }
 
 std::string shown_text(const CompareRow& row, std::size_t tests) {
-  if (!row.reference_mean && row.candidate_mean) return "in the candidate alone";
-  if (row.reference_mean && !row.candidate_mean) return "in the reference alone";
-  if (row.shown == Shown::none && !row.mean.tested) return "not tested";
+  if (!row.reference_mean && row.candidate_mean) return "candidate only";
+  if (row.reference_mean && !row.candidate_mean) return "reference only";
+  if (row.conclusion == Conclusion::none && !row.mean.tested) return "not tested";
   const Difference& d = row.by_charge || (!row.mean.not_shown_among_many() &&
                                           row.charge_per_visit.not_shown_among_many())
                             ? row.charge_per_visit
                             : row.mean;
-  std::string out = shown_text(row.shown, d, tests);
+  std::string out = shown_text(row.conclusion, d, tests);
   if (row.by_charge) out += " per visit";
   return out;
 }
@@ -160,12 +160,12 @@ std::string same_use_sentence(const Comparison& c) {
   const Difference& d = c.same_use->difference;
   const std::string amount = with_uncertainty(std::fabs(d.value), d.U(), "A");
   const std::string what = bounds_mark(d.bounds) + amount;
-  switch (c.same_use->shown) {
-    case Shown::higher:
-    case Shown::lower:
+  switch (c.same_use->conclusion) {
+    case Conclusion::higher:
+    case Conclusion::lower:
       return fmt::format("{} draws {} {} than {} at the same use{}.", c.candidate, what,
                          d.value >= 0 ? "more" : "less", c.reference, parts_text(c));
-    case Shown::equal:
+    case Conclusion::equal:
       return fmt::format("{} draws as much as {} at the same use, within the margin ({}).",
                          c.candidate, c.reference, with_uncertainty(d.value, d.U(), "A"));
     default:
@@ -205,7 +205,7 @@ std::vector<std::string> common_length_lines(const Comparison& c) {
   }
   if (!unknown.empty())
     out.push_back("What could hide in the length of " + joined(unknown) +
-                  ", held common, a single visit does not tell");
+                  ", held common, cannot be known from a single visit");
   if (!given.empty()) out.push_back("Lengths given by the duty plan: " + joined(given));
   if (!c.same_use->own.empty())
     out.push_back("Lengths that differ count as the build's: " + joined(c.same_use->own));
@@ -217,7 +217,7 @@ std::vector<std::string> comparison_remarks(const Comparison& c) {
   std::vector<std::string> out;
   if (!c.of_builds)
     out.push_back(
-        "Within these captures: fewer than three a side do not tell how captures of one build "
+        "Within these captures: fewer than three a side do not show how captures of one build "
         "vary");
   if (!c.accuracy_stated)
     out.push_back("Accuracy not stated: the instrument's part is in no interval");

@@ -35,7 +35,7 @@ std::string life_text(const LifeInterval& life);
 /// "higher", "higher per visit", "no difference shown", "not shown among 17 tests", "at most
 /// equal…".
 std::string shown_text(const CompareRow& row, std::size_t tests);
-std::string shown_text(Shown shown, const Difference& difference, std::size_t tests);
+std::string shown_text(Conclusion conclusion, const Difference& difference, std::size_t tests);
 
 /// A comparison's table: state, mean of the reference and of the candidate, difference of the mean,
 /// difference per visit, step of the bridge, what is shown. Off is no state of a build.

@@ -23,9 +23,9 @@ Band read_band(const TomlTable& level) {
   band.release_high = band.high;
   if (const auto release = level.optional_quantity("release", Dimension::current)) {
     if (below && above)
-      level.complain("\"release\" goes with one of \"below\" and \"above\" alone", "release");
+      level.complain("\"release\" needs exactly one of \"below\" and \"above\"", "release");
     if (below && *release < band.high)
-      level.complain("\"release\" must not lie under \"below\"", "release");
+      level.complain("\"release\" must not be lower than \"below\"", "release");
     if (above && *release > band.low)
       level.complain("\"release\" must not lie over \"above\"", "release");
     (below ? band.release_high : band.release_low) = *release;
@@ -136,7 +136,7 @@ Battery parse_battery(const std::string& text, const std::string& name) {
   Battery out;
   out.name = root.optional_string("name").value_or("");
   out.capacity_c = root.quantity("capacity", Dimension::charge);
-  if (!(out.capacity_c > 0)) root.complain("\"capacity\" must be more than nothing", "capacity");
+  if (!(out.capacity_c > 0)) root.complain("\"capacity\" must be greater than zero", "capacity");
   out.voltage = root.optional_quantity("voltage", Dimension::voltage).value_or(0);
   for (const auto& [key, target] :
        {std::pair{"cutoff_reserve", &out.reserve}, std::pair{"margin", &out.margin}}) {
@@ -157,7 +157,7 @@ Battery parse_battery(const std::string& text, const std::string& name) {
                                        std::pair{"buffer_esr", Dimension::resistance},
                                        std::pair{"buffer_leakage", Dimension::current},
                                        std::pair{"cutoff_voltage", Dimension::voltage}}) {
-    // Checked, so that a slip is told now.
+    // Checked, so that a slip is reported now.
     if (root.optional_quantity(key, dimension)) out.not_used.emplace_back(key);
   }
   return out;
@@ -172,16 +172,16 @@ Activity read_activity(const TomlTable& table) {
   const auto per = table.optional_quantity("per", Dimension::frequency);
   if (every.has_value() == per.has_value())
     table.complain("an activity needs one of \"every\" and \"per\"");
-  if (every && !(*every > 0)) table.complain("\"every\" must be more than nothing", "every");
-  if (per && !(*per > 0)) table.complain("\"per\" must be more than nothing", "per");
+  if (every && !(*every > 0)) table.complain("\"every\" must be greater than zero", "every");
+  if (per && !(*per > 0)) table.complain("\"per\" must be greater than zero", "per");
   out.rate_hz = every ? 1 / *every : *per;
   out.states = table.strings("states");
   if (const auto lengths = table.optional_table("lengths")) {
     for (const std::string& state : lengths->keys()) {
       if (std::find(out.states.begin(), out.states.end(), state) == out.states.end())
-        lengths->complain("\"" + state + "\" is no state of this activity", state);
+        lengths->complain("\"" + state + "\" is not a state of this activity", state);
       const double length = *lengths->optional_quantity(state, Dimension::time);
-      if (!(length > 0)) lengths->complain("a length must be more than nothing", state);
+      if (!(length > 0)) lengths->complain("a length must be greater than zero", state);
       out.lengths[state] = length;
     }
   }

@@ -28,7 +28,7 @@ bool same_moments(const Trace& a, const Trace& b) {
   return true;
 }
 
-/// Decimals that tell ticks apart, at least as many as a microsecond has.
+/// Decimals that distinguish ticks, at least as many as a microsecond has.
 int decimals_of(const TimeBase& base) {
   int out = 6;
   double tick = base.tick_s() * 1e6;
@@ -146,7 +146,7 @@ WrittenSamples write_samples_csv(const std::string& path, const book::Book& book
   };
   for (const std::string& name : channels) add(book::choose_channel(capture, name, book.path()));
   if (channels.empty()) {
-    // The main current gives the moments; what stands on others is left out and told.
+    // The main current gives the moments; what stands on others is left out and reported.
     const book::ChannelInfo& main = book::main_current(capture, book.path());
     add(main);
     for (const book::ChannelInfo& c : capture.channels) {

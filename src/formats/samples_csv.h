@@ -13,7 +13,7 @@ namespace kuvio::formats {
 struct SampleColumn {
   std::string name, unit;
   const Trace* trace = nullptr;
-  bool float32 = false;  ///< its values are no more than that: as many digits as tell them apart
+  bool float32 = false;  ///< its values are no more than that: as many digits as distinguish them
 };
 
 /// What was written.

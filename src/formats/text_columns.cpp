@@ -88,7 +88,7 @@ void set_unit(Column& c, const std::string& unit, Role said) {
   const auto found = role_of_unit(unit);
   if (!found) {
     c.role = said;
-    if (said != Role::ignore) c.doubt = "\"" + unit + "\" is no unit of " + name_of(said);
+    if (said != Role::ignore) c.doubt = "\"" + unit + "\" is not a unit of " + name_of(said);
     return;
   }
   c.unit = unit;
@@ -153,7 +153,7 @@ Column guess_column(const std::string& title) {
   const auto words = words_of(out.title);
   if (words.empty()) return out;
   const Role said = role_of_word(lower(words.front()));
-  // A unit behind the first word, or, where that tells no quantity, at the end: "load_ma".
+  // A unit behind the first word, or, where that names no quantity, at the end: "load_ma".
   const std::size_t first = said == Role::ignore ? std::max<std::size_t>(1, words.size() - 1) : 1;
   for (std::size_t i = first; i < words.size(); ++i) {
     const auto unit = unit_of_word(words[i]);
@@ -178,7 +178,7 @@ Column guess_column(const std::string& title) {
   return out;
 }
 
-void tell_apart(std::vector<Column>& columns) {
+void number_duplicates(std::vector<Column>& columns) {
   for (std::size_t i = 0; i < columns.size(); ++i) {
     Column& c = columns[i];
     if (c.role == Role::ignore || c.role == Role::time) continue;
@@ -198,7 +198,7 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
   const auto wrong = [&](const std::string& why) {
     throw std::invalid_argument("--column \"" + option + "\": " + why);
   };
-  if (equals == std::string::npos || equals == 0) wrong("it looks like COL=ROLE[unit]");
+  if (equals == std::string::npos || equals == 0) wrong("expected COL=ROLE[unit]");
   const std::string which = option.substr(0, equals);
   std::string role = option.substr(equals + 1), unit;
   if (const auto bracket = role.find('['); bracket != std::string::npos) {
@@ -321,7 +321,7 @@ ExactFactor exact_factor(double factor) {
     rest = factor * std::pow(10, 1 - out.exponent);
   out.times = std::llround(rest);
   if (out.times < 1 || std::fabs(rest - static_cast<double>(out.times)) > 1e-9 * rest)
-    throw std::invalid_argument("a factor that is no whole number times a power of ten");
+    throw std::invalid_argument("a factor that is not a whole number times a power of ten");
   return out;
 }
 

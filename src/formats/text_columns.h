@@ -23,13 +23,13 @@ struct Column {
 };
 
 /// Guesses quantity, unit and role from a header cell: "Current (mA)", "I [uA] avg", "current_ma",
-/// "current mA", "time_s", "t_us", "amps". What cannot be guessed is ignored; where the title tells
+/// "current mA", "time_s", "t_us", "amps". What cannot be guessed is ignored; where the title says
 /// a quantity and goes on with words that are no unit of it, with a unit of another, or with one a
 /// million times larger than benches have (MA), `doubt` says so.
 Column guess_column(const std::string& title);
 
 /// Gives channels of one name names of their own: "I", "I2", as a live capture does.
-void tell_apart(std::vector<Column>& columns);
+void number_duplicates(std::vector<Column>& columns);
 
 /// Applies "COL=ROLE[unit]": COL is a title, its name, or a number from 1; ROLE is time, current,
 /// voltage or ignore. Throws std::invalid_argument.

@@ -43,15 +43,14 @@ public:
       throw Error(Failure::no_input, "not a file", path, "it is a folder");
     if (fs::is_regular_file(path, ignored)) return;
     std::ifstream in(path, std::ios::binary);
-    if (!in) throw Error(Failure::io, "cannot read", path, "it may not be read");
+    if (!in) throw Error(Failure::io, "cannot read", path, "permission denied");
     kept_.reset(std::tmpfile());
     if (!kept_) throw Error(Failure::io, "cannot read", path, "there is no place to keep it");
     std::string piece(1 << 20, '\0');
     while (in.read(piece.data(), static_cast<std::streamsize>(piece.size())), in.gcount() > 0) {
       const auto n = static_cast<std::size_t>(in.gcount());
       if (std::memchr(piece.data(), '\0', n))
-        throw Error(Failure::bad_data, "bad file", path,
-                    "it holds binary data: this is no text log");
+        throw Error(Failure::bad_data, "bad file", path, "it contains binary data; not a text log");
       if (stop.stop_requested())
         throw Error(Failure::io, "cancelled", path, "nothing of it was kept");
       if (std::fwrite(piece.data(), 1, n, kept_.get()) != n)
@@ -74,14 +73,14 @@ private:
   std::unique_ptr<std::FILE, Close> kept_;
 };
 
-/// Lines of a file with their numbers; tells whether the last one had an end.
+/// Lines of a file with their numbers; says whether the last one had an end.
 class Lines {
 public:
   /// `path` is what people call it, `at` where it lies.
   Lines(const std::string& path, const std::string& at) : path_(path) {
     std::error_code ignored;
     in_.open(at, std::ios::binary);
-    if (!in_) throw Error(Failure::io, "cannot read", path, "it may not be read");
+    if (!in_) throw Error(Failure::io, "cannot read", path, "permission denied");
     size_ = static_cast<double>(fs::file_size(at, ignored));
     buffer_.resize(2 << 20);
   }
@@ -96,7 +95,7 @@ public:
         return counted(line);
       }
       if (filled_ - at_ > kLongestLine)
-        complain(number_ + 1, "the line is longer than 1 MiB: this is no text log");
+        complain(number_ + 1, "the line is longer than 1 MiB: this is not a text log");
       if (!refill()) {
         if (at_ == filled_) return false;
         line = {buffer_.data() + at_, filled_ - at_};
@@ -134,7 +133,7 @@ private:
         complain(1, "UTF-16 is not yet supported; save it as UTF-8");
     }
     if (line.find('\0') != std::string_view::npos)
-      complain(number_, "it holds binary data: this is no text log");
+      complain(number_, "it contains binary data; not a text log");
     return true;
   }
 
@@ -207,7 +206,7 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
   const bool numbers = std::all_of(cells.begin(), cells.end(), looks_like_number);
   if (numbers && settings.columns.empty()) {
     lines.complain(lines.number(),
-                   "no header line; say what the columns are, as in --column \"1=time[s]\" "
+                   "no header line; say what the columns are, e.g. --column \"1=time[s]\" "
                    "--column \"2=current[mA]\"");
   }
   for (std::size_t i = 0; i < cells.size(); ++i) {
@@ -225,7 +224,7 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
     try {
       apply_column_option(out.columns, option);
     } catch (const std::invalid_argument& e) {
-      throw Error(Failure::usage, "bad call", "command line", e.what());
+      throw Error(Failure::usage, "usage error", "command line", e.what());
     }
   }
   for (std::size_t i = 0; i < out.columns.size(); ++i) {
@@ -235,7 +234,7 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
                             : role == Role::current ? "current[mA]"
                                                     : "voltage[V]";
       lines.complain(lines.number(),
-                     fmt::format("column \"{}\": {}; say what it is, as in --column \"{}={}\", or "
+                     fmt::format("column \"{}\": {}; say what it is, e.g. --column \"{}={}\", or "
                                  "--column \"{}=ignore\"",
                                  c.title, c.doubt, i + 1, example, i + 1));
     }
@@ -249,13 +248,13 @@ Layout read_layout(Lines& lines, const ImportSettings& settings) {
   }
   if (out.channels.empty()) {
     lines.complain(lines.number(),
-                   "no column of current or voltage; name one, as in --column \"COL=current[mA]\"");
+                   "no column of current or voltage; name one, e.g. --column \"COL=current[mA]\"");
   }
   if (out.time_column < 0 && !settings.rate_hz) {
     lines.complain(lines.number(),
                    "no column of time; name one with --column \"COL=time[s]\", or give --rate");
   }
-  tell_apart(out.columns);
+  number_duplicates(out.columns);
   if (out.time_column >= 0)
     out.time_factor = exact_factor(out.columns[static_cast<std::size_t>(out.time_column)].factor);
   return out;
@@ -322,12 +321,12 @@ public:
       if (c.role != Role::ignore && !c.guess.empty())
         result_.warnings.push_back("column \"" + c.title + "\" " + c.guess);
     }
-    tell_missing();
+    report_missing();
     return result_;
   }
 
 private:
-  void tell_missing() {
+  void report_missing() {
     const book::CaptureInfo capture = book_.capture(result_.capture);
     for (std::size_t i = 0; i < lanes_.size(); ++i) {
       const Lane& lane = lanes_[i];
@@ -391,8 +390,8 @@ private:
 
   void row(std::string_view line, std::vector<std::string_view>& cells) {
     split_cells(line, layout_.separator, cells);
-    const std::string torn =
-        "the last line is torn and was left out (line " + std::to_string(lines_.number()) + ")";
+    const std::string torn = "the last line is incomplete and was skipped (line " +
+                             std::to_string(lines_.number()) + ")";
     if (cells.size() != layout_.columns.size()) {
       if (lines_.torn()) {
         result_.warnings.push_back(torn);
@@ -415,13 +414,13 @@ private:
           return;
         }
         lines_.complain(lines_.number(), "\"" + std::string(cells[at].substr(0, 40)) +
-                                             "\" is no time in " + layout_.columns[at].unit);
+                                             "\" is not a time in " + layout_.columns[at].unit);
       }
       time = *ticks * 2;
       if (rows_ > 0 && time < last_time_) {
-        lines_.complain(
-            lines_.number(),
-            "time runs backwards here; cut the file there and import its parts by themselves");
+        lines_.complain(lines_.number(),
+                        "time goes backwards here; split the file at this line and import the "
+                        "parts separately");
       }
       if (rows_ > 0 && time == last_time_) {
         if (standing_++ == 0) first_standing_ = lines_.number();
@@ -439,7 +438,7 @@ private:
         }
         lines_.complain(lines_.number(), "\"" + std::string(cells[column].substr(0, 40)) +
                                              "\" in column \"" + layout_.columns[column].title +
-                                             "\" is no number");
+                                             "\" is not a number");
       }
       add(i, time, kind, value * layout_.columns[column].factor);
     }
@@ -470,7 +469,7 @@ private:
   }
 
   /// From the sample before to one at `time`: the step goes on as before, is a gap, or may be
-  /// either until what follows tells.
+  /// either until what follows shows.
   void step_to(std::size_t index, std::int64_t time) {
     Lane& lane = lanes_[index];
     const std::int64_t step = time - lane.last_time;

@@ -37,10 +37,11 @@ struct ImportResult {
 ///
 /// Samples that are evenly spaced are stored so, a jump in time is a gap (unless it comes four
 /// times in a row: then that is how the log goes on), anything else keeps its own times. A pipe is
-/// read once. Columns whose unit cannot be told are refused; a unit taken for granted, and a log
+/// read once. Columns whose unit is not known are refused; a unit taken for granted, and a log
 /// most of which is missing, are warned of. NaN, empty cells and 9.91E37 are flagged
 /// not-a-number, 9.9E37 and OVLD over-range: gaps, never data. A torn last line is left out and
-/// told. On any Error (bad_data with "file:line", no_input, usage) nothing of it stays in the book.
+/// reported. On any Error (bad_data with "file:line", no_input, usage) nothing of it stays in the
+/// book.
 ImportResult import_text(book::Book& book, const std::string& file, const ImportSettings& settings,
                          const std::stop_token& stop = {},
                          const std::function<void(double)>& progress = {});

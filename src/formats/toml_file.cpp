@@ -64,13 +64,14 @@ std::string read_text_file(const std::string& path) {
   if (fs::is_directory(path, ignored))
     throw Error(Failure::no_input, "not a file", path, "it is a folder");
   std::ifstream in(path, std::ios::binary);
-  if (!in) throw Error(Failure::io, "cannot read", path, "it may not be read");
+  if (!in) throw Error(Failure::io, "cannot read", path, "permission denied");
   std::string out;
   std::vector<char> buffer(1 << 16);
   while (in.read(buffer.data(), static_cast<std::streamsize>(buffer.size())) || in.gcount() > 0) {
     out.append(buffer.data(), static_cast<std::size_t>(in.gcount()));
     if (out.size() > (4 << 20))
-      throw Error(Failure::bad_data, "too large", path, "a file of this kind has less than 4 MiB");
+      throw Error(Failure::bad_data, "too large", path,
+                  "files of this kind must be smaller than 4 MiB");
   }
   return out;
 }
@@ -139,7 +140,7 @@ bool TomlTable::has(std::string_view key) const { return node_->table->contains(
 std::optional<std::string> TomlTable::optional_string(std::string_view key) const {
   if (!has(key)) return std::nullopt;
   const auto value = node_->table->get(key)->value_exact<std::string>();
-  if (!value) complain(quote(key) + " must be a text in quotes", key);
+  if (!value) complain(quote(key) + " must be a quoted string", key);
   return value;
 }
 

@@ -60,7 +60,7 @@ public:
     return speaks + ":" + where_;
   }
 
-  /// What a new listener is told first.
+  /// What a new listener is sent first.
   std::function<std::string()> greeting;
   std::function<std::string(std::string_view)> question;
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// kuvio-sim: the simulated bench. Prints its endpoints as one JSON line and runs until told to
+// kuvio-sim: the simulated bench. Prints its endpoints as one JSON line and runs until asked to
 // stop.
 
 #include "sim/bench.h"
@@ -16,7 +16,7 @@ int main(int argc, char** argv) {
   app.add_option("--build", settings.build,
                  "firmware of the device: 2.3.0, 2.4.0-rc1 or 2.4.0-rc2");
   app.add_option("--device", settings.device, "satchel, or tally with its two outputs");
-  app.add_option("--seed", settings.seed, "seed of everything random");
+  app.add_option("--seed", settings.seed, "random seed");
   app.add_option("--instrument-seed", settings.instrument_seed,
                  "seed of the analyser's errors and serial number (as --seed): one instrument for "
                  "several devices");
@@ -31,7 +31,8 @@ int main(int argc, char** argv) {
       ->check(CLI::Range(1.0, 20e6));
   app.add_option("--stream-channels", settings.digitiser.channels, "how many channels it has")
       ->check(CLI::Range(1, 8));
-  app.add_option("--stream-drift", settings.digitiser.drift_ppm, "how much its clock is fast (ppm)")
+  app.add_option("--stream-drift", settings.digitiser.drift_ppm,
+                 "clock error in ppm, positive = fast")
       ->check(CLI::Range(-1000.0, 1000.0));
   app.add_option("--stream-drop", settings.digitiser.drop, "share of its frames that are lost")
       ->check(CLI::Range(0.0, 1.0));
@@ -50,10 +51,10 @@ int main(int argc, char** argv) {
   app.add_option("--sensors", settings.sensors, "a folder for a tree of kernel sensors");
   app.add_option("--baud", settings.baud, "baud rate of the device log")
       ->check(CLI::Range(50, 4000000));
-  app.add_flag("--power-on", settings.power_on, "the output is on, as if somebody had left it so");
+  app.add_flag("--power-on", settings.power_on, "start with the output on");
   app.add_option("--truth", settings.truth_file,
                  "write what really happened to this file, for tests");
-  app.add_option("--port", settings.port, "TCP port on loopback (any free one)")
+  app.add_option("--port", settings.port, "TCP port on loopback (default: any free port)")
       ->check(CLI::Range(0, 65535));
   try {
     app.parse(argc, argv);
@@ -63,10 +64,10 @@ int main(int argc, char** argv) {
     bench.run();
   } catch (const CLI::ParseError& e) {
     if (e.get_exit_code() == 0) return app.exit(e);
-    std::fprintf(stderr, "kuvio-sim: bad call: command line: %s\n", e.what());
+    std::fprintf(stderr, "kuvio-sim: usage error: command line: %s\n", e.what());
     return 64;
   } catch (const std::invalid_argument& e) {
-    std::fprintf(stderr, "kuvio-sim: bad call: command line: %s\n", e.what());
+    std::fprintf(stderr, "kuvio-sim: usage error: command line: %s\n", e.what());
     return 64;
   } catch (const std::exception& e) {
     std::fprintf(stderr, "kuvio-sim: cannot start: bench: %s\n", e.what());

@@ -47,8 +47,8 @@ std::string Meter::one(double now_s, const std::string& header, const std::strin
   }
   if (header == "CONF:CURR:DC" || header == "CURR:DC:RANG:AUTO" || header == "CURR:DC:RANG")
     return "";
-  if (header == "SAMP:TIM?") return fmt::format("{:.6E}", interval_);
-  if (header == "SAMP:TIM") {
+  if (header == "TRIG:TIM?") return fmt::format("{:.6E}", interval_);
+  if (header == "TRIG:TIM") {
     const double s = std::strtod(argument.c_str(), nullptr);
     if (s < 1e-4 || s > 10) {
       errors_.push_back("-222,\"Data out of range\"");
@@ -68,8 +68,8 @@ std::string Meter::one(double now_s, const std::string& header, const std::strin
     running_ = false;
     return "";
   }
-  if (header == "DATA:POIN?") return std::to_string(taken(now_s) - given_);
-  if (header == "DATA:REM?") {
+  if (header == "FETC:COUN?") return std::to_string(taken(now_s) - given_);
+  if (header == "FETC:NEXT?") {
     const auto n = std::min<std::int64_t>(std::atoll(argument.c_str()), taken(now_s) - given_);
     std::string out;
     for (std::int64_t i = 0; i < n; ++i) out += (i > 0 ? "," : "") + reading(given_++);

@@ -21,7 +21,7 @@ struct Firmware {
 Firmware firmware(const std::string& version);
 
 /// The simulated device *Satchel*, a parcel logger: wakes every 60 s, senses and stores; four times
-/// a day, and when told "uplink", it wakes, locates, uplinks and lingers.
+/// a day, and when sent "uplink", it wakes, locates, uplinks and lingers.
 ///
 /// Time is the bench's own (s). The device is advanced explicitly; the stretches of the past stay
 /// the same. What it draws depends on build, supply voltage, commands and seed. Locate lengths

@@ -8,7 +8,7 @@
 namespace kuvio::sim {
 
 /// The simulated device *Tally*, a hand-held stock scanner with two ports: 0 is its cell, 1 the
-/// charging cradle. It scans every few seconds; told "cradle" it is set down and charges from the
+/// charging cradle. It scans every few seconds; sent "cradle" it is set down and charges from the
 /// cradle, then current flows back into the cell; "lift" takes it up again. It is set down by
 /// itself 60 s after the cell's port came on.
 class Tally : public Device {

@@ -20,10 +20,10 @@ name = "Satchel on two instruments"
 rate = "2 kHz"
 accuracy = "0.08 % + 40 nA"
 length = "10 min"
-begin = "I steady within 5 % for 2 s"
-before = "1 s"
-end = "log: ^done"
-end_charge = "5 mC"
+start_on = "I steady within 5 % for 2 s"
+pre_trigger = "1 s"
+stop_on = "log: ^done"
+stop_charge = "5 mC"
 reset = "line reset low for 100 ms"
 
 [conditions]
@@ -41,9 +41,9 @@ reconnect = "30 s"
 [[input.output]]
 voltage = "3.6 V"
 current_limit = "500 mA"
-on_over_current = "hold"
+on_over_current = "limit"
 on = true
-off_if_bad = false
+off_on_failure = false
 
 [[input.output]]
 name = "aux"
@@ -98,9 +98,9 @@ void as_written(const BenchSetup& s) {
   CHECK(*a.outputs.at("").current_limit == Approx(0.5));
   CHECK_FALSE(*a.outputs.at("").cut_off);
   CHECK(a.outputs.at("").power_on);
-  CHECK_FALSE(a.outputs.at("").off_if_bad);
+  CHECK_FALSE(a.outputs.at("").off_on_failure);
   CHECK(a.outputs.at("aux").power_off);
-  CHECK(a.outputs.at("aux").off_if_bad);
+  CHECK(a.outputs.at("aux").off_on_failure);
   CHECK(r.inputs[1].settings.rate_hz == 50'000);
   CHECK(r.shunts.at("V_shunt") == Approx(0.1));
   CHECK(r.accuracies.at("V_shunt") == "0.5 % + 2 uA");
@@ -148,13 +148,14 @@ TEST_CASE("set-ups that are wrong are told with their line") {
         std::tuple{head + input + "rate = 1000\n", 5, "rate"},
         std::tuple{head + input + "lines = { reset = \"up\" }\n", 5, "high or low"},
         std::tuple{head + input + "profile = \"none.toml\"\n", 0, "none.toml"},
-        std::tuple{head + "begin = \"I over 3 A\"\n" + input, 3, "waited for"},
-        std::tuple{head + "before = \"2 s\"\n" + input, 3, "begin"},
+        std::tuple{head + "start_on = \"I over 3 A\"\n" + input, 3, "not a trigger"},
+        std::tuple{head + "pre_trigger = \"2 s\"\n" + input, 3, "start_on"},
         std::tuple{head + "reset = \"button for 2 s\"\n" + input, 3, "line RST low"},
         std::tuple{head + "accuracy = \"good\"\n" + input, 3, "unit of current"},
         std::tuple{head + input + "[[input.output]]\nvoltage = \"3 V\"\n[[input.output]]\n", 7,
                    "two outputs"},
-        std::tuple{head + input + "[[channel]]\nname = \"I\"\nshunt = \"0 Ohm\"\n", 7, "nothing"},
+        std::tuple{head + input + "[[channel]]\nname = \"I\"\nshunt = \"0 Ohm\"\n", 7,
+                   "greater than zero"},
         std::tuple{head + input + "[[channel]]\nname = \"I\"\ngain = \"much\"\n", 7, "1.002"},
         std::tuple{head + input + "[log]\naddress = \"lines:/x\"\n", 6, "log+serial"}}) {
     INFO(text);

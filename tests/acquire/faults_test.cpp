@@ -105,7 +105,7 @@ TEST_CASE("a machine that slept in mid-capture is told, by an injected clock") {
   });
   CHECK_FALSE(result.interrupted);
   REQUIRE(result.warnings.size() >= 1);
-  CHECK_THAT(result.warnings.back(), Catch::Contains("slept for 1"));
+  CHECK_THAT(result.warnings.back(), Catch::Contains("suspended for 1"));
   int told = 0;
   for (const auto& e : book.events(1)) told += e.kind == "machine_slept";
   CHECK(told == 1);

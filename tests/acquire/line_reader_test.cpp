@@ -112,7 +112,7 @@ TEST_CASE("a header that comes again in another order is told, and changes nothi
   REQUIRE(said.take("5,7", out) == LineReader::What::reading);
   CHECK(out.values == std::vector<double>{7e-3});
   CHECK_THROWS_WITH(LineReader("").take("t [s],I [kX]", out),
-                    Catch::Contains("no unit of current"));
+                    Catch::Contains("not a unit of current"));
   LineReader minutes("t [min],I [mA]");
   REQUIRE(minutes.take("1.5,7", out) == LineReader::What::reading);
   CHECK(*out.time_ns == 90'000'000'000);

@@ -73,12 +73,12 @@ TEST_CASE("an output is watched, set and switched, and never switched on by itse
   }));
   CHECK_THAT(heard, Catch::Contains("> version"));
   monitor.set_voltage(99);  // out of its range: refused, told, and nothing is changed
-  std::vector<std::string> told;
+  std::vector<std::string> messages;
   REQUIRE(wait_for([&] {
-    for (std::string& t : monitor.take_told()) told.push_back(std::move(t));
-    return !told.empty();
+    for (std::string& t : monitor.take_errors()) messages.push_back(std::move(t));
+    return !messages.empty();
   }));
-  CHECK_THAT(told.back(), Catch::Contains("-222"));
+  CHECK_THAT(messages.back(), Catch::Contains("-222"));
   CHECK(monitor.state().set[0].voltage == Approx(3.3));
   monitor.switch_over(output_switched(false));
   REQUIRE(wait_for([&] { return !monitor.state().output_on; }));
@@ -203,7 +203,7 @@ TEST_CASE("what stands behind a refused setting is not powered by it") {
   monitor.switch_over(output_switched(true));
   REQUIRE(wait_for([&] { return monitor.state().refusals == 1; }));
   std::string told;
-  for (const std::string& text : monitor.take_told()) told += text + "\n";
+  for (const std::string& text : monitor.take_errors()) told += text + "\n";
   CHECK_THAT(told, Catch::Contains("a setting was refused"));
   CHECK_FALSE(monitor.state().output_on);
   CHECK(monitor.state().set[0].voltage == before);

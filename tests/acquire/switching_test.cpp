@@ -76,12 +76,12 @@ TEST_CASE("off means every output, on the first, and an auxiliary one only by it
   REQUIRE(wait_for([&] { return is_on(monitor, ""); }));
   CHECK_FALSE(is_on(monitor, "aux"));
   monitor.switch_over(parse_reset("output aux off for 50 ms"));  // it is off: nothing is switched
-  std::vector<std::string> told;
+  std::vector<std::string> messages;
   REQUIRE(wait_for([&] {
-    for (const std::string& t : monitor.take_told()) told.push_back(t);
-    return !told.empty();
+    for (const std::string& t : monitor.take_errors()) messages.push_back(t);
+    return !messages.empty();
   }));
-  CHECK_THAT(told[0], Catch::Contains("was not reset"));
+  CHECK_THAT(messages[0], Catch::Contains("was not reset"));
   CHECK_FALSE(is_on(monitor, "aux"));
   monitor.switch_over(output_switched(true, "aux"));
   REQUIRE(wait_for([&] { return is_on(monitor, "aux"); }));

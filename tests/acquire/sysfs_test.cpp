@@ -45,13 +45,13 @@ struct Tree {
 
 TEST_CASE("hwmon: milliamperes and millivolts, by their labels") {
   Tree t;
-  t.put("name", "ina226\n");
+  t.put("name", "railwatch\n");
   t.put("curr1_input", "250\n");
   t.put("curr1_label", "main rail\n");
   t.put("in1_input", "3300\n");
   t.put("temp1_input", "41000\n");
   SysfsInput input(parse_endpoint(t.uri("?rate=50")), {});
-  CHECK(input.identity().find("ina226") != std::string::npos);
+  CHECK(input.identity().find("railwatch") != std::string::npos);
   REQUIRE(input.channels().size() == 2);
   CHECK(input.interval_s() == 0);  // each reading has a time of its own
   const auto values = t.read(input);

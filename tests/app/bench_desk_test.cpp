@@ -184,14 +184,15 @@ TEST_CASE("an armed capture waits, and begins with what it waits for") {
   s.type("logAddress", text(sim, "log"));
   s.click("connect");
   REQUIRE(s.ready());
-  CHECK_THAT(s.status().toStdString(), Catch::Contains("was on when it was found"));
+  CHECK_THAT(s.status().toStdString(), Catch::Contains("already on at connection"));
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("10 s"));
   s.type("arm", QStringLiteral("I above 2 mA"));
   s.type("before", QStringLiteral("2 s"));
   s.click("record");
   REQUIRE(s.wait([&] { return s.bench().state().armed; }));
-  CHECK_THAT(s.find<QLabel>("recordingText")->text().toStdString(), Catch::Contains("Armed"));
+  CHECK_THAT(s.find<QLabel>("recordingText")->text().toStdString(),
+             Catch::Contains("armed · waiting for trigger"));
   REQUIRE(s.wait([&] { return !s.bench().recording(); }, 30000));
   CHECK(s.last().channels.front().samples == 10'000);
   s.click("deskBench");
@@ -212,7 +213,7 @@ TEST_CASE("a profile is tried from the desk, and what failed stands in the conso
   s.click("tryProfile");
   REQUIRE(tried.wait(15000));
   const QString console = s.find<QPlainTextEdit>("console")->toPlainText();
-  CHECK_THAT(console.toStdString(), Catch::Contains("✓ talk.identity") &&
+  CHECK_THAT(console.toStdString(), Catch::Contains("✓ protocol.identity") &&
                                         Catch::Contains("✓ log.ready") && !Catch::Contains("✗"));
   s.click("connect");
   REQUIRE(s.ready());
@@ -244,7 +245,7 @@ TEST_CASE("a link that is lost is told, with what became of the output") {
   REQUIRE(s.wait([&] { return !s.bench().state().away.empty(); }));
   CHECK_THAT(s.told.join(QLatin1Char(' ')).toStdString(), Catch::Contains("saved") &&
                                                               Catch::Contains("may still be on") &&
-                                                              Catch::Contains("tried again"));
+                                                              Catch::Contains("Reconnecting"));
   CHECK(s.find<QLabel>("recordingText")->text().contains(QStringLiteral("link lost")));
   CHECK(s.find<QPushButton>("stripStop")->text() == QStringLiteral("End capture"));
   CHECK_FALSE(ended.count());  // it goes on until it is ended
@@ -301,9 +302,9 @@ TEST_CASE("a bench set-up is saved from the desk and opened again, with nothing 
     const auto& set = s.bench().state().output.set;
     REQUIRE(s.wait([&] { return !set.empty() && set.front().voltage == Approx(3.3); }));
     QSignalSpy saved(&s.bench(), &BenchControl::setupSaved);
-    RecordWish wish;
-    REQUIRE(s.fill(wish));
-    s.bench().saveSetup(file, QStringLiteral("night"), wish);
+    RecordRequest request;
+    REQUIRE(s.fill(request));
+    s.bench().saveSetup(file, QStringLiteral("night"), request);
     REQUIRE((saved.count() > 0 || saved.wait(5000)));
   }
   const auto setup = acquire::read_bench_setup(file.toStdString());
@@ -356,8 +357,8 @@ TEST_CASE("a set-up that is wrong, or whose output is on, is told and changes no
              "\"\n[[input.output]]\nvoltage = \"5 V\"\n";
   s.bench().readSetup(file);
   REQUIRE(s.ready());
-  REQUIRE(
-      s.wait([&] { return s.told.join(QLatin1Char(' ')).contains(QStringLiteral("is not set")); }));
+  REQUIRE(s.wait(
+      [&] { return s.told.join(QLatin1Char(' ')).contains(QStringLiteral("were not applied")); }));
   QTest::qWait(300);
   CHECK(s.bench().state().output.set.front().voltage == Approx(3.6));
 }
@@ -371,7 +372,7 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
   REQUIRE(s.ready());
   REQUIRE(s.wait([&] { return s.bench().state().output.lines.size() == 2; }));
   QTest::qWait(50);
-  CHECK(s.find<QPushButton>("line1")->text() == QStringLiteral("reset is high"));
+  CHECK(s.find<QPushButton>("line1")->text() == QStringLiteral("reset: high"));
   const auto said = [&](const char* what) {
     return s.find<QPlainTextEdit>("console")->toPlainText().contains(QLatin1String(what));
   };
@@ -381,7 +382,7 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
   REQUIRE(s.wait([&] { return said("(reset pin)"); }));
   s.type("resetHow", QStringLiteral("line nothing"));
   s.click("resetDevice");
-  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("is no reset"));
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("is not a reset"));
   // While it is recorded too, and then it is in the capture.
   s.type("resetHow", QStringLiteral("line reset low for 300 ms"));
   s.type("build", QStringLiteral("2.3.0"));
@@ -430,7 +431,7 @@ TEST_CASE("the desk tells when the current has settled, and each output is set b
       [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("settled")); }));
   s.click("switchOutput1");
   REQUIRE(s.wait(
-      [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("still moving")); },
+      [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("not settled")); },
       5000));
 }
 

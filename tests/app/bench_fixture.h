@@ -62,10 +62,10 @@ struct AtBench {
     return book::Book::open(path.toStdString(), book::Book::Mode::read).captures().back();
   }
   /// What the desk would record, as its own Record button reads it.
-  bool fill(RecordWish& wish) {
+  bool fill(RecordRequest& request) {
     auto* desk = window.findChild<BenchDesk*>();
-    const auto read = desk ? desk->wish(false) : std::nullopt;
-    if (read) wish = *read;
+    const auto read = desk ? desk->request(false) : std::nullopt;
+    if (read) request = *read;
     return read.has_value();
   }
   void record(const char* how = "record") {

@@ -100,7 +100,7 @@ TEST_CASE("a file that is no book is told and the open one stays") {
   s.window.openBook(QString::fromStdString(junk));
   REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("not a Kuvio book")); }));
   s.window.openFile(QStringLiteral("/nowhere/x.toml"));
-  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("none of the files"));
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("unknown file type"));
 }
 
 TEST_CASE("the sentence names who draws more, by how much, and what accounts for it") {
@@ -119,7 +119,7 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
   c.total.low = 33.7e-6;
   c.total.high = 34.3e-6;
   c.total.known = c.total.tested = true;
-  c.total_shown = Shown::higher;
+  c.total_conclusion = Conclusion::higher;
   CompareRow row;
   row.state = "Rest";
   row.reference_mean = 3e-6;
@@ -129,7 +129,7 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
   row.mean.high = 36e-6;
   row.mean.known = row.mean.tested = true;
   row.level_part = 34.3e-6;
-  row.shown = Shown::higher;
+  row.conclusion = Conclusion::higher;
   row.bridge = 34.3e-6;
   c.rows.push_back(row);
   LifeFigures a, b;
@@ -139,16 +139,16 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
   v.candidate_life = b;
   const Sentence s = sentence_of(v);
   CHECK(s.first ==
-        QStringLiteral("In the field 1.1 draws 34.00\u2009±\u20090.30\u2009µA more than 1.0."));
+        QStringLiteral("In the field, 1.1 draws 34.00\u2009±\u20090.30\u2009µA more than 1.0."));
   CHECK_THAT(s.second.toStdString(), Catch::Contains("Rest adds 34.3\u2009µA") &&
                                          Catch::Contains("falls from 2.80") &&
-                                         Catch::Contains("alike in every condition"));
+                                         Catch::Contains("same conditions"));
   CHECK(shown_text(row, 4) == QStringLiteral("higher: 12.7 ×"));
   // What holds the weather common leads, the plain difference stands beside it.
   SameUse same;
   same.difference = c.total;
   same.difference.value = 34.2e-6;
-  same.shown = Shown::higher;
+  same.conclusion = Conclusion::higher;
   same.common = {{"Locate", false, 5.5, 6e-6}};
   c.same_use = same;
   const Sentence leads = sentence_of(v);
@@ -156,12 +156,12 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
         std::string("1.1 draws 34.20\u2009±\u20090.30\u2009µA more than 1.0 at the same "
                     "use (Rest +34.3\u2009µA)."));
   CHECK_THAT(leads.second.toStdString(),
-             Catch::Contains("In the field 1.1 draws 34.00") &&
+             Catch::Contains("In the field, 1.1 draws 34.00") &&
                  Catch::Contains("Locate's length, no difference shown, could hide ± 6.0\u2009µA"));
   c.same_use.reset();
   c.of_builds = false;
   CHECK_THAT(sentence_of(v).second.toStdString(), Catch::Contains("holds within these captures"));
-  c.total_shown = Shown::none;
+  c.total_conclusion = Conclusion::none;
   CHECK_THAT(sentence_of(v).first.toStdString(), Catch::Contains("no difference is shown"));
   c.total.known = false;
   CHECK_THAT(sentence_of(v).first.toStdString(), Catch::Contains("cannot be compared"));
@@ -182,7 +182,7 @@ TEST_CASE("unlike captures are called out until they are accepted with a reason"
              Catch::Contains("voltage 3.6 V / 3.3 V"));
   CHECK_FALSE(s.child<QLabel>("sentence")->isEnabled());
   QTest::mouseClick(s.child<QPushButton>("compareAnyway"), Qt::LeftButton);
-  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("why"));
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Give a reason"));
   QTest::keyClicks(s.child<QLineEdit>("unlikeReason"), QStringLiteral("end of discharge"));
   QTest::mouseClick(s.child<QPushButton>("compareAnyway"), Qt::LeftButton);
   REQUIRE(s.wait([&] {
@@ -363,7 +363,7 @@ TEST_CASE("a life says the same as the engine, and its scenario can be put back"
   capacity->selectAll();
   QTest::keyClicks(capacity, QStringLiteral("lots"));
   QTest::keyClick(capacity, Qt::Key_Return);
-  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("stays as it was"));
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Value unchanged"));
   QTest::mouseClick(s.child<QPushButton>("resetScenario"), Qt::LeftButton);
   REQUIRE(s.wait([&] { return scenario->text() == before; }));
 }

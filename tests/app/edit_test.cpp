@@ -69,7 +69,7 @@ TEST_CASE("what cannot be edited is told, and nothing is changed") {
   Opened s;
   s.view().pickVisit(ViewState::kNone);
   QTest::keyClick(s.lane, Qt::Key_J);
-  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Pick a visit"));
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Select a visit"));
   QTest::keyClick(s.lane, Qt::Key_N);
   CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Mark a span"));
   s.view().pickVisit(0);
@@ -191,7 +191,7 @@ TEST_CASE("hand edits outlive the recipe's re-run; those without ground are told
   QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
   REQUIRE(s.wait([&] { return s.view().capture()->conflicts.size() == 1; }));
   auto* review = s.child<QPushButton>("edits");
-  CHECK_THAT(review->text().toStdString(), Catch::Contains("1 left out"));
+  CHECK_THAT(review->text().toStdString(), Catch::Contains("1 not applied"));
   QTest::mouseClick(review, Qt::LeftButton);
   QTest::mouseClick(
       s.child<QDialog>("editsDialog")->findChild<QPushButton*>(QStringLiteral("dropAll")),

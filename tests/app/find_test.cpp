@@ -10,10 +10,10 @@ using namespace kuvio::app;
 using namespace kuvio::test;
 
 TEST_CASE("words are found in any order, by their beginnings, and with letters left out") {
-  CHECK(FindBox::fit("limits capture", "Make limits from this capture") > 0);
-  CHECK(FindBox::fit("capture limits", "Make limits from this capture") > 0);
-  CHECK(FindBox::fit("zz", "Make limits from this capture") == 0);
-  CHECK(FindBox::fit("lm", "Make limits from this capture") > 0);
+  CHECK(FindBox::fit("limits capture", "Create limits from this capture") > 0);
+  CHECK(FindBox::fit("capture limits", "Create limits from this capture") > 0);
+  CHECK(FindBox::fit("zz", "Create limits from this capture") == 0);
+  CHECK(FindBox::fit("lm", "Create limits from this capture") > 0);
   CHECK(FindBox::fit("whole", "Whole capture") > FindBox::fit("hole", "Whole capture"));
   CHECK(FindBox::fit("", "anything") > 0);
 }

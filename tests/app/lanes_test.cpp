@@ -260,7 +260,7 @@ TEST_CASE("the distribution of the span stands beside it, adds up, and copies as
   s.drag(s.at(2), s.at(25));
   const auto [from, to] = *s.view().span();
   REQUIRE(s.wait([&] {
-    return margin->spread() && margin->spread()->final && margin->spread()->wish.from_s == from;
+    return margin->spread() && margin->spread()->final && margin->spread()->request.from_s == from;
   }));
   const book::Book book = book::Book::open(s.made.path, book::Book::Mode::read);
   const book::ChannelTrace trace(book, book.find("first").channels.front());
@@ -282,7 +282,7 @@ TEST_CASE("the distribution of the span stands beside it, adds up, and copies as
   // Live: the view has moved, without a span what is seen counts.
   s.key(Qt::Key_Escape);
   s.view().show(0, 10);
-  CHECK(s.wait([&] { return margin->spread()->wish.to_s == 10 && margin->spread()->final; }));
+  CHECK(s.wait([&] { return margin->spread()->request.to_s == 10 && margin->spread()->final; }));
 }
 
 TEST_CASE("times are typed, marks, gaps and log matches stepped to") {

@@ -34,7 +34,7 @@ TEST_CASE("the automatic line-up finds the offset within a sample; undone, redon
   TwoCaptures s;
   s.child<QPushButton>("lineUpAuto")->click();
   REQUIRE(s.lies(Rich::kShift, 1e-3));
-  CHECK(s.margin->told().contains(QStringLiteral("confidence")));
+  CHECK(s.margin->status().contains(QStringLiteral("confidence")));
   s.settle();
   const Curve *a = s.lanes->curve(0, 0), *b = s.lanes->curve(0, 1);
   REQUIRE(a);
@@ -58,7 +58,7 @@ TEST_CASE("captures that have nothing in common are left alone, with the reason"
   s.run("lineUp");
   auto* margin = s.child<LineUpMargin>("lineUpMargin");
   s.child<QPushButton>("lineUpAuto")->click();
-  REQUIRE(s.wait([&] { return margin->told().startsWith(QStringLiteral("Not lined up")); }));
+  REQUIRE(s.wait([&] { return margin->status().startsWith(QStringLiteral("Not lined up")); }));
   CHECK(s.view().shown()->captures[1]->offset_s == 0);
 }
 
@@ -70,11 +70,11 @@ TEST_CASE("captures are dragged over each other, typed, laid by entries and log 
   s.drag(from, to);
   REQUIRE(s.lies(wanted, 1e-6));
   CHECK_FALSE(s.view().span());
-  CHECK(s.margin->told().contains(QStringLiteral("by hand")));
+  CHECK(s.margin->status().contains(QStringLiteral("manual")));
   auto* offset = s.child<QLineEdit>("lineUpOffset");
   offset->setText(QStringLiteral("soon"));
   QTest::keyClick(offset, Qt::Key_Return);
-  CHECK(s.margin->told().contains(QStringLiteral("Nothing was moved")));
+  CHECK(s.margin->status().contains(QStringLiteral("Nothing was moved")));
   offset->setText(QStringLiteral("-1.5 s"));
   QTest::keyClick(offset, Qt::Key_Return);
   REQUIRE(s.lies(-1.5));
@@ -84,7 +84,7 @@ TEST_CASE("captures are dragged over each other, typed, laid by entries and log 
   REQUIRE(s.lies(Rich::kShift));  // the same line, stamped so much earlier
   line->setText(QStringLiteral("never said"));
   s.child<QPushButton>("lineUpByLine")->click();
-  CHECK(s.margin->told().contains(QStringLiteral("fewer than")));
+  CHECK(s.margin->status().contains(QStringLiteral("fewer than")));
   auto* state = s.child<QComboBox>("lineUpState");
   state->setCurrentText(QStringLiteral("Busy"));
   s.child<QSpinBox>("lineUpEntry")->setValue(3);

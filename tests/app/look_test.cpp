@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// How it looks, as far as that can be measured: contrast, both themes, scale, the portal's wish.
+// How it looks, as far as that can be measured: contrast, both themes, scale, the portal's request.
 
 #include "app/engine/system_color_scheme.h"
 #include "app/style/widgets.h"
@@ -124,8 +124,7 @@ TEST_CASE("bands are painted where they are, and a thread is never lost") {
 
 TEST_CASE("a quantity is read with its unit, and what is none leaves the value as it was") {
   QWidget parent;
-  QuantityEdit edit(QStringLiteral("v"), QStringLiteral("Voltage"), Dimension::voltage,
-                    &parent);
+  QuantityEdit edit(QStringLiteral("v"), QStringLiteral("Voltage"), Dimension::voltage, &parent);
   edit.setQuantity(3.6);
   CHECK(edit.text() == QStringLiteral("3.6 V"));
   QStringList told;
@@ -184,7 +183,7 @@ TEST_CASE("the theme follows what the desktop portal tells, then and later") {
                                    QDBusConnection::ExportAllSlots));
     std::vector<bool> told;
     SystemColorScheme look(QDBusConnection::connectToBus(address, QStringLiteral("window")));
-    QObject::connect(&look, &SystemColorScheme::told, [&](bool dark) { told.push_back(dark); });
+    QObject::connect(&look, &SystemColorScheme::changed, [&](bool dark) { told.push_back(dark); });
     REQUIRE(QTest::qWaitFor([&] { return told.size() == 1; }));
     CHECK(told[0]);
     QTest::qWait(50);

@@ -64,8 +64,8 @@ TEST_CASE("pictures of a growing capture are those that a fresh reader makes") {
     // The same width again and again, as a view that follows has it, and all of it.
     for (const auto& [from, to] : {std::pair{view.to_s - 15, view.to_s + 2.5}, std::pair{0.0, 60.0},
                                    std::pair{view.from_s, view.to_s}}) {
-      const FrameWish wish{from, to, 700, 1, {{{0, "I"}}, {{0, "V"}}}};
-      const FramePtr a = kept.frame(wish, 60), b = fresh.frame(wish, 60);
+      const FrameRequest request{from, to, 700, 1, {{{0, "I"}}, {{0, "V"}}}};
+      const FramePtr a = kept.frame(request, 60), b = fresh.frame(request, 60);
       for (std::size_t lane = 0; lane < 2; ++lane) {
         const Curve &x = a->lanes[lane].curves.front(), &y = b->lanes[lane].curves.front();
         CHECK(x.from_s == Approx(y.from_s).margin(1e-9));

@@ -103,8 +103,8 @@ TEST_CASE("frames of panning are those of a fresh look, column for column") {
   Reader reader(QString::fromStdString(made.path));
   reader.show({made.capture});
   const auto view = [&](double from) {
-    FrameWish wish{from, from + 30, 700, 1, {{{0, "I"}}}};
-    return wish;
+    FrameRequest request{from, from + 30, 700, 1, {{{0, "I"}}}};
+    return request;
   };
   for (int i = 0; i < 12; ++i) {
     const double from = 0.37 * i;
@@ -149,8 +149,8 @@ TEST_CASE("a frame without time is loose around what a patient one holds, and is
   patient.show({id});
   // Some hundreds of samples a column: columns' edges lie inside strides.
   for (const double width : {40.0, 130.0}) {
-    const FrameWish wish{3.3, 3.3 + width, 700, 1, {{{0, "I"}}}};
-    const FramePtr loose = hasty.frame(wish, 0), exact = patient.frame(wish, 60);
+    const FrameRequest request{3.3, 3.3 + width, 700, 1, {{{0, "I"}}}};
+    const FramePtr loose = hasty.frame(request, 0), exact = patient.frame(request, 60);
     CHECK(loose->loose);
     CHECK_FALSE(exact->loose);
     const auto &a = loose->lanes[0].curves[0].columns, &b = exact->lanes[0].curves[0].columns;
@@ -159,7 +159,7 @@ TEST_CASE("a frame without time is loose around what a patient one holds, and is
       REQUIRE(a[i].lo <= b[i].lo);
       REQUIRE(a[i].hi >= b[i].hi);
     }
-    const FramePtr then = hasty.frame(wish, 60);
+    const FramePtr then = hasty.frame(request, 60);
     CHECK_FALSE(then->loose);
     const auto& c = then->lanes[0].curves[0].columns;
     std::size_t other = 0;

@@ -108,11 +108,11 @@ TEST_CASE("a bench that stalls, watched or recording, holds up nothing, and is t
            s.window.bench().state().output.set[0].voltage == Approx(3.3);
   }));
 
-  RecordWish wish;
-  wish.name = wish.build = "stalled";
-  wish.seconds = 3600;
-  wish.record_voltage = false;
-  s.window.bench().record(wish);
+  RecordRequest request;
+  request.name = request.build = "stalled";
+  request.seconds = 3600;
+  request.record_voltage = false;
+  s.window.bench().record(request);
   REQUIRE(s.wait([&] { return s.window.bench().state().recorded_s > 1; }));
   bench.process.signal(SIGSTOP);
   use(s);

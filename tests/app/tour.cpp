@@ -82,7 +82,7 @@ int main(int argc, char** argv) {
   QStandardPaths::setTestModeEnabled(true);
   QApplication application(argc, argv);
   if (argc != 2) {
-    std::fprintf(stderr, "kuvio-tour: bad call: command line: it takes BOOK\n");
+    std::fprintf(stderr, "kuvio-tour: usage error: command line: it takes BOOK\n");
     return 64;
   }
   Theme::apply(Theme::Kind::paper);

@@ -122,7 +122,7 @@ TEST_CASE(
     }
     s.window.setDesk(DeskId::budget);
     QSignalSpy ready(&s.window.session(), &Session::budgetReady);
-    s.window.session().wantBudget();
+    s.window.session().requestBudget();
     REQUIRE((ready.count() > 0 || ready.wait(5000)));
     const auto view = ready.last().first().value<BudgetViewPtr>();
     CHECK(view->not_looked_at);

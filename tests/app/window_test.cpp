@@ -18,7 +18,7 @@ TEST_CASE("a book opens with its captures, ledger, log and fan") {
   CHECK(s.window.windowTitle().startsWith(QStringLiteral("made.kuvio")));
   CHECK(s.fan->ribbonRect(0).width() > 50);
   CHECK(s.ledger->model()->index(6, LedgerModel::Share).data().toString() ==
-        QStringLiteral("nothing missing or unassigned"));
+        QStringLiteral("no gaps, none unassigned"));
 }
 
 TEST_CASE("a dragged span has the core's figures in the read-out line") {
@@ -109,7 +109,7 @@ TEST_CASE("the ledger's bars follow every zoom with the fan") {
   CHECK(seen("Linger") == Approx(linger / all).epsilon(1e-6));
   const QModelIndex cell = model->index(model->rowOf("Linger"), LedgerModel::Share);
   CHECK(cell.data(SeenRole).toDouble() == Approx(linger / all).epsilon(1e-6));
-  CHECK(cell.data(Qt::ToolTipRole).toString().contains(QStringLiteral("of what is seen")));
+  CHECK(cell.data(Qt::ToolTipRole).toString().contains(QStringLiteral("in view")));
   CHECK_FALSE(s.ledger->grab().isNull());
 }
 

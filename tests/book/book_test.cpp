@@ -101,7 +101,7 @@ TEST_CASE("a writer that is killed leaves a capture that is whole to its last fl
     REQUIRE(captures.size() == (importing ? 0 : 1));
     if (!importing) {
       CHECK(captures[0].interrupted);
-      CHECK(captures[0].end_reason == "the recorder died");
+      CHECK(captures[0].end_reason == "the recorder exited unexpectedly");
       CHECK(captures[0].channels[0].samples == 90'000);
     }
   }

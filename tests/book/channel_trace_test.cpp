@@ -164,7 +164,7 @@ TEST_CASE("a trace that grows is the one that a fresh look finds") {
   const std::string path = folder / "b.kuvio";
   Book writing = Book::open(path, Book::Mode::create);
   book::ChannelInfo channel = test::current_channel(kind);
-  channel.calibration = {2, 1e-6, "by hand"};
+  channel.calibration = {2, 1e-6, "manual"};
   book::CaptureWriter writer(writing, {"c", "1.0", {}, false}, {channel});
   const Book reading = Book::open(path, Book::Mode::read);
   std::unique_ptr<book::ChannelTrace> grown;

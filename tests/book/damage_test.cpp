@@ -4,6 +4,7 @@
 #include "book/analysis.h"
 #include "book/make.h"
 #include "book/verify.h"
+#include "core/line_up.h"
 #include "core/measure.h"
 
 #include "support.h"
@@ -51,6 +52,13 @@ void read_all(const std::string& path) {
       one.push_back(book::load_split(book, c));
       book::pooled_ledger(one);
       measure(*split.trace, 10.5, 60.25);
+      line_up(*split.trace, *split.trace, 0.3);
+      StateRule rest;
+      rest.name = "Rest";
+      rest.level.high = rest.level.release_high = 1e-3;
+      Recipe recipe;
+      recipe.states.push_back(rest);
+      book::split_capture(book, c, recipe, "");
     }
   } catch (const Error& e) {
     CHECK_FALSE(std::string(e.what()).empty());
@@ -107,6 +115,8 @@ TEST_CASE("values that make no sense in sound tables never crash a reader") {
                              "DELETE FROM segment",
                              "UPDATE capture SET owner=x'00ff'",
                              "UPDATE flag_run SET from_s='x'",
+                             "UPDATE flag_run SET to_s=9e999",
+                             "UPDATE flag_run SET samples=-1",
                              "UPDATE condition SET value='plenty'"}) {
     const test::Folder folder;
     const std::string path = make(folder);

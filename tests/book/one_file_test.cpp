@@ -221,7 +221,7 @@ TEST_CASE("a copy holds what a book holds, also while it grows, and replaces not
   CHECK(copied.note(0, "reference") == "1");
   CHECK_THROWS_WITH(book::copy(book, folder / "c.kuvio"), Catch::Contains("already"));
   CHECK_THROWS_WITH(book::copy(book, folder / "d.kuvio", [](double) { return false; }),
-                    Catch::Contains("given up"));
+                    Catch::Contains("cancelled"));
   CHECK_FALSE(fs::exists(folder / "d.kuvio"));
   writer.finish("made", false);
   CHECK(samples(path) == 200'000 + at);
@@ -253,8 +253,8 @@ TEST_CASE("a book that is taken away while it is recorded into goes on in one be
       }
       writer.append(0, 700, 1, std::vector<double>(300, 2e-3));
       writer.flush();
-      CHECK_THAT(writer.take_told(), Catch::Contains("goes on in") && Catch::Contains(goes_on));
-      CHECK(writer.take_told().empty());
+      CHECK_THAT(writer.take_report(), Catch::Contains("goes on in") && Catch::Contains(goes_on));
+      CHECK(writer.take_report().empty());
       CHECK(writer.book().path() == goes_on);
       writer.append(0, 1000, 1, std::vector<double>(500, 2e-3));
       writer.finish("made", false);
@@ -294,7 +294,7 @@ TEST_CASE("verify finds one changed value in any row that a figure rests on") {
     book::ChannelInfo uneven = channel_of_ms();
     uneven.name = "J";
     uneven.encoding = book::Encoding::f8;
-    uneven.calibration = {2, 0.5, "by hand"};
+    uneven.calibration = {2, 0.5, "manual"};
     book::CaptureWriter writer(book, {"c", "1", {{"voltage", "3.6 V"}}, false},
                                {channel_of_ms(), uneven});
     writer.append(0, 0, 1, std::vector<double>(70'000, 1e-3));

@@ -199,7 +199,8 @@ TEST_CASE("kill -9 of the recorder costs at most a second, at any moment and wit
   }
   // A capture like any other, and the book takes more.
   CHECK(cli({"states", path, "1", "--recipe", kDemo + "satchel.recipe.toml"}).status == 0);
-  CHECK(cli({"list", path, "--json"}).json()["captures"][0]["end_reason"] == "the recorder died");
+  CHECK(cli({"list", path, "--json"}).json()["captures"][0]["end_reason"] ==
+        "the recorder exited unexpectedly");
   CHECK(cli(capture_call(path, bench, "0.5", "1")).status == 0);
 }
 
@@ -210,7 +211,8 @@ TEST_CASE("a bench that hangs up, dies or stalls ends the capture, saved and mar
     Bench bench({"--speed", "10", "--fault", "hang-up@20"});
     const auto ran = cli(capture_call(path, bench, "100", "10"));
     CHECK(ran.status == 69);
-    CHECK_THAT(ran.err, Catch::Contains("hung up") && Catch::Contains("may still be on"));
+    CHECK_THAT(ran.err,
+               Catch::Contains("closed the connection") && Catch::Contains("may still be on"));
     CHECK(samples_in(path) >= 10'000);
     CHECK(samples_in(path) <= 20'100);
   }

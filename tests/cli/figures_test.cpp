@@ -264,7 +264,7 @@ TEST_CASE(
   // A state that one side alone was in stands in the table too.
   const auto table = cli({"compare", t.book, "--reference", "a", "--candidate", "b"});
   CHECK_THAT(table.out, Catch::Matches("[^]*Unassigned +– +20.00\u2009mA[^]*"
-                                       "in the candidate alone[^]*"));
+                                       "candidate only[^]*"));
   const std::string limit =
       "[[limit]]\nfield = true\nduty = \"d.duty.toml\"\n"
       "mean_current = { max = \"1 mA\" }\n";
@@ -366,16 +366,16 @@ TEST_CASE("a life of a capture that is not split, and one left to chance") {
   CHECK_THAT(given["decided_by"].get<std::string>(), Catch::StartsWith("3 rounds of Uplink"));
   CHECK(given["by_chance"]["life_low_s"] < given["life_low_s"]);
   CHECK(given["by_chance"]["life_high_s"] > given["life_high_s"]);
-  // A wish between the two ends is met by one reading and too close by the other.
-  const double wish =
+  // A request between the two ends is met by one reading and too close by the other.
+  const double request =
       (given["by_chance"]["life_low_s"].get<double>() + given["life_low_s"].get<double>()) / 2;
-  auto wished = call;
-  wished.insert(wished.end(), {"--want", fmt::format("{} s", wish)});
-  CHECK(cli(wished).status == 0);
-  wished.insert(wished.end(), {"--counts", "chance"});
-  CHECK(cli(wished).status == 2);
-  wished.back() = "weather";
-  CHECK(cli(wished).status == 64);
+  auto requested = call;
+  requested.insert(requested.end(), {"--want", fmt::format("{} s", request)});
+  CHECK(cli(requested).status == 0);
+  requested.insert(requested.end(), {"--counts", "chance"});
+  CHECK(cli(requested).status == 2);
+  requested.back() = "weather";
+  CHECK(cli(requested).status == 64);
 }
 
 TEST_CASE("a low threshold lengthens no visit") {

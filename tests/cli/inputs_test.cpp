@@ -206,7 +206,8 @@ TEST_CASE("lines of text through a pipe: units in cells, strange lines kept, gap
   });
   const auto ran = cli({"capture", path, "--input", "lines:" + pipe, "--seconds", "60"});
   CHECK(ran.status == 69);  // it ended before
-  CHECK_THAT(ran.err, Catch::Contains("is no reading") && Catch::Contains("hung up"));
+  CHECK_THAT(ran.err,
+             Catch::Contains("is not a reading") && Catch::Contains("closed the connection"));
   const Captured c(path);
   const SpanFigures i = c.figures("I");
   CHECK(i.samples == 79);
@@ -322,7 +323,7 @@ TEST_CASE("profiles that are wrong are told with their line") {
   const std::string file = folder / "p.toml";
   for (const auto& [text, line, what] :
        {std::tuple{"name = \"x\"\n", 1, "kuvio"},
-        std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\n[talk]\nterminator = \"LFCR\"\n", 4,
+        std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\n[protocol]\nterminator = \"LFCR\"\n", 4,
                    "terminator"},
         std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\nmatch = \"(\"\n", 3, "regular"},
         std::tuple{"kuvio = \"profile/1\"\nname = \"x\"\n[[channel]]\nname = \"I\"\nasl = \"Q\"\n",

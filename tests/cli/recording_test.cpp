@@ -29,7 +29,7 @@ TEST_CASE("an output that cuts off, and a device that resets in a loop, are call
     CHECK(ran.status == 0);
     CHECK_THAT(ran.err, Catch::Contains("over-current") && Catch::Contains("switched itself off"));
     const Captured c(path);
-    CHECK(c.events("output_cut_off").size() == 1);
+    CHECK(c.events("output_tripped").size() == 1);
     CHECK(c.events("device_reset_loop").empty());
     CHECK(*c.figures("I", 20, 40).max < 1e-6);
     CHECK(c.info.conditions.at("on_over_current") == "switch off");
@@ -39,7 +39,7 @@ TEST_CASE("an output that cuts off, and a device that resets in a loop, are call
   SECTION("browns out and resets in a loop") {
     const auto ran =
         cli({"capture", path, "--input", bench.scpi(), "--input", bench.log(), "--seconds", "20",
-             "--power-on", "--current-limit", "15 mA", "--on-over-current", "hold"});
+             "--power-on", "--current-limit", "15 mA", "--on-over-current", "limit"});
     CHECK(ran.status == 0);
     CHECK_THAT(ran.err, Catch::Contains("reset loop") && Catch::Contains("current limit"));
     const Captured c(path);
@@ -52,11 +52,11 @@ TEST_CASE("an output that cuts off, and a device that resets in a loop, are call
   }
   SECTION("neither, with room to breathe") {
     const auto ran = cli({"capture", path, "--input", bench.scpi(), "--seconds", "40", "--power-on",
-                          "--current-limit", "300 mA", "--on-over-current", "hold"});
+                          "--current-limit", "300 mA", "--on-over-current", "limit"});
     CHECK(ran.status == 0);
     const Captured c(path);
     CHECK(c.events("current_limited").empty());
-    CHECK(c.events("output_cut_off").empty());
+    CHECK(c.events("output_tripped").empty());
   }
 }
 
@@ -69,7 +69,7 @@ TEST_CASE(
       cli({"capture", path, "--input", bench.scpi(), "--seconds", "5", "--reconnect", "20"});
   INFO(ran.err);
   CHECK(ran.status == 0);
-  CHECK_THAT(ran.err, Catch::Contains("out of reach"));
+  CHECK_THAT(ran.err, Catch::Contains("unreachable"));
   const Captured c(path);
   CHECK(c.channel("I").samples == 5000);  // the instrument kept them
   CHECK(c.channel("I").gaps == 0);
@@ -81,12 +81,12 @@ TEST_CASE("a capture can be armed: a level, an edge or a line begin it, with wha
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";
   Bench bench({"--speed", "20", "--power-on"});
-  const std::vector<std::string> call{"capture",   path,        "--input", bench.scpi(), "--input",
-                                      bench.log(), "--seconds", "10",      "--before",   "2 s",
-                                      "--logic",   "radio_on",  "--logic", "locate_on"};
+  const std::vector<std::string> call{
+      "capture",       path,  "--input", bench.scpi(), "--input", bench.log(), "--seconds", "10",
+      "--pre-trigger", "2 s", "--logic", "radio_on",   "--logic", "locate_on"};
   const auto with = [&](const std::string& arm) {
     auto all = call;
-    all.insert(all.end(), {"--arm", arm});
+    all.insert(all.end(), {"--start-on", arm});
     return all;
   };
   SECTION("a level") {
@@ -147,11 +147,11 @@ TEST_CASE("a capture ends by charge, level or line") {
     return Captured(path, static_cast<std::int64_t>(
                               book::Book::open(path, book::Book::Mode::read).captures().size()));
   };
-  const Captured charge = run({"--until-charge", "10 mC"});
+  const Captured charge = run({"--stop-charge", "10 mC"});
   CHECK(charge.figures("I").charge == Approx(10e-3).epsilon(0.2));
   CHECK(charge.info.to_s() < 2);
   CHECK_THAT(charge.info.end_reason, Catch::Contains("charge"));
-  const Captured level = run({"--until", "I below 1 mA for 3 s"});
+  const Captured level = run({"--stop-on", "I below 1 mA for 3 s"});
   CHECK(level.info.to_s() == Approx(level.rise("I", 9e-3) + 1.2 + 3).margin(0.02));
   CHECK_FALSE(level.info.interrupted);
 }
@@ -175,7 +175,7 @@ TEST_CASE("a zero is measured with nothing flowing, or refused with the reason")
   const auto refused =
       cli({"capture", path, "--input", on.scpi(), "--seconds", "1", "--zero", "1 s"});
   CHECK(refused.status == 65);
-  CHECK_THAT(refused.err, Catch::Contains("not zeroed") && Catch::Contains("is kept"));
+  CHECK_THAT(refused.err, Catch::Contains("not zeroed") && Catch::Contains("zero kept"));
 }
 
 TEST_CASE("two outputs at once: the cell is relieved on the cradle, and current flows back") {
@@ -275,7 +275,8 @@ TEST_CASE("a capture by a bench set-up: what it says, and what the command line 
   Bench bench({"--stream", "tcp", "--stream-rate", "1000"});
   std::ofstream(file)
       << "kuvio = \"bench/1\"\nname = \"two\"\nrate = \"500 Hz\"\nlength = \"500 ms\"\n"
-         "begin = \"I steady within 5 % for 500 ms\"\nbefore = \"100 ms\"\n"
+         "start_on = \"I steady within 5 % for 500 ms\"\n"
+         "pre_trigger = \"100 ms\"\n"
          "[conditions]\nboard = \"7\"\n[[input]]\naddress = \"" +
              bench.scpi() +
              "\"\nlogic = [\"radio_on\"]\n[[input.output]]\nvoltage = \"3.3 V\"\non = true\n"

@@ -44,8 +44,8 @@ TEST_CASE("a raised sleep current is shown and named") {
   std::mt19937_64 random(1);
   const Comparison c = compare({"a", made(random, 20, 3e-6, 5e-3, 100), kBench},
                                {"b", made(random, 20, 38e-6, 5e-3, 100), kBench});
-  CHECK(row(c, "Sleep").shown == Shown::higher);
-  CHECK(row(c, "Work").shown == Shown::none);
+  CHECK(row(c, "Sleep").conclusion == Conclusion::higher);
+  CHECK(row(c, "Work").conclusion == Conclusion::none);
   CHECK(row(c, "Sleep").mean.value == Approx(35e-6).epsilon(0.02));
   CHECK(c.alike());
 }
@@ -54,7 +54,7 @@ TEST_CASE("a shorter visit at the same level is lower per visit") {
   std::mt19937_64 random(2);
   const Comparison c = compare({"a", made(random, 20, 3e-6, 5e-3, 200), kBench},
                                {"b", made(random, 20, 3e-6, 5e-3, 100), kBench});
-  CHECK(row(c, "Work").shown == Shown::lower);
+  CHECK(row(c, "Work").conclusion == Conclusion::lower);
   CHECK(row(c, "Work").by_charge);
   CHECK(row(c, "Work").bridge < 0);
   CHECK(c.total.value < 0);
@@ -75,11 +75,11 @@ TEST_CASE("on one instrument the offset cancels") {
   std::mt19937_64 random(5);
   const Ledger a = made(random, 30, 1.00e-6, 5e-3, 100, 1e-4),
                b = made(random, 30, 1.02e-6, 5e-3, 100, 1e-4);
-  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}), "Sleep").shown == Shown::higher);
+  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}), "Sleep").conclusion == Conclusion::higher);
   Conditions other = kBench;
   other["input"] = "B";
   const Comparison apart = compare({"a", a, kBench}, {"b", b, other});
-  CHECK(row(apart, "Sleep").shown == Shown::none);
+  CHECK(row(apart, "Sleep").conclusion == Conclusion::none);
   REQUIRE(apart.unlike.size() == 1);
   CHECK(apart.unlike[0].condition == "input");
 }
@@ -90,9 +90,11 @@ TEST_CASE("equal needs a margin, and single visits are not tested") {
                b = made(random, 30, 3e-6, 5e-3, 100, 0.001);
   CompareSettings margin;
   margin.equal_within = 0.02;
-  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}, margin), "Work").shown == Shown::equal);
+  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}, margin), "Work").conclusion ==
+        Conclusion::equal);
   const Ledger once = made(random, 1, 3e-6, 5e-3, 100);
-  CHECK(row(compare({"a", a, kBench}, {"b", once, kBench}), "Work").shown == Shown::single_visit);
+  CHECK(row(compare({"a", a, kBench}, {"b", once, kBench}), "Work").conclusion ==
+        Conclusion::single_visit);
 }
 
 TEST_CASE("under automatic range the offset cancels only where both levels lie in one range") {
@@ -102,7 +104,8 @@ TEST_CASE("under automatic range the offset cancels only where both levels lie i
   const Ledger a = made(random, 30, 1.00e-6, 5e-3, 100, 1e-4),
                near = made(random, 30, 1.02e-6, 5e-3, 100, 1e-4),
                far = made(random, 30, 1.3e-6, 5e-3, 100, 1e-4);
-  CHECK(row(compare({"a", a, automatic}, {"b", near, automatic}), "Sleep").shown == Shown::higher);
+  CHECK(row(compare({"a", a, automatic}, {"b", near, automatic}), "Sleep").conclusion ==
+        Conclusion::higher);
   const auto U = [&](const Conditions& bench) {
     return row(compare({"a", a, bench}, {"b", far, bench}), "Sleep").mean.U();
   };
@@ -119,21 +122,22 @@ TEST_CASE("means that are tested are those of whole visits") {
   const Ledger la = test::ledger_of(a), lb = test::ledger_of(b);
   CHECK(*la.find("Work")->mean < 69.5e-3);
   CHECK(*la.find("Work")->tested_mean() == Approx(70e-3).epsilon(1e-3));
-  CHECK(row(compare({"a", la, kBench}, {"b", lb, kBench}), "Work").shown == Shown::none);
+  CHECK(row(compare({"a", la, kBench}, {"b", lb, kBench}), "Work").conclusion == Conclusion::none);
 }
 
 TEST_CASE("an equal margin goes before a difference that is shown") {
   std::mt19937_64 random(10);
   const Ledger a = made(random, 30, 3e-6, 5e-3, 100, 1e-4),
                b = made(random, 30, 3e-6, 5.015e-3, 100, 1e-4);
-  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}), "Work").shown == Shown::higher);
+  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}), "Work").conclusion == Conclusion::higher);
   CompareSettings margin;
   margin.equal_within = 0.02;
   const Comparison c = compare({"a", a, kBench}, {"b", b, kBench}, margin);
-  CHECK(row(c, "Work").shown == Shown::equal);
+  CHECK(row(c, "Work").conclusion == Conclusion::equal);
   CHECK_FALSE(c.worse());
   margin.equal_within = 0.002;
-  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}, margin), "Work").shown == Shown::higher);
+  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}, margin), "Work").conclusion ==
+        Conclusion::higher);
 }
 
 TEST_CASE("Holm's step-down tells which differences chance does not explain") {
@@ -171,7 +175,7 @@ TEST_CASE("a rest that varies from visit to visit is in the interval of the capt
                b = made(random, 20, 50e-6, 5e-3, 10, 0.1);
   const Comparison c = compare({"a", a, kBench}, {"b", b, kBench});
   CHECK(c.total.U() > 0.5e-6);
-  CHECK(c.total_shown == Shown::none);
+  CHECK(c.total_conclusion == Conclusion::none);
 }
 
 TEST_CASE("a new state that carries the charge on a single visit is not tested away") {
@@ -180,7 +184,7 @@ TEST_CASE("a new state that carries the charge on a single visit is not tested a
   b.visit("Leak", 20e-3, 1).visit("Sleep", 3e-6, 1, false);
   const Ledger la = made(random, 10, 3e-6, 1e-4, 100), lb = test::ledger_of(b);
   const Comparison c = compare({"a", la, kBench}, {"b", lb, kBench});
-  CHECK(c.total_shown == Shown::single_visit);
+  CHECK(c.total_conclusion == Conclusion::single_visit);
   CHECK(c.single == std::vector<std::string>{"Leak"});
 }
 
@@ -193,16 +197,16 @@ TEST_CASE("what a clipped side may hide is neither shown lower nor equal") {
     }
     l.bounds.lower = true;
   };
-  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}), "Work").shown == Shown::lower);
+  CHECK(row(compare({"a", a, kBench}, {"b", b, kBench}), "Work").conclusion == Conclusion::lower);
   clip(b);
   const Comparison c = compare({"a", a, kBench}, {"b", b, kBench});
-  CHECK(row(c, "Work").shown == Shown::none);
+  CHECK(row(c, "Work").conclusion == Conclusion::none);
   CHECK(row(c, "Work").mean.bounds.lower);
   CHECK(c.open());
   // Over a clipped reference a candidate that is higher may not be.
   Ledger high = made(random, 20, 3e-6, 6e-3, 100);
   clip(a);
-  CHECK(row(compare({"a", a, kBench}, {"b", high, kBench}), "Work").shown == Shown::none);
+  CHECK(row(compare({"a", a, kBench}, {"b", high, kBench}), "Work").conclusion == Conclusion::none);
 }
 
 TEST_CASE("a length that no difference is shown of is held common, and what could hide is told") {
@@ -229,7 +233,7 @@ TEST_CASE("a length that no difference is shown of is held common, and what coul
   CHECK(c.same_use->difference.value == Approx(truth).epsilon(1e-9));
   CHECK(c.same_use->difference.U() < 0.1e-6);
   CHECK(c.total.U() > 1e-6);  // the plain one has the sky in it
-  CHECK(c.same_use->shown == Shown::higher);
+  CHECK(c.same_use->conclusion == Conclusion::higher);
   REQUIRE(c.same_use->common.size() == 1);
   CHECK(c.same_use->common[0].state == "Locate");
   CHECK(c.same_use->own == std::vector<std::string>{"Linger"});
@@ -301,7 +305,7 @@ TEST_CASE("means in the field are compared by the duty plan") {
   CHECK(c.field);
   const double qa = a.find("Work")->charge_per_visit.mean, da = a.find("Work")->visit_length.mean;
   CHECK(*c.reference_mean == Approx(qa / 60 + *a.find("Sleep")->tested_mean() * (1 - da / 60)));
-  CHECK(c.total_shown == Shown::lower);
+  CHECK(c.total_conclusion == Conclusion::lower);
   s.duty->rest = "Nowhere";
   CHECK(compare({"a", a, kBench}, {"b", b, kBench}, s).missing ==
         std::vector<std::string>{"Nowhere"});

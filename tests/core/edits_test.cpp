@@ -51,7 +51,7 @@ TEST_CASE("an edge is found again where it has wandered a little, and told when 
   wandered[2].to_s = wandered[3].from_s = 14.2;
   const Edited gone = apply_edits(wandered, {{Edit::Kind::move, 14, 15, "", "Send", "Rest"}}, 0.01);
   REQUIRE(gone.conflicts.size() == 1);
-  CHECK_THAT(gone.conflicts[0].why, Catch::Contains("no edge from Send to Rest"));
+  CHECK_THAT(gone.conflicts[0].why, Catch::Contains("no longer an edge from Send to Rest"));
 }
 
 TEST_CASE("a renamed visit joins a neighbour of the same state") {

@@ -115,7 +115,7 @@ TEST_CASE("what repeats evenly fits at every cycle and is left to the user") {
   y.append(0, 1, v);
   const LineUp found = line_up(x, y);
   CHECK_FALSE(found.found());
-  CHECK(found.why_not == "another offset fits them as well");
+  CHECK(found.why_not == "another offset fits equally well");
   CHECK(found.correlation > 0.95);
 }
 

@@ -26,8 +26,8 @@ Comparison with_lengths(std::vector<CommonLength> common, std::vector<std::strin
   Comparison c;
   c.reference = "old";
   c.candidate = "new";
-  c.same_use =
-      SameUse{difference(1e-6, 0.1e-6, true), Shown::higher, std::move(common), std::move(own), 0};
+  c.same_use = SameUse{difference(1e-6, 0.1e-6, true), Conclusion::higher, std::move(common),
+                       std::move(own), 0};
   return c;
 }
 
@@ -36,7 +36,7 @@ Comparison with_lengths(std::vector<CommonLength> common, std::vector<std::strin
 TEST_CASE("a life's interval names its unit once where both ends share it") {
   CHECK(life_range(109 * kDay, 256 * kDay) == "109 … 256\u2009days");
   CHECK(life_range(300 * kDay, 2.1 * kYear) == "300\u2009days … 2.10\u2009years");
-  CHECK(life_range(2.82 * kYear, {}) == "2.82\u2009years … without end");
+  CHECK(life_range(2.82 * kYear, {}) == "2.82\u2009years … unlimited");
   LifeInterval life;
   life.life = 167 * kDay;
   life.low = 109 * kDay;
@@ -78,7 +78,7 @@ TEST_CASE("what could hide in held lengths is told in one line, the most first")
   // Over a tenth of the figure's own uncertainty: 10 nA.
   CHECK(lines[0] == "Store's length, no difference shown, could hide ± 110\u2009nA");
   CHECK(lines[1].find("Boot") != std::string::npos);
-  CHECK(lines[1].find("a single visit does not tell") != std::string::npos);
+  CHECK(lines[1].find("cannot be known from a single visit") != std::string::npos);
   CHECK(lines[2] == "Lengths given by the duty plan: Locate 5.500\u2009s");
   CHECK(lines[3] == "Lengths that differ count as the build's: Linger");
   CHECK(lines[4] == "Lengths held common, no difference shown: Wake, Sense");
@@ -103,7 +103,7 @@ TEST_CASE("a comparison's table holds states of one side, says what was not test
     return &c.rows.back();
   };
   row("Sleep", 3e-6, 38e-6)->mean.rejected = true;
-  c.rows.back().shown = Shown::higher;
+  c.rows.back().conclusion = Conclusion::higher;
   row("Wake", 4e-3, 4.0015e-3);  // off zero, and one test of many
   row("Unassigned", 1e-3, 1e-3)->mean.tested = false;
   row("New", {}, 20e-3);
@@ -117,8 +117,8 @@ TEST_CASE("a comparison's table holds states of one side, says what was not test
   CHECK(cells[2].back() == "not tested");
   CHECK(cells[3].front() == "New");
   CHECK(cells[3][1] == "–");
-  CHECK(cells[3].back() == "in the candidate alone");
-  CHECK(cells[4].back() == "in the reference alone");
+  CHECK(cells[3].back() == "candidate only");
+  CHECK(cells[4].back() == "reference only");
   for (const auto& line : cells) CHECK(line.size() == 7);
 }
 

@@ -181,7 +181,7 @@ TEST_CASE("a torn last line is left out and told") {
   const Imported file("time (s),current (mA)\n0,1\n0.1,1\n0.2,1\n0.3");
   CHECK(file.trace().samples() == 3);
   REQUIRE(file.result.warnings.size() == 1);
-  CHECK_THAT(file.result.warnings[0], Catch::Contains("torn") && Catch::Contains("line 5"));
+  CHECK_THAT(file.result.warnings[0], Catch::Contains("incomplete") && Catch::Contains("line 5"));
 }
 
 TEST_CASE("decimals are read exactly") {

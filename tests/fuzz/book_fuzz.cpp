@@ -78,7 +78,7 @@ void make_base() {
   uneven.kind = SampleKind::instant;
   uneven.encoding = book::Encoding::f8;
   uneven.clock = ClockMap{0.25, 1.00001, 1e-4};
-  even.calibration = {1.5, 1e-6, "by hand"};
+  even.calibration = {1.5, 1e-6, "manual"};
   even.accuracy = "0.1 % + 1 uA";
   std::vector<double> values(3000);
   std::vector<std::int64_t> times(values.size());

@@ -270,9 +270,12 @@ CoverageCase no_false_difference(const std::string& name, const Weather& w, bool
             CompareSettings settings;
             if (plan) settings.duty = DutyPlan{"Rest", {{0.001, {"Work", "Locate"}}}, {}};
             const Comparison c = compare(side(random, w), side(random, w, 1, "y"), settings);
-            const auto claimed = [](Shown s) { return s == Shown::higher || s == Shown::lower; };
-            bool any = claimed(c.total_shown) || (c.same_use && claimed(c.same_use->shown));
-            for (const CompareRow& r : c.rows) any |= claimed(r.shown);
+            const auto claimed = [](Conclusion s) {
+              return s == Conclusion::higher || s == Conclusion::lower;
+            };
+            bool any =
+                claimed(c.total_conclusion) || (c.same_use && claimed(c.same_use->conclusion));
+            for (const CompareRow& r : c.rows) any |= claimed(r.conclusion);
             return !any;
           }};
 }

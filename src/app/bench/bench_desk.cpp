@@ -105,7 +105,7 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
   connect(&c_.bench, &BenchControl::setupRead, this, &BenchDesk::takeSetup);
   connect(&c_.bench, &BenchControl::setupSaved, this, [this](const QString& file) {
     rememberSetup(file);
-    emit messageReported(tr("Set-up kept in %1.").arg(file));
+    emit messageReported(tr("Set-up saved to %1.").arg(file));
   });
   connect(&c_.bench, &BenchControl::profileTried, this, &BenchDesk::showTried);
   connect(&c_.session, &Session::bookOpened, this, &BenchDesk::refresh);
@@ -114,7 +114,7 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
 
 QWidget* BenchDesk::makeInputs() {
   auto* box = new QWidget(this);
-  auto* column = card(box, tr("WIRED UP"));
+  auto* column = card(box, tr("CONNECTIONS"));
   auto* form = new QFormLayout;
   form->setLabelAlignment(Qt::AlignLeft);
   output_address_ = field(QStringLiteral("outputAddress"), tr("Address of the output"),
@@ -127,22 +127,21 @@ QWidget* BenchDesk::makeInputs() {
                            QStringLiteral("stream+serial:/dev/ttyACM0"), box);
   other_addresses_->setText(preferences_.other_addresses);
   other_addresses_->setToolTip(
-      tr("Any of scpi+tcp, scpi+serial, usbtmc, stream+tcp, stream+serial, lines+tcp, "
-         "lines+serial, lines and sysfs, with commas between them."));
+      tr("Comma-separated: scpi+tcp, scpi+serial, usbtmc, stream+tcp, stream+serial, lines+tcp, "
+         "lines+serial, lines, sysfs."));
   profile_ = field(QStringLiteral("profile"), tr("Instrument profile"),
-                   tr("a file; those that ship need none"), box);
+                   tr("profile file; blank = built-in"), box);
   profile_->setText(preferences_.profile);
   form->addRow(tr("Output"), output_address_);
   form->addRow(tr("Device log"), log_address_);
-  form->addRow(tr("Also"), other_addresses_);
+  form->addRow(tr("More inputs"), other_addresses_);
   form->addRow(tr("Profile"), profile_);
   shunts_ = field(QStringLiteral("shunts"), tr("Shunts by channel"),
                   QStringLiteral("I_shunt: 100 mOhm"), box);
   shunts_->setText(preferences_.shunts);
   shunts_->setToolTip(
-      tr("A channel and the resistance it reads over, with commas between several. A channel of a "
-         "drop is then recorded as the current through it; of one that is a current already the "
-         "burden voltage is shown."));
+      tr("Channel: shunt resistance, comma-separated. A voltage channel is then recorded as the "
+         "current through its shunt; for a current channel the burden voltage is shown."));
   form->addRow(tr("Shunt"), shunts_);
   connect(shunts_, &QLineEdit::editingFinished, this, [this] {
     if (const auto all = shunts()) wiring_->setShunts(*all);
@@ -161,8 +160,8 @@ QWidget* BenchDesk::makeInputs() {
   buttons->addStretch(1);
   column->addLayout(buttons);
   column->addSpacing(4);
-  column->addWidget(remark(tr("No equipment at hand? The simulated bench plays a supply and a "
-                              "device, a parcel logger."),
+  column->addWidget(remark(tr("No equipment at hand? The simulated bench stands in for a supply "
+                              "and a device under test (a parcel logger)."),
                            box));
   auto* simulated = new QHBoxLayout;
   simulated_build_ = new QComboBox(box);
@@ -181,7 +180,7 @@ QWidget* BenchDesk::makeInputs() {
   simulated->addWidget(simulated_build_);
   simulated->addWidget(simulated_speed_);
   column->addLayout(simulated);
-  simulated_more_ = new QCheckBox(tr("with digitiser, meter"), box);
+  simulated_more_ = new QCheckBox(tr("with digitiser and meter"), box);
   simulated_more_->setObjectName(QStringLiteral("simulatedMore"));
   auto* start = new QHBoxLayout;
   start->addWidget(simulate_);
@@ -215,7 +214,7 @@ QWidget* BenchDesk::makeOutput() {
   window->setAccessibleName(tr("Window of the averaged reading"));
   for (const auto& [text, seconds] :
        {std::pair{tr("average over 1 s"), 1.0}, std::pair{tr("average over 10 s"), 10.0},
-        std::pair{tr("average over 1 min"), 60.0}, std::pair{tr("average over all"), 1e9}})
+        std::pair{tr("average over 1 min"), 60.0}, std::pair{tr("average since connecting"), 1e9}})
     window->addItem(text, seconds);
   connect(window, &QComboBox::currentIndexChanged, this,
           [this, window] { readings_->setWindow(window->currentData().toDouble()); });
@@ -233,9 +232,9 @@ QWidget* BenchDesk::makeOutput() {
                             box);
   which_ = new QComboBox(box);
   which_->setObjectName(QStringLiteral("whichOutput"));
-  which_->setAccessibleName(tr("Output that is set"));
+  which_->setAccessibleName(tr("Output to set"));
   connect(which_, &QComboBox::currentIndexChanged, this, &BenchDesk::refreshSettings);
-  form->addRow(tr("Settings of"), which_);
+  form->addRow(tr("Settings for"), which_);
   form->setRowVisible(which_, false);
   form->addRow(tr("Voltage"), voltage_);
   form->addRow(tr("Current limit"), limit_);
@@ -244,7 +243,7 @@ QWidget* BenchDesk::makeOutput() {
   range_->setAccessibleName(tr("Measuring range of the current"));
   form->addRow(tr("Range"), range_);
   form->setRowVisible(range_, false);
-  hold_ = new QRadioButton(tr("hold (CC)"), box);
+  hold_ = new QRadioButton(tr("limit (CC)"), box);
   hold_->setObjectName(QStringLiteral("holdCurrent"));
   cut_off_ = new QRadioButton(tr("switch off (OCP)"), box);
   cut_off_->setObjectName(QStringLiteral("cutOff"));
@@ -271,7 +270,7 @@ QWidget* BenchDesk::makeOutput() {
   reset_how_ = field(QStringLiteral("resetHow"), tr("How the device is reset"),
                      tr("line reset low for 100 ms"), lines_box_);
   reset_how_->setToolTip(
-      tr("A digital line (line NAME low for 100 ms) or an output (output off for 1 s)."));
+      tr("Pulse a digital line (line NAME low for 100 ms) or an output (output off for 1 s)."));
   each_line_->addWidget(reset_);
   each_line_->addWidget(reset_how_, 1);
   column->addWidget(lines_box_);
@@ -310,15 +309,15 @@ QWidget* BenchDesk::makeConditions() {
     form->addRow(text, answer);
     questions_.emplace_back(key, answer);
   };
-  ask(tr("Zeroed with the DUT off?"), QStringLiteral("zeroed"), {tr("yes"), tr("no")});
-  ask(tr("Debugger, USB detached?"), QStringLiteral("debugger"), {tr("off"), tr("attached")});
+  ask(tr("Zeroed, DUT disconnected?"), QStringLiteral("zeroed"), {tr("yes"), tr("no")});
+  ask(tr("Debugger and USB detached?"), QStringLiteral("debugger"),
+      {tr("detached"), tr("attached")});
   ask(tr("Current settled?"), QStringLiteral("settled"), {tr("yes"), tr("no")});
   column->addLayout(form);
   auto* zero = new QHBoxLayout;
   zero_ = button(tr("Zero now"), QStringLiteral("zero"), box);
   zero_->setToolTip(
-      tr("Measures for two seconds what is read while nothing flows; the output must "
-         "be off and the device disconnected."));
+      tr("Measures the zero offset for 2 s. The output must be off and the device disconnected."));
   zero_text_ = remark({}, box);
   zero->addWidget(zero_);
   zero->addWidget(zero_text_, 1);
@@ -328,11 +327,10 @@ QWidget* BenchDesk::makeConditions() {
                       QStringLiteral("board=satchel-07, temperature=23 degC"), box);
   conditions_->setText(preferences_.conditions.join(QStringLiteral(", ")));
   auto* others = new QFormLayout;
-  others->addRow(tr("Also"), conditions_);
+  others->addRow(tr("Other"), conditions_);
   column->addLayout(others);
-  column->addWidget(remark(tr("Answers are kept with the capture as its conditions. None of them "
-                              "stops you."),
-                           box));
+  column->addWidget(
+      remark(tr("Answers are stored with the capture as conditions. None is required."), box));
   return box;
 }
 
@@ -341,7 +339,7 @@ QWidget* BenchDesk::makeRecording() {
   auto* column = card(box, tr("RECORDING"));
   auto* form = new QFormLayout;
   build_ = field(QStringLiteral("build"), tr("Build under test"), QStringLiteral("2.4.0-rc1"), box);
-  name_ = field(QStringLiteral("captureName"), tr("Name of the capture"), tr("as the build"), box);
+  name_ = field(QStringLiteral("captureName"), tr("Name of the capture"), tr("same as build"), box);
   length_ =
       new QuantityEdit(QStringLiteral("length"), tr("Length of the capture"), Dimension::time, box);
   length_->setQuantity(600);
@@ -363,26 +361,23 @@ QWidget* BenchDesk::makeRecording() {
   form->addRow(tr("Rate"), rate_);
   form->addRow(tr("Accuracy"), accuracy_);
   form->addRow(tr("Logic lines"), logic_);
-  arm_ = field(QStringLiteral("arm"), tr("What the capture begins with"), tr("at once"), box);
-  arm_->setToolTip(
-      tr("A level that is passed (I above 5 mA), an edge of a logic line (radio_on "
-         "rising) or a line of the device (log: ^boot)."));
-  before_ = new QuantityEdit(QStringLiteral("before"), tr("Kept of what was before"),
-                             Dimension::time, box);
+  arm_ = field(QStringLiteral("arm"), tr("Start condition"), tr("immediately"), box);
+  arm_->setToolTip(tr(
+      "A level (I above 5 mA), a logic edge (radio_on rising) or a device log line (log: ^boot)."));
+  before_ =
+      new QuantityEdit(QStringLiteral("before"), tr("Pre-trigger time"), Dimension::time, box);
   before_->setQuantity(1);
   before_->setMaximumWidth(64);
-  until_ = field(QStringLiteral("until"), tr("What the capture ends with"),
-                 tr("its length, or: log: ^done"), box);
+  until_ = field(QStringLiteral("until"), tr("Stop condition"), tr("e.g. log: ^done"), box);
   auto* begin = new QHBoxLayout;
   begin->addWidget(arm_, 1);
-  begin->addWidget(new QLabel(tr("keeping"), box));
+  begin->addWidget(new QLabel(tr("pre-trigger"), box));
   begin->addWidget(before_);
-  begin->addWidget(new QLabel(tr("before"), box));
-  form->addRow(tr("Begins"), begin);
-  form->addRow(tr("Ends also"), until_);
+  form->addRow(tr("Start on"), begin);
+  form->addRow(tr("Stop on"), until_);
   connect(before_, &QuantityEdit::wrong, this, &Desk::messageReported);
   column->addLayout(form);
-  record_voltage_ = new QCheckBox(tr("Record the voltage too"), box);
+  record_voltage_ = new QCheckBox(tr("Record voltage as well"), box);
   record_voltage_->setObjectName(QStringLiteral("recordVoltage"));
   record_voltage_->setChecked(true);
   power_off_ = new QCheckBox(tr("Switch the output off at the end"), box);
@@ -404,7 +399,7 @@ QWidget* BenchDesk::makeRecording() {
   begin_now_ = button(tr("Begin now"), QStringLiteral("beginNow"), box);
   buttons->addWidget(begin_now_);
   mark_note_ =
-      field(QStringLiteral("markNote"), tr("Note of the next mark"), tr("note of a mark"), box);
+      field(QStringLiteral("markNote"), tr("Note for the next mark"), tr("note for the mark"), box);
   mark_ = button(tr("Mark"), QStringLiteral("mark"), box);
   buttons->addWidget(mark_note_, 1);
   buttons->addWidget(mark_);
@@ -429,7 +424,7 @@ QWidget* BenchDesk::makeConsole() {
   auto* column = card(box, tr("DEVICE CONSOLE"));
   console_ = new QPlainTextEdit(box);
   console_->setObjectName(QStringLiteral("console"));
-  console_->setAccessibleName(tr("What the device says"));
+  console_->setAccessibleName(tr("Device output"));
   console_->setReadOnly(true);
   console_->setTabChangesFocus(true);
   console_->setMaximumBlockCount(2000);
@@ -437,10 +432,10 @@ QWidget* BenchDesk::makeConsole() {
   console_->setMinimumHeight(90);
   console_->setSizePolicy(QSizePolicy::Expanding,
                           QSizePolicy::Ignored);  // as high as there is room
-  console_->setPlaceholderText(tr("The device's own lines, once its log is connected."));
+  console_->setPlaceholderText(tr("Device output appears here once its log is connected."));
   auto* row = new QHBoxLayout;
   line_ = field(QStringLiteral("sendLine"), tr("Line to send to the device"),
-                tr("a line to send, as in: uplink"), box);
+                tr("line to send, e.g. uplink"), box);
   auto* send = button(tr("Send"), QStringLiteral("send"), box);
   row->addWidget(line_, 1);
   row->addWidget(send);

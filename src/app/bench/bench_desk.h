@@ -31,8 +31,8 @@ public:
   void enter() override;
   std::vector<FootPart> foot() const override;
   void applyTheme() override;
-  /// What the fields say is to be recorded; nothing when one of them is wrong, which is told.
-  std::optional<RecordWish> wish(bool power_on);
+  /// What the fields say is to be recorded; nothing when one of them is wrong, which is reported.
+  std::optional<RecordRequest> request(bool power_on);
 
 signals:
   void preferencesChanged();
@@ -49,7 +49,7 @@ private:
   void startSimulated();
   bool settingsHold();
   void record(bool power_on);
-  void askWhetherFromOff(const RecordWish& wish);
+  void askWhetherFromOff(const RecordRequest& request);
   void sendLine();
   void markNow();
   void refreshOutputs();

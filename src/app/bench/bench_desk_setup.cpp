@@ -51,8 +51,8 @@ void BenchDesk::openSetup() {
 }
 
 void BenchDesk::saveSetup() {
-  const auto w = wish(false);
-  if (!w) return;  // told
+  const auto w = request(false);
+  if (!w) return;  // reported
   QString file = QFileDialog::getSaveFileName(this, tr("Save bench set-up"),
                                               tr("Bench") + QLatin1String(kEnding),
                                               tr("Set-ups (*.bench.toml)"));
@@ -71,7 +71,7 @@ void BenchDesk::rememberSetup(const QString& file) {
 /// Fills the fields by a set-up and connects.
 void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   if (c_.bench.recording()) {
-    emit messageReported(tr("Stop the recording before another set-up is used."));
+    emit messageReported(tr("Stop the recording before loading another set-up."));
     return;
   }
   const acquire::RecordSettings& r = setup.record;
@@ -109,7 +109,7 @@ void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   emit messageReported(tr("Set-up %1: connecting. Nothing is switched on.").arg(qs(setup.name)));
 }
 
-/// What the field says; nothing when it cannot be read, which is told.
+/// What the field says; nothing when it cannot be read, which is reported.
 std::optional<std::map<std::string, double>> BenchDesk::shunts() {
   std::map<std::string, double> out;
   for (const QString& part : shunts_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
@@ -123,7 +123,7 @@ std::optional<std::map<std::string, double>> BenchDesk::shunts() {
     }
     if (!(ohms > 0)) {
       emit messageReported(
-          tr("A shunt looks like I_shunt: 100 mOhm, not \"%1\".").arg(part.trimmed()));
+          tr("\"%1\" is not a shunt. Write it as I_shunt: 100 mOhm.").arg(part.trimmed()));
       return std::nullopt;
     }
     out[part.left(colon).trimmed().toStdString()] = ohms;
@@ -137,7 +137,7 @@ std::optional<std::map<std::string, double>> BenchDesk::shunts() {
 
 QString BenchDesk::chosenOutput() const { return which_->currentData().toString(); }
 
-/// The settings of the chosen output, as the instrument tells them.
+/// The settings of the chosen output, as the instrument reports them.
 void BenchDesk::refreshSettings() {
   const auto& all = c_.bench.state().output.set;
   const QString chosen = chosenOutput();
@@ -200,7 +200,7 @@ void BenchDesk::refreshLines() {
   }
   for (std::size_t i = 0; i < lines.size(); ++i) {
     auto* b = line_buttons_[static_cast<qsizetype>(i)];
-    b->setText(lines[i].second ? tr("%1 is high").arg(qs(lines[i].first))
+    b->setText(lines[i].second ? tr("%1: high").arg(qs(lines[i].first))
                                : tr("%1 is low").arg(qs(lines[i].first)));
     b->setAccessibleName(lines[i].second
                              ? tr("Line %1 is high: set it low").arg(qs(lines[i].first))
@@ -221,12 +221,13 @@ void BenchDesk::resetDevice() {
   try {
     const acquire::Switching reset = acquire::parse_reset(how.toStdString());
     if (!reset.of_line() && !c_.bench.state().output_on) {
-      emit messageReported(tr(
-          "The output is off: there is nothing to reset. Kuvio does not switch it on by itself."));
+      emit messageReported(
+          tr("The output is off, so there is nothing to reset. Kuvio never switches it on by "
+             "itself."));
       return;
     }
     c_.bench.switchOver(reset);
-    emit messageReported(tr("The device is reset: %1.").arg(qs(acquire::to_string(reset))));
+    emit messageReported(tr("Device reset: %1.").arg(qs(acquire::to_string(reset))));
   } catch (const std::invalid_argument& e) {
     emit messageReported(QString::fromUtf8(e.what()) + QLatin1Char('.'));
     reset_how_->setFocus();

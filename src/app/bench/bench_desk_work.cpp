@@ -111,8 +111,7 @@ void BenchDesk::refreshOutputs() {
     QPushButton* b = output_buttons_[static_cast<qsizetype>(i)];
     b->setObjectName(QStringLiteral("switchOutput%1").arg(name));
     b->setProperty("output", qs(known));
-    b->setText(on ? tr("Output %1 is on: switch off").arg(name)
-                  : tr("Output %1 is off: switch on").arg(name));
+    b->setText(on ? tr("Switch output %1 off").arg(name) : tr("Switch output %1 on").arg(name));
     b->setAccessibleName(b->text());
   }
 }
@@ -133,7 +132,7 @@ void BenchDesk::connectAddresses() {
 
 void BenchDesk::markNow() {
   if (!c_.bench.recording()) {
-    emit messageReported(tr("Marks are made while a capture is recorded."));
+    emit messageReported(tr("Marks can be set only while recording."));
     return;
   }
   ++marks_;
@@ -144,13 +143,12 @@ void BenchDesk::markNow() {
 
 void BenchDesk::tryProfile() {
   if (profile_->text().trimmed().isEmpty()) {
-    emit messageReported(
-        tr("Give the file of a profile first; docs/profiles.md says how one is written."));
+    emit messageReported(tr("Enter a profile file first; docs/profiles.md describes the format."));
     profile_->setFocus();
     return;
   }
   emit messageReported(
-      tr("Trying the profile: nothing is switched on, settings stay as they are…"));
+      tr("Trying the profile. Nothing is switched on; settings are left as they are…"));
   c_.bench.tryProfile(output_address_->text(), profile_->text());
 }
 
@@ -170,11 +168,9 @@ void BenchDesk::showTried(const std::vector<acquire::TryStep>& steps, const QStr
                                        qs(s.command), qs(good ? s.answer : s.trouble)));
   }
   emit messageReported(
-      wrong == 0 ? tr("The profile fits: every command was answered as it should be.")
-                 : tr("The profile does not fit yet: %1 of %2 commands to look at, in the "
-                      "console.")
-                       .arg(wrong)
-                       .arg(steps.size()));
+      wrong == 0
+          ? tr("The profile works: every command was answered as expected.")
+          : tr("%1 of %2 profile commands failed; see the console.").arg(wrong).arg(steps.size()));
 }
 
 std::optional<acquire::Trigger> BenchDesk::trigger(QLineEdit* edit, const QString& what) {
@@ -207,22 +203,22 @@ void BenchDesk::sendLine() {
   const QString text = line_->text().trimmed();
   if (text.isEmpty()) return;
   if (c_.bench.logAddress().isEmpty()) {
-    emit messageReported(tr("There is no device log to send on: give its address and connect."));
+    emit messageReported(tr("No device log to send to. Enter its address and connect."));
     return;
   }
   c_.bench.send(text);
   line_->clear();
 }
 
-std::optional<RecordWish> BenchDesk::wish(bool power_on) {
-  RecordWish w;
+std::optional<RecordRequest> BenchDesk::request(bool power_on) {
+  RecordRequest w;
   length_->commit();
   rate_->commit();
-  if (length_->isWrong() || rate_->isWrong()) return std::nullopt;  // told
+  if (length_->isWrong() || rate_->isWrong()) return std::nullopt;  // reported
   w.build = build_->text().trimmed().toStdString();
   w.name = name_->text().trimmed().toStdString();
   if (w.build.empty()) {
-    emit messageReported(tr("Name the build under test: everything is compared by it."));
+    emit messageReported(tr("Enter the build under test; comparisons go by build."));
     build_->setFocus();
     return std::nullopt;
   }
@@ -230,7 +226,7 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   w.seconds = endless_->isChecked() ? 0 : length_->quantity().value_or(0);
   w.rate_hz = rate_->quantity().value_or(0);
   if (!(w.rate_hz > 0) || (!endless_->isChecked() && !(w.seconds > 0))) {
-    emit messageReported(tr("Length and rate must be more than nothing."));
+    emit messageReported(tr("Length and rate must be greater than zero."));
     return std::nullopt;
   }
   w.accuracy = accuracy_->text().trimmed().toStdString();
@@ -254,7 +250,8 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   for (const QString& part : conditions_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
     const auto equals = part.indexOf(QLatin1Char('='));
     if (equals <= 0) {
-      emit messageReported(tr("A condition looks like board=7, not \"%1\".").arg(part.trimmed()));
+      emit messageReported(
+          tr("\"%1\" is not a condition. Write it as board=7.").arg(part.trimmed()));
       conditions_->setFocus();
       return std::nullopt;
     }
@@ -265,13 +262,13 @@ std::optional<RecordWish> BenchDesk::wish(bool power_on) {
   preferences_.conditions = kept;
   emit preferencesChanged();
   before_->commit();
-  const auto arm = trigger(arm_, tr("Begins")), until = trigger(until_, tr("Ends also"));
+  const auto arm = trigger(arm_, tr("Start on")), until = trigger(until_, tr("Stop on"));
   if (!arm || !until || before_->isWrong()) return std::nullopt;
   w.arm = *arm;
   w.until = *until;
   w.before_s = arm->wanted() ? std::clamp(before_->quantity().value_or(0), 0.0, 600.0) : 0;
   const auto by_channel = shunts();
-  if (!by_channel) return std::nullopt;  // told
+  if (!by_channel) return std::nullopt;  // reported
   for (const auto& [channel, ohms] : *by_channel) {
     // One that is not wired up today is no reason to record nothing.
     for (const acquire::LiveChannel& c : c_.bench.state().channels) {
@@ -307,7 +304,7 @@ void BenchDesk::record(bool power_on) {
   if (c_.bench.recording()) return;
   if (power_on && !settingsHold()) return;
   marks_ = 0;
-  const auto w = wish(power_on);
+  const auto w = request(power_on);
   if (!w) return;
   if (power_on && c_.bench.firstOutputOn()) {
     askWhetherFromOff(*w);
@@ -317,7 +314,7 @@ void BenchDesk::record(bool power_on) {
 }
 
 /// An output that is on already cannot be recorded from power-on as it stands.
-void BenchDesk::askWhetherFromOff(const RecordWish& wish) {
+void BenchDesk::askWhetherFromOff(const RecordRequest& request) {
   if (findChild<QMessageBox*>(QStringLiteral("fromOffQuestion"))) return;
   auto* ask = new QMessageBox(QMessageBox::NoIcon, tr("Record, then power on"),
                               tr("The output is on already: recorded now, the device's power-on is "
@@ -331,9 +328,9 @@ void BenchDesk::askWhetherFromOff(const RecordWish& wish) {
   QPushButton* as_is = ask->addButton(tr("Record as it is"), QMessageBox::NoRole);
   as_is->setObjectName(QStringLiteral("recordAsItIs"));
   ask->setDefaultButton(QMessageBox::Cancel);
-  connect(fresh, &QPushButton::clicked, this, [this, wish] { c_.bench.recordFromOff(wish); });
-  connect(as_is, &QPushButton::clicked, this, [this, wish] {
-    RecordWish running = wish;
+  connect(fresh, &QPushButton::clicked, this, [this, request] { c_.bench.recordFromOff(request); });
+  connect(as_is, &QPushButton::clicked, this, [this, request] {
+    RecordRequest running = request;
     running.power_on = false;
     c_.bench.record(running);
   });
@@ -353,7 +350,7 @@ void BenchDesk::refresh() {
   QString status;
   switch (s.phase) {
     case Phase::none:
-      status = tr("Give the address of an output and connect, or start the simulated bench.");
+      status = tr("Enter an output address and connect, or start the simulated bench.");
       break;
     case Phase::connecting:
       status = tr("Connecting…");
@@ -361,16 +358,16 @@ void BenchDesk::refresh() {
     case Phase::ready:
       status = c_.bench.waitingForOff() ? tr("Off for 2 s; then it is recorded and switched on.")
                : s.output.found_on && s.output_on
-                   ? tr("The output was on when it was found. It is still on.")
+                   ? tr("The output was already on at connection, and still is.")
                : s.output_on ? tr("The output is on.")
                              : tr("Ready. The output is off.");
       if (s.output.silent_s > 2)
         status = tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
       break;
     case Phase::recording:
-      status = s.armed ? tr("Armed: %1 begins with what it waits for.").arg(qs(s.name))
+      status = s.armed ? tr("Armed: %1 starts on its trigger.").arg(qs(s.name))
                : !s.away.empty()
-                   ? tr("Out of reach, and tried again. What it feeds may still be on: check it.")
+                   ? tr("Link lost, reconnecting. The output may still be on: check it.")
                    : tr("Recording %1: %2, %L3 samples, %4 log lines.")
                          .arg(qs(s.name), qs(duration(s.recorded_s)))
                          .arg(s.samples)
@@ -414,19 +411,20 @@ void BenchDesk::refresh() {
   };
   settled_->setText(!ready || !s.drift ? QString()
                     : *s.drift <= BenchState::kSettled
-                        ? tr("settled: moved by %1 in 5 s").arg(moved())
-                        : tr("still moving: by %1 in 5 s").arg(moved()));
+                        ? tr("settled: drift %1 over 5 s").arg(moved())
+                        : tr("not settled: drift %1 over 5 s").arg(moved()));
   wiring_->setVisible(s.phase != Phase::none);
   refreshOutputs();
   refreshLines();
   connect_->setEnabled(!recording);
   simulate_->setEnabled(!recording);
-  where_->setText(book ? tr("Current%1 and the device log go into %2, safe within a second.")
-                             .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
-                                  file_name(c_.session.path()))
-                       : tr("No book is open. Make one: Menu, Book, New book… (Ctrl+N)"));
+  where_->setText(book
+                      ? tr("Current%1 and the device log are written to %2 at least once a second.")
+                            .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
+                                 file_name(c_.session.path()))
+                      : tr("No book is open. Create one with Menu > Book > New book… (Ctrl+N)."));
   where_->setVisible(!recording);
-  room_->setVisible(!recording);  // the strip tells
+  room_->setVisible(!recording);  // the strip shows it
   QString room;
   if (s.disk_free) {
     const double rate =

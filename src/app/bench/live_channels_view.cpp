@@ -52,7 +52,7 @@ QList<QStringList> LiveChannelsView::rows() const {
                  : c.out_of_range == Flag::below_range ? QStringLiteral("≤ ")
                                                        : QString()) +
                     figure(c.last, c.unit),
-                figure(c.least, c.unit), figure(c.most, c.unit)});
+                figure(c.min, c.unit), figure(c.max, c.unit)});
   }
   if (current && voltage)
     out.append({tr("P = V·I"), figure(current->last * voltage->last, "W"), QString(), QString()});

@@ -50,7 +50,7 @@ void ReadingsView::paintEvent(QPaintEvent*) {
                                    : tr("averaged: –"));
   const double third = width() / 3.0;
   const std::pair<QString, double> figures[] = {
-      {tr("least"), s.least}, {tr("mean"), s.mean}, {tr("most"), s.most}};
+      {tr("min"), s.min}, {tr("mean"), s.mean}, {tr("max"), s.max}};
   for (int i = 0; i < 3; ++i) {
     painter.setPen(t.muted());
     painter.drawText(QRectF(i * third, 66, third, 16), Qt::AlignLeft | Qt::AlignVCenter,

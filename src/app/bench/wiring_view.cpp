@@ -39,13 +39,13 @@ QList<WiringView::Part> WiringView::parts() const {
     out.append({set.size() > 1 && !o.name.empty() ? tr("output %1").arg(qs(o.name)) : tr("output"),
                 figures});
   } else {
-    out.append({tr("supply"), tr("of its own")});
+    out.append({tr("supply"), tr("external")});
   }
   for (const auto& [channel, ohms] : shunts_) {
     for (const acquire::LiveChannel& c : s.channels) {
       if (c.name != channel) continue;
       // What is watched may still be the drop itself.
-      const double amperes = c.quantity == "voltage" ? c.most / ohms : c.most;
+      const double amperes = c.quantity == "voltage" ? c.max / ohms : c.max;
       const double drop = std::fabs(amperes * ohms);
       const double supply = set.empty() ? 0 : set.front().voltage;
       out.append({tr("shunt %1").arg(qs(with_prefix(ohms, "Ω", 3))),

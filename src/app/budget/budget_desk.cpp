@@ -52,7 +52,7 @@ QWidget* BudgetDesk::makePage() {
   offer(tr("Add limit…"), "addLimit", [this] { addLimit(); });
   offer(tr("Change…"), "editLimit", [this] { editLimit(); });
   offer(tr("Remove"), "removeLimit", [this] { removeLimit(); });
-  show_text_ = button(tr("Show file"), QStringLiteral("showFile"), page);
+  show_text_ = button(tr("Edit as text"), QStringLiteral("showFile"), page);
   show_text_->setCheckable(true);
   head->addWidget(show_text_);
   column->addLayout(head);
@@ -114,7 +114,7 @@ void BudgetDesk::makeActions() {
                        std::function<void()> run) {
     c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
-  add("limitsFromCapture", tr("Make limits from this capture"), {}, [this] { fromCapture(); });
+  add("limitsFromCapture", tr("Create limits from this capture"), {}, [this] { fromCapture(); });
   add("openBudget", tr("Open budget…"), QKeySequence(tr("Ctrl+Shift+B")), [this] {
     const QString path = QFileDialog::getOpenFileName(this, tr("Open budget"), {},
                                                       Documents::filter(DocumentKind::budget));
@@ -124,11 +124,11 @@ void BudgetDesk::makeActions() {
   add("addLimitAction", tr("Add limit…"), Qt::Key_Insert, [this] { addLimit(); });
   add("editLimitAction", tr("Change limit…"), Qt::Key_F2, [this] { editLimit(); });
   add("removeLimitAction", tr("Remove limit"), Qt::Key_Delete, [this] { removeLimit(); });
-  add("showBudgetFile", tr("Show file"), QKeySequence(tr("Ctrl+U")),
+  add("showBudgetFile", tr("Edit as text"), QKeySequence(tr("Ctrl+U")),
       [this] { show_text_->toggle(); });
 }
 
-void BudgetDesk::enter() { c_.session.wantBudget(); }
+void BudgetDesk::enter() { c_.session.requestBudget(); }
 
 void BudgetDesk::applyTheme() { table_->viewport()->update(); }
 
@@ -140,14 +140,14 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
     const bool captures = c_.session.book() && !c_.session.book()->rows.empty();
     std::vector<EmptyState::Offer> offers;
     if (captures)
-      offers.emplace_back(tr("Make limits from this capture"), [this] { fromCapture(); });
+      offers.emplace_back(tr("Create limits from this capture"), [this] { fromCapture(); });
     offers.emplace_back(tr("Open budget…"),
                         [this] { c_.actions.run(c_.actions.find(QStringLiteral("openBudget"))); });
     if (!captures)
-      offers.emplace_back(tr("To the bench"), [this] { emit deskRequested(DeskId::bench); });
+      offers.emplace_back(tr("Go to Bench"), [this] { emit deskRequested(DeskId::bench); });
     empty_->say(tr("No budget yet"),
-                tr("A budget is a file beside the firmware: limits and expectations, checked here "
-                   "and by kuvio-cli on every build."),
+                tr("A budget is a file kept with the firmware: expected values and limits, checked "
+                   "here and by kuvio-cli for every build."),
                 offers);
     model_->setView(nullptr);
     emit footChanged();
@@ -220,7 +220,7 @@ void BudgetDesk::addLimit() {
 void BudgetDesk::editLimit() {
   const Limit* limit = model_->limit(table_->currentIndex().row());
   if (!limit) {
-    emit messageReported(tr("Pick the limit that is to be changed."));
+    emit messageReported(tr("Select the limit to change."));
     return;
   }
   showForm(*limit, true);
@@ -229,7 +229,7 @@ void BudgetDesk::editLimit() {
 void BudgetDesk::removeLimit() {
   const Limit* limit = model_->limit(table_->currentIndex().row());
   if (!limit) {
-    emit messageReported(tr("Pick the limit that is to go."));
+    emit messageReported(tr("Select the limit to remove."));
     return;
   }
   if (model_->rowCount() == 1) {
@@ -256,9 +256,8 @@ void BudgetDesk::putLimit(const Limit& limit, bool existing) {
   if (text.empty()) {
     std::string recipe = name(DocumentKind::recipe);
     if (recipe.empty()) {
-      emit messageReported(
-          tr("A budget needs a recipe that finds its states: make one on the Trace desk "
-             "first."));
+      emit messageReported(tr(
+          "A budget needs a recipe that defines its states. Create one on the Trace desk first."));
       return;
     }
     text =

@@ -66,7 +66,8 @@ QVariant LimitsModel::data(const QModelIndex& index, int role) const {
       if (r->coverage_factor > 0)
         lines << tr("coverage factor %1").arg(r->coverage_factor, 0, 'f', 2);
       if (r->needed_visits)
-        lines << tr("about %1 visits would tell").arg(static_cast<qulonglong>(*r->needed_visits));
+        lines << tr("about %1 visits would settle it")
+                     .arg(static_cast<qulonglong>(*r->needed_visits));
       if (!r->note.empty()) lines << qs(r->note);
       return lines.join(QLatin1Char('\n'));
     }
@@ -96,7 +97,7 @@ QVariant LimitsModel::headerData(int section, Qt::Orientation orientation, int r
   if (role != Qt::DisplayRole) return {};
   switch (section) {
     case Name:
-      return tr("limit on");
+      return tr("quantity");
     case Expect:
       return tr("expected");
     case Bound:

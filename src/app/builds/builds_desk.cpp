@@ -58,7 +58,7 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   auto* plots = new QHBoxLayout;
   plots->setSpacing(28);
   auto* left = new QVBoxLayout;
-  left->addWidget(heading(tr("THE BRIDGE · mean current"), page));
+  left->addWidget(heading(tr("MEAN CURRENT, STATE BY STATE"), page));
   bridge_ = new BridgeView(page);
   offer_picture(bridge_);
   left->addWidget(bridge_, 1);
@@ -133,14 +133,14 @@ void BuildsDesk::acceptUnlike() {
   const std::string reason = reason_->text().trimmed().toStdString();
   const std::string key = "unlike/" + view_->reference + "/" + view_->candidate;
   if (view_->accepted.empty() && reason.empty()) {
-    emit messageReported(tr("Say why: the reason is kept beside the comparison."));
+    emit messageReported(tr("Give a reason; it is stored with the comparison."));
     reason_->setFocus();
     return;
   }
   if (!view_->accepted.empty()) {
-    c_.session.put(tr("no longer accepted as unlike"), {{0, key, std::nullopt}});
+    c_.session.put(tr("comparison despite differences withdrawn"), {{0, key, std::nullopt}});
   } else {
-    c_.session.put(tr("compared though unlike"), {{0, key, reason}});
+    c_.session.put(tr("compared despite differences"), {{0, key, reason}});
   }
 }
 
@@ -154,9 +154,9 @@ void BuildsDesk::takeBook() {
   if (!book || book->builds.size() < 2) {
     stack_->setCurrentIndex(0);
     empty_->say(book && !book->builds.empty() ? tr("One build so far") : tr("No build yet"),
-                tr("Record another build, and it stands here beside the first: what it draws more "
-                   "or less, in which state, and what that does to the battery."),
-                {{tr("To the bench"), [this] { emit deskRequested(DeskId::bench); }}});
+                tr("Record another build to compare it here: where it draws more or less, and what "
+                   "that means for battery life."),
+                {{tr("Go to Bench"), [this] { emit deskRequested(DeskId::bench); }}});
     return;
   }
   stack_->setCurrentIndex(1);
@@ -176,8 +176,8 @@ void BuildsDesk::takeBook() {
 
 void BuildsDesk::ask() {
   if (!c_.session.book() || candidate_->currentText().isEmpty()) return;
-  c_.session.wantBuilds({reference_->currentText().toStdString(),
-                         candidate_->currentText().toStdString(), std::nullopt});
+  c_.session.requestBuilds({reference_->currentText().toStdString(),
+                            candidate_->currentText().toStdString(), std::nullopt});
 }
 
 void BuildsDesk::take(const BuildsViewPtr& view) {
@@ -186,7 +186,7 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
     stack_->setCurrentIndex(0);
     // Back to what could be compared, and on to every other build: the choosers are not shown here.
     std::vector<EmptyState::Offer> offers{
-        {tr("To the trace"), [this] { emit deskRequested(DeskId::trace); }}};
+        {tr("Go to Trace"), [this] { emit deskRequested(DeskId::trace); }}};
     for (int i = 0; i < candidate_->count(); ++i) {
       const QString build = candidate_->itemText(i);
       if (build == qs(view->candidate) || offers.size() > kOffers) continue;
@@ -214,7 +214,7 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   if (!view->comparison.alike()) {
     QStringList parts;
     constexpr qsizetype kNamed = 8, kWidth = 60;  // conditions come from anywhere
-    for (const Unlike& u : view->comparison.unlike) {
+    for (const ConditionMismatch& u : view->comparison.unlike) {
       if (parts.size() == kNamed) {
         parts << tr("and %1 more").arg(view->comparison.unlike.size() - kNamed);
         break;
@@ -226,17 +226,17 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
                    .arg(qs(u.condition).left(kWidth), side(u.reference), side(u.candidate));
     }
     const bool accepted = !view->accepted.empty();
-    unlike_->setText(tr("Not alike: %1.").arg(parts.join(QStringLiteral(", "))) +
+    unlike_->setText(tr("Conditions differ: %1.").arg(parts.join(QStringLiteral(", "))) +
                      (accepted ? tr(" Compared anyway: %1").arg(qs(view->accepted)) : QString()));
     QPalette p = unlike_->palette();
     p.setColor(QPalette::WindowText,
                accepted ? Theme::current().muted() : Theme::current().accent());
     unlike_->setPalette(p);
     reason_->setVisible(!accepted);
-    accept_->setText(accepted ? tr("No longer") : tr("Compare anyway"));
+    accept_->setText(accepted ? tr("Withdraw") : tr("Compare anyway"));
     accept_->setAccessibleName(accept_->text());
   }
-  // Until it is accepted an unlike comparison is told, but not in one sentence.
+  // Until it is accepted an unlike comparison is reported, but not in one sentence.
   first_->setEnabled(view->comparison.alike() || !view->accepted.empty());
   if (model_->rowOf(picked_.toStdString()) < 0 && !view->comparison.rows.empty()) {
     const auto most = std::max_element(view->comparison.rows.begin(), view->comparison.rows.end(),
@@ -255,7 +255,7 @@ void BuildsDesk::pick(const QString& state) {
   const int row = model_->rowOf(state.toStdString());
   if (row >= 0 && table_->currentIndex().row() != row)
     table_->setCurrentIndex(model_->index(row, 0));
-  if (view_) c_.session.wantTypical({view_->reference, view_->candidate, state.toStdString()});
+  if (view_) c_.session.requestTypical({view_->reference, view_->candidate, state.toStdString()});
 }
 
 void BuildsDesk::applyTheme() {
@@ -272,7 +272,7 @@ std::vector<FootPart> BuildsDesk::foot() const {
   return {{tr("Reference %1 · candidate %2").arg(qs(view_->reference), qs(view_->candidate)), {}},
           {view_->field ? tr("means in the field, by %1")
                               .arg(qs(c_.session.book()->document(DocumentKind::duty)->name))
-           : duty ? tr("as captured: the duty plan asks for states that were not captured")
+           : duty ? tr("as captured: the duty plan needs states that were not captured")
                   : tr("as captured: there is no duty plan (Lifetime desk)"),
            {}}};
 }

@@ -67,7 +67,7 @@ QString DifferenceModel::text(std::size_t row, int column) const {
       if (!r.charge_per_visit.known) return kNothing;
       const double volts = 0;
       const double factor = per_coulomb(unit_, volts);
-      // Energies of two builds would need one voltage: their charges are told instead.
+      // Energies of two builds would need one voltage: their charges are shown instead.
       const ChargeUnit unit = factor > 0 ? unit_ : ChargeUnit::coulomb;
       return qs(
           signed_prefix(r.charge_per_visit.value * per_coulomb(unit, volts), symbol(unit), 3));
@@ -103,7 +103,7 @@ QString DifferenceModel::totalText(int column) const {
                  : kNothing;
     case Shown: {
       CompareRow total;
-      total.shown = c.total_shown;
+      total.conclusion = c.total_conclusion;
       total.reference_mean = c.reference_mean;
       total.candidate_mean = c.candidate_mean;
       total.mean = c.total;
@@ -118,8 +118,8 @@ QVariant DifferenceModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid() || index.row() >= rowCount()) return {};
   const bool total = index.row() == static_cast<int>(rows_.size());
   const std::size_t row = total ? 0 : rows_[static_cast<std::size_t>(index.row())];
-  const kuvio::Shown shown =
-      total ? view_->comparison.total_shown : view_->comparison.rows[row].shown;
+  const kuvio::Conclusion conclusion =
+      total ? view_->comparison.total_conclusion : view_->comparison.rows[row].conclusion;
   switch (role) {
     case Qt::DisplayRole:
       return total ? totalText(index.column()) : text(row, index.column());
@@ -132,7 +132,8 @@ QVariant DifferenceModel::data(const QModelIndex& index, int role) const {
                      : Qt::AlignRight | Qt::AlignVCenter);
     case Qt::ForegroundRole:
       if (index.column() == Shown)
-        return shown == kuvio::Shown::higher ? Theme::current().accent() : Theme::current().muted();
+        return conclusion == kuvio::Conclusion::higher ? Theme::current().accent()
+                                                       : Theme::current().muted();
       return {};
     case StateRole:
       return total ? QString() : qs(view_->comparison.rows[row].state);
@@ -157,11 +158,11 @@ QVariant DifferenceModel::headerData(int section, Qt::Orientation orientation, i
   const QStringList names{tr("state"),
                           view_ ? qs(view_->reference) : tr("reference"),
                           view_ ? qs(view_->candidate) : tr("candidate"),
-                          tr("difference of the mean, 95 %"),
+                          tr("difference of means, 95 % CI"),
                           tr("per visit"),
                           tr("bridge"),
-                          tr("life"),
-                          tr("shown")};
+                          tr("battery life"),
+                          tr("finding")};
   return names.value(section);
 }
 

@@ -20,10 +20,10 @@ QString captures(std::size_t a, std::size_t b) {
 
 QString shown_text(const CompareRow& row, std::size_t tests) {
   const QString per = row.by_charge ? tr(" per visit") : QString();
-  switch (row.shown) {
-    case Shown::higher:
-    case Shown::lower: {
-      QString out = (row.shown == Shown::higher ? tr("higher") : tr("lower")) + per;
+  switch (row.conclusion) {
+    case Conclusion::higher:
+    case Conclusion::lower: {
+      QString out = (row.conclusion == Conclusion::higher ? tr("higher") : tr("lower")) + per;
       if (!row.by_charge && row.reference_mean && row.candidate_mean && *row.reference_mean > 0) {
         const double ratio = *row.candidate_mean / *row.reference_mean;
         if (std::fabs(ratio - 1) >= 0.005) out += QStringLiteral(": %1 ×").arg(ratio, 0, 'g', 3);
@@ -45,18 +45,18 @@ Sentence sentence_of(const BuildsView& v) {
       out.second = tr("No whole visit to %1 was captured.").arg(qs(c.missing.front()));
     return out;
   }
-  const QString where = v.field ? tr("In the field ") : tr("As captured ");
+  const QString where = v.field ? tr("In the field, ") : tr("As captured, ");
   const QString amount = qs(formats::bounds_mark(c.total.bounds) +
                             with_uncertainty(std::fabs(c.total.value), c.total.U(), "A"));
   QString plain;
-  switch (c.total_shown) {
-    case Shown::higher:
-    case Shown::lower:
+  switch (c.total_conclusion) {
+    case Conclusion::higher:
+    case Conclusion::lower:
       plain = tr("%1%2 draws %3 %4 than %5.")
                   .arg(where, candidate, amount, c.total.value > 0 ? tr("more") : tr("less"),
                        reference);
       break;
-    case Shown::equal:
+    case Conclusion::equal:
       plain = tr("%1%2 draws as much as %3, within the margin.").arg(where, candidate, reference);
       break;
     default:
@@ -75,7 +75,8 @@ Sentence sentence_of(const BuildsView& v) {
   // What accounts for it: the states with the largest steps of the bridge.
   std::vector<const CompareRow*> rows;
   for (const CompareRow& r : c.rows) {
-    if (r.mean.known && r.bridge != 0 && (r.shown == Shown::higher || r.shown == Shown::lower))
+    if (r.mean.known && r.bridge != 0 &&
+        (r.conclusion == Conclusion::higher || r.conclusion == Conclusion::lower))
       rows.push_back(&r);
   }
   std::sort(rows.begin(), rows.end(), [](const CompareRow* a, const CompareRow* b) {
@@ -83,7 +84,7 @@ Sentence sentence_of(const BuildsView& v) {
   });
   QStringList parts;
   for (std::size_t i = 0; i < rows.size() && i < 2; ++i) {
-    parts << (rows[i]->bridge > 0 ? tr("%1 adds %2") : tr("%1 gives %2 back"))
+    parts << (rows[i]->bridge > 0 ? tr("%1 adds %2") : tr("%1 saves %2"))
                  .arg(qs(rows[i]->state), qs(with_prefix(std::fabs(rows[i]->bridge), "A", 3)));
   }
   if (!parts.isEmpty()) out.second += parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
@@ -93,12 +94,12 @@ Sentence sentence_of(const BuildsView& v) {
       alone << qs(r.state);
   }
   if (!alone.isEmpty())
-    out.second += tr("%1 only in one of them. ").arg(alone.join(QStringLiteral(", ")));
+    out.second += tr("%1 is in only one of them. ").arg(alone.join(QStringLiteral(", ")));
   if (v.reference_life && v.candidate_life && v.reference_life->life && v.candidate_life->life) {
     const double a = *v.reference_life->life, b = *v.candidate_life->life;
     out.second +=
         tr("Battery life %1 from %2 to %3 (%4%5). ")
-            .arg(b < a ? tr("falls") : tr("grows"),
+            .arg(b < a ? tr("falls") : tr("rises"),
                  qs(formats::bounds_mark(v.reference_life->interval.bounds) + life_time(a)),
                  qs(formats::bounds_mark(v.candidate_life->interval.bounds) + life_time(b)),
                  b < a ? QStringLiteral("−") : QStringLiteral("+"),
@@ -109,7 +110,7 @@ Sentence sentence_of(const BuildsView& v) {
   }
   for (const std::string& line : v.old_edges) out.second += qs(line) + tr(". ");
   out.second += tr("%1%2%3.").arg(captures(v.reference_captures, v.candidate_captures),
-                                  c.alike() ? tr(", alike in every condition") : QString(),
+                                  c.alike() ? tr(", same conditions") : QString(),
                                   c.of_builds ? QString() : tr(": it holds within these captures"));
   return out;
 }

@@ -38,7 +38,7 @@ public:
   virtual void enter() {}
   virtual void applyTheme() {}
   virtual void setUnit(ChargeUnit) {}
-  /// The line at the window's foot, in parts that each tell on hover how they came about.
+  /// The line at the window's foot, in parts that each explain on hover how they came about.
   virtual std::vector<FootPart> foot() const { return {}; }
 
 signals:

@@ -60,7 +60,7 @@ LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis) {
   if (!mean.decided_by.empty()) out.remarks.push_back(mean.decided_by);
   if (!mean.unnamed.empty()) out.remarks.push_back(formats::unnamed_text(mean.unnamed));
   if (!mean.accuracy_stated) out.remarks.emplace_back("accuracy not stated");
-  if (!out.life) out.trouble = "nothing drains the battery";
+  if (!out.life) out.trouble = "the mean current is zero: no lifetime";
   return out;
 }
 
@@ -102,14 +102,14 @@ std::optional<Battery> Analyst::battery(DocumentKind kind) const {
   return formats::parse_battery(document->text, document->name);
 }
 
-BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& stop) {
+BuildsViewPtr Analyst::builds(const BuildsRequest& request, const std::stop_token& stop) {
   auto out = std::make_shared<BuildsView>();
-  out->reference = wish.reference;
-  out->candidate = wish.candidate;
+  out->reference = request.reference;
+  out->candidate = request.candidate;
   try {
     forget_what_changed();
-    const auto& reference = loaded(wish.reference);
-    const auto& candidate = loaded(wish.candidate);
+    const auto& reference = loaded(request.reference);
+    const auto& candidate = loaded(request.candidate);
     if (stop.stop_requested()) return out;
     out->reference_captures = reference.size();
     out->candidate_captures = candidate.size();
@@ -119,20 +119,20 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
         out->old_edges.push_back(line);
     }
     CompareSettings settings;
-    settings.equal_within = wish.equal_within;
+    settings.equal_within = request.equal_within;
     settings.duty = plan(DocumentKind::duty);
-    const Side a{wish.reference, book::pooled_ledger(reference),
+    const Side a{request.reference, book::pooled_ledger(reference),
                  book::pooled_conditions(reference)};
-    const Side b{wish.candidate, book::pooled_ledger(candidate),
+    const Side b{request.candidate, book::pooled_ledger(candidate),
                  book::pooled_conditions(candidate)};
     out->comparison = compare(a, b, settings);
-    // A plan that asks for states one side never was in tells nothing: the captures do.
+    // A plan that asks for states one side never was in says nothing: the captures do.
     if (!out->comparison.missing.empty()) {
       settings.duty.reset();
       out->comparison = compare(a, b, settings);
     }
     out->field = out->comparison.field;
-    out->accepted = book_.note(0, unlike_key(wish.reference, wish.candidate)).value_or("");
+    out->accepted = book_.note(0, unlike_key(request.reference, request.candidate)).value_or("");
     const auto cell = battery(DocumentKind::battery);
     if (!cell || !out->comparison.reference_mean || !out->comparison.candidate_mean) return out;
     const LifeBasis basis{{}, *cell, 0};
@@ -157,15 +157,15 @@ BuildsViewPtr Analyst::builds(const BuildsWish& wish, const std::stop_token& sto
   return out;
 }
 
-TypicalViewPtr Analyst::typical(const TypicalWish& wish, const std::stop_token& stop) {
+TypicalViewPtr Analyst::typical(const TypicalRequest& request, const std::stop_token& stop) {
   auto out = std::make_shared<TypicalView>();
-  out->state = wish.state;
-  out->reference = wish.reference;
-  out->candidate = wish.candidate;
+  out->state = request.state;
+  out->reference = request.reference;
+  out->candidate = request.candidate;
   try {
     forget_what_changed();
-    const auto& reference = loaded(wish.reference);
-    const auto& candidate = loaded(wish.candidate);
+    const auto& reference = loaded(request.reference);
+    const auto& candidate = loaded(request.candidate);
     std::vector<Visits> keep;
     keep.reserve(reference.size() + candidate.size());
     const auto a = parts_of(reference, keep);
@@ -174,12 +174,12 @@ TypicalViewPtr Analyst::typical(const TypicalWish& wish, const std::stop_token& 
     both.insert(both.end(), b.begin(), b.end());
     const double sample =
         std::max(reference.front().basis().sample_s, candidate.front().basis().sample_s);
-    const double step = typical_step(both, wish.state, sample, kTypicalSteps);
+    const double step = typical_step(both, request.state, sample, kTypicalSteps);
     if (!(step > 0)) return out;
     const auto give_up = [&] { return stop.stop_requested(); };
-    out->reference_visit = typical_visit(a, wish.state, step, 200, give_up);
-    out->candidate_visit = typical_visit(b, wish.state, step, 200, give_up);
-  } catch (const Error&) {  // told by the comparison
+    out->reference_visit = typical_visit(a, request.state, step, 200, give_up);
+    out->candidate_visit = typical_visit(b, request.state, step, 200, give_up);
+  } catch (const Error&) {  // known from the comparison
   }
   return out;
 }
@@ -190,7 +190,7 @@ std::string Analyst::find_file(DocumentKind kind, const std::string& name,
   if (document && document->name == name) return document->text;
   if (beside.empty()) {
     throw Error(Failure::no_input, "no such file", name,
-                "the budget names it, and the book does not hold it");
+                "the budget refers to it, but the book does not contain it");
   }
   const std::string file =
       (std::filesystem::path(beside).parent_path() / std::filesystem::path(name).filename())
@@ -247,12 +247,12 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
   return out;
 }
 
-LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
+LifeViewPtr Analyst::life(const LifeRequest& request, const std::stop_token& stop) {
   auto out = std::make_shared<LifeView>();
-  out->wanted_s = wish.wanted_s;
-  out->activity = wish.activity;
+  out->wanted_s = request.wanted_s;
+  out->activity = request.activity;
   try {
-    const book::CaptureInfo info = book_.capture(wish.capture);
+    const book::CaptureInfo info = book_.capture(request.capture);
     out->build = info.build.empty() ? info.name : info.build;
     std::vector<book::SplitCapture> one;
     one.push_back(book::load_split(book_, info));
@@ -277,18 +277,18 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
     const auto if_plan = plan(DocumentKind::scenario_duty);
     const auto if_battery = battery(DocumentKind::scenario_battery);
     out->is_what_if = if_plan || if_battery;
-    out->scenario = wish.scenario.value_or(LifeBasis{if_plan    ? *if_plan
-                                                     : own_plan ? *own_plan
-                                                                : out->captured.plan,
-                                                     if_battery    ? *if_battery
-                                                     : own_battery ? *own_battery
-                                                                   : usual,
-                                                     0});
-    if (const auto text = book_.note(0, "harvest"); text && !wish.scenario)
+    out->scenario = request.scenario.value_or(LifeBasis{if_plan    ? *if_plan
+                                                        : own_plan ? *own_plan
+                                                                   : out->captured.plan,
+                                                        if_battery    ? *if_battery
+                                                        : own_battery ? *own_battery
+                                                                      : usual,
+                                                        0});
+    if (const auto text = book_.note(0, "harvest"); text && !request.scenario)
       out->scenario.harvest_a = parse_quantity(*text, Dimension::current);
     try {
       // As long as nobody changed a rate, the scenario's current is the capture's own.
-      const bool own_rates = !own_plan && !if_plan && !wish.scenario;
+      const bool own_rates = !own_plan && !if_plan && !request.scenario;
       out->as_scenario =
           life_of(own_rates ? recorded : field_mean(out->scenario.plan, ledger), out->scenario);
     } catch (const std::domain_error& e) {
@@ -301,7 +301,7 @@ LifeViewPtr Analyst::life(const LifeWish& wish, const std::stop_token& stop) {
     }
     auto& activities = out->scenario.plan.activities;
     if (activities.empty()) return out;
-    out->activity = std::min(wish.activity, activities.size() - 1);
+    out->activity = std::min(request.activity, activities.size() - 1);
     const double here = 1 / activities[out->activity].rate_hz;
     LifeBasis basis = out->scenario;
     for (int i = 0; i < kCurvePoints && !stop.stop_requested(); ++i) {
@@ -381,12 +381,12 @@ const book::ChannelTrace& Analyst::current(std::int64_t capture) {
   return *trace;
 }
 
-SpreadViewPtr Analyst::spread(const SpreadWish& wish, const std::function<bool()>& going_on) {
-  const book::ChannelTrace& trace = current(wish.capture);
-  const SpreadViewPtr view = spread_of(trace, wish, std::int64_t{1} << 60, going_on);
+SpreadViewPtr Analyst::spread(const SpreadRequest& request, const std::function<bool()>& going_on) {
+  const book::ChannelTrace& trace = current(request.capture);
+  const SpreadViewPtr view = spread_of(trace, request, std::int64_t{1} << 60, going_on);
   if (!view || !view->final) return nullptr;
   auto out = std::make_shared<SpreadView>(*view);
-  out->ripple = ripple(trace, wish.from_s, wish.to_s);
+  out->ripple = ripple(trace, request.from_s, request.to_s);
   return out;
 }
 

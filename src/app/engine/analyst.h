@@ -14,14 +14,14 @@
 
 namespace kuvio::app {
 
-struct BuildsWish {
+struct BuildsRequest {
   std::string reference, candidate;
   std::optional<double> equal_within;
 };
-struct TypicalWish {
+struct TypicalRequest {
   std::string reference, candidate, state;
 };
-struct LifeWish {
+struct LifeRequest {
   std::int64_t capture = 0;
   std::optional<LifeBasis> scenario;  ///< as edited; else from the book's documents
   std::optional<double> wanted_s;
@@ -29,22 +29,22 @@ struct LifeWish {
 };
 
 /// Works out what the Builds, Budget and Lifetime desks show. Lives in one thread, that of its
-/// connection. What cannot be worked out is told in the view (`trouble`), not thrown; only a book
+/// connection. What cannot be worked out is shown in the view (`trouble`), not thrown; only a book
 /// that cannot be read throws Error.
 class Analyst {
 public:
   explicit Analyst(const QString& path);
 
-  BuildsViewPtr builds(const BuildsWish& wish, const std::stop_token& stop);
-  TypicalViewPtr typical(const TypicalWish& wish, const std::stop_token& stop);
+  BuildsViewPtr builds(const BuildsRequest& request, const std::stop_token& stop);
+  TypicalViewPtr typical(const TypicalRequest& request, const std::stop_token& stop);
   BudgetViewPtr budget(const std::stop_token& stop);
-  LifeViewPtr life(const LifeWish& wish, const std::stop_token& stop);
+  LifeViewPtr life(const LifeRequest& request, const std::stop_token& stop);
   /// A budget's text made from what a capture measured: each state's mean current where it rests,
   /// its charge per visit elsewhere, with some room above. Empty when the capture is not split.
   std::string budget_from(std::int64_t capture);
 
   /// Every sample of a span, and its ripple. Null when it was given up or there is nothing.
-  SpreadViewPtr spread(const SpreadWish& wish, const std::function<bool()>& going_on);
+  SpreadViewPtr spread(const SpreadRequest& request, const std::function<bool()>& going_on);
   /// Where `other` lies beside `reference`, on its time, by their main currents.
   LineUp lineUp(std::int64_t reference, std::int64_t other, const std::stop_token& stop);
 

@@ -49,7 +49,7 @@ BenchControl::~BenchControl() {
 
 void BenchControl::connectTo(const Wiring& wanted) {
   if (recording()) {
-    emit failed(tr("Stop the recording before other addresses are connected."));
+    emit failed(tr("Stop the recording before connecting to other addresses."));
     return;
   }
   Wiring wiring = wanted;
@@ -60,14 +60,14 @@ void BenchControl::connectTo(const Wiring& wanted) {
   try {
     if ((!wiring.output.isEmpty() || wiring.others.isEmpty()) &&
         acquire::parse_endpoint(wiring.output.toStdString()).speaks != "scpi") {
-      emit failed(tr("%1 is no address of an output; it looks like scpi+tcp://HOST:PORT. Inputs "
-                     "without an output go under Also.")
+      emit failed(tr("%1 is not an output address (expected scpi+tcp://HOST:PORT). Inputs without "
+                     "an output go under More inputs.")
                       .arg(wiring.output));
       return;
     }
     if (!wiring.log.isEmpty() && !acquire::parse_endpoint(wiring.log.toStdString()).is_log()) {
       emit failed(
-          tr("%1 is no address of a device log; it looks like log+serial:/dev/ttyUSB0?baud=115200.")
+          tr("%1 is not a device log address (expected log+serial:/dev/ttyUSB0?baud=115200).")
               .arg(wiring.log));
       return;
     }
@@ -156,8 +156,7 @@ void BenchControl::startSimulated(const QString& build, quint64 seed, double spe
   connect(process_, &QProcess::readyReadStandardOutput, this, &BenchControl::readProcess);
   connect(process_, &QProcess::errorOccurred, this, [this](QProcess::ProcessError error) {
     if (error == QProcess::FailedToStart)
-      emit failed(
-          tr("The simulated bench cannot be started: %1 is not there.").arg(process_->program()));
+      emit failed(tr("Cannot start the simulated bench: %1 is missing.").arg(process_->program()));
   });
   process_->setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
   QStringList arguments{QStringLiteral("--seed"), QString::number(seed), QStringLiteral("--speed"),
@@ -223,23 +222,23 @@ void BenchControl::look() {
   if (!m.readings.empty()) {
     state_.current = m.readings.back().current;
     state_.voltage = m.readings.back().voltage;
-    state_.least = state_.most = *state_.current;
+    state_.min = state_.max = *state_.current;
     double sum = 0;
     for (const auto& r : m.readings) {
-      state_.least = std::min(state_.least, r.current);
-      state_.most = std::max(state_.most, r.current);
+      state_.min = std::min(state_.min, r.current);
+      state_.max = std::max(state_.max, r.current);
       sum += r.current;
     }
     state_.mean = sum / static_cast<double>(m.readings.size());
   }
   if (m.refusals != refusals_seen_) {
     refusals_seen_ = m.refusals;
-    // What was refused is not wished for with the next recording either.
+    // What was refused is not requested for with the next recording either.
     for (const acquire::OutputState& o : m.set) {
-      for (auto& [name, wish] : set_) {
+      for (auto& [name, request] : set_) {
         if (name != o.name && !(name.empty() && &o == &m.set.front())) continue;
-        if (wish.voltage) wish.voltage = o.voltage;
-        if (wish.current_limit) wish.current_limit = o.current_limit;
+        if (request.voltage) request.voltage = o.voltage;
+        if (request.current_limit) request.current_limit = o.current_limit;
       }
     }
     emit settingsRefused();
@@ -250,13 +249,13 @@ void BenchControl::look() {
   if (monitor_) {
     for (const acquire::DeviceLine& l : monitor_->take_lines())
       emit line(QString::fromStdString(book::printable(l.text)), l.sent);
-    for (const std::string& text : monitor_->take_told())
-      emit failed(tr("The output says: %1").arg(QString::fromStdString(text)));
+    for (const std::string& text : monitor_->take_errors())
+      emit failed(tr("Instrument error: %1").arg(QString::fromStdString(text)));
   }
-  if (state_.phase == BenchState::Phase::ready) lost_told_ = false;
+  if (state_.phase == BenchState::Phase::ready) lost_reported_ = false;
   const bool lost = was != BenchState::Phase::lost && state_.phase == BenchState::Phase::lost;
-  // The recording that it ended has told already, with what was saved.
-  if (lost && !std::exchange(lost_told_, false)) {
+  // The recording that it ended has reported already, with what was saved.
+  if (lost && !std::exchange(lost_reported_, false)) {
     QString why = qs(m.trouble) + QLatin1Char('.');
     why.front() = why.front().toUpper();
     emit failed(m.has_output ? tr("%1 Its output may be on: check it.").arg(why) : why);
@@ -280,7 +279,7 @@ void BenchControl::watchDrift() {
 void BenchControl::lookAtOthers() {
   state_.channels.clear();
   if (monitor_ && state_.current)
-    state_.channels.push_back({"I", "current", "A", *state_.current, state_.least, state_.most});
+    state_.channels.push_back({"I", "current", "A", *state_.current, state_.min, state_.max});
   if (monitor_ && state_.voltage)
     state_.channels.push_back(
         {"V", "voltage", "V", *state_.voltage, *state_.voltage, *state_.voltage});
@@ -298,18 +297,18 @@ void BenchControl::beginNow() {
 
 void BenchControl::zero(double seconds, const QString& accuracy) {
   if (recording() || wiring_.output.isEmpty()) return;
-  acquire::InputWish wish{acquire::parse_endpoint(wiring_.output.toStdString()), {}};
-  wish.settings.profiles = profiles_;
+  acquire::InputConfig request{acquire::parse_endpoint(wiring_.output.toStdString()), {}};
+  request.settings.profiles = profiles_;
   look_.stop();
   state_.phase = BenchState::Phase::connecting;
   emit changed();
   letGo();
-  helper_->post([this, courier = courier_, wish, seconds,
+  helper_->post([this, courier = courier_, request, seconds,
                  stated = accuracy.trimmed().toStdString()](const std::stop_token& stop) {
     std::vector<acquire::Zero> zeros;
     QString trouble;
     try {
-      zeros = acquire::measure_zero(wish, seconds, stated, stop);
+      zeros = acquire::measure_zero(request, seconds, stated, stop);
     } catch (const std::exception& e) {
       trouble = QString::fromUtf8(e.what());
     }
@@ -338,7 +337,8 @@ void BenchControl::tryProfile(const QString& address, const QString& file) {
     try {
       const acquire::Endpoint endpoint = acquire::parse_endpoint(address);
       if (endpoint.speaks != "scpi")
-        throw Error(Failure::usage, "not tried", address, "it is no instrument that speaks SCPI");
+        throw Error(Failure::usage, "not tried", address,
+                    "it is not an instrument that speaks SCPI");
       steps = acquire::try_profile(endpoint, acquire::read_profile(file), stop);
     } catch (const std::exception& e) {
       trouble = QString::fromUtf8(e.what());

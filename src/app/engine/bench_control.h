@@ -22,7 +22,7 @@
 namespace kuvio::app {
 
 /// What a recording is to be.
-struct RecordWish {
+struct RecordRequest {
   std::string name, build;
   double seconds = 0;  ///< 0: until stopped
   double rate_hz = 1000;
@@ -51,7 +51,7 @@ struct BenchState {
   acquire::MonitorState output;
   bool output_on = false;
   std::optional<double> current, voltage;  ///< as last read
-  double least = 0, mean = 0, most = 0;    ///< of the last moments (A)
+  double min = 0, mean = 0, max = 0;       ///< of the last moments (A)
   std::string trouble;                     ///< of the last thing that went wrong
   // While recording:
   std::string name, build;
@@ -69,7 +69,7 @@ struct BenchState {
 };
 
 /// The bench behind the window: watches the output while nothing is recorded, records into the open
-/// book, sends to the device. It never switches an output on unless told to. All talking to
+/// book, sends to the device. It never switches an output on unless asked to. All talking to
 /// equipment is done in other threads; every member returns at once.
 class BenchControl : public QObject {
   Q_OBJECT
@@ -77,7 +77,7 @@ public:
   explicit BenchControl(QObject* parent = nullptr);
   ~BenchControl() override;
 
-  /// Addresses as in kuvio-cli's --input; an empty log means none. What cannot be read is told.
+  /// Addresses as in kuvio-cli's --input; an empty log means none. What cannot be read is reported.
   void connectTo(const Wiring& wiring);
   const Wiring& wiring() const { return wiring_; }
   void disconnectAll();
@@ -101,21 +101,21 @@ public:
   void switchOver(const acquire::Switching& what);
   void send(const QString& line);
 
-  /// Reads a bench set-up; told by `setupRead`.
+  /// Reads a bench set-up; reported by `setupRead`.
   void readSetup(const QString& file);
   /// Connects to what a set-up has wired up. What it sets outputs to is set once they are reached
   /// and off; what the desk has no field for is kept for the recordings.
   void useSetup(const acquire::BenchSetup& setup);
-  /// Writes what a recording by `wish` would be set up with; told by `setupSaved`.
-  void saveSetup(const QString& file, const QString& name, const RecordWish& wish);
+  /// Writes what a recording by `request` would be set up with; reported by `setupSaved`.
+  void saveSetup(const QString& file, const QString& name, const RecordRequest& request);
   const std::optional<acquire::BenchSetup>& setup() const { return setup_; }
 
   void setBook(const QString& path);
-  void record(const RecordWish& wish);
+  void record(const RecordRequest& request);
   /// The same from power-on, whatever the first output was: it is switched off if it is on, and
   /// what it feeds has two seconds to empty. What it asks of the output and does not get ends it,
-  /// told by `failed`.
-  void recordFromOff(const RecordWish& wish);
+  /// reported by `failed`.
+  void recordFromOff(const RecordRequest& request);
   bool waitingForOff() const { return after_off_.has_value(); }
   bool firstOutputOn() const;
   void stop();
@@ -123,9 +123,9 @@ public:
   void mark(const QString& note);
   /// An armed recording begins at once.
   void beginNow();
-  /// Measures the zero of the output's current, device disconnected; told by `zeroed`.
+  /// Measures the zero of the output's current, device disconnected; reported by `zeroed`.
   void zero(double seconds, const QString& accuracy);
-  /// Says every command of a profile to the output; told by `profileTried`.
+  /// Sends every command of a profile to the output; reported by `profileTried`.
   void tryProfile(const QString& address, const QString& file);
   bool recording() const { return state_.phase == BenchState::Phase::recording; }
   const BenchState& state() const { return state_; }
@@ -153,11 +153,11 @@ private:
   void lookAtOthers();
   void letGo();
   void watch();
-  void startRecording(const RecordWish& wish);
+  void startRecording(const RecordRequest& request);
   void waitForOff();
-  acquire::RecordSettings settingsFor(const RecordWish& wish) const;
+  acquire::RecordSettings settingsFor(const RecordRequest& request) const;
   acquire::InputSettings settingsOf(const acquire::Endpoint& endpoint,
-                                    const RecordWish& wish) const;
+                                    const RecordRequest& request) const;
   void setAsSetUp();
   void watchDrift();
   void progress(const acquire::RecordProgress& p);
@@ -182,10 +182,11 @@ private:
   bool taking_setup_ = false;   // it connects itself
   SteadyWatch drift_{BenchState::kDriftOver, BenchState::kSettled, 0};
   double drift_seen_s_ = 0;
-  bool lost_told_ = false;      // that the link is lost
-  std::set<std::string> told_;  // of this recording, as it went
+  bool lost_reported_ = false;      // that the link is lost
+  std::set<std::string> reported_;  // of this recording, as it went
   std::optional<std::stop_source> stop_;
-  std::optional<RecordWish> after_off_;  // to be recorded once the output has been off long enough
+  std::optional<RecordRequest>
+      after_off_;  // to be recorded once the output has been off long enough
   QTimer off_;
   QElapsedTimer off_asked_, off_since_;
   struct Mark {

@@ -32,10 +32,10 @@ std::vector<std::string> wanted_channels(const acquire::MonitorState& output, bo
 
 }  // namespace
 
-void BenchControl::recordFromOff(const RecordWish& wish) {
+void BenchControl::recordFromOff(const RecordRequest& request) {
   if (recording() || after_off_) return;
-  if (!firstOutputOn() || !monitor_) return record(wish);
-  after_off_ = wish;
+  if (!firstOutputOn() || !monitor_) return record(request);
+  after_off_ = request;
   const auto& all = state_.output.outputs;
   switchOutput(false, all.empty() ? QString() : qs(all.front().first));
   off_asked_.start();
@@ -55,8 +55,8 @@ void BenchControl::waitForOff() {
   } else if (!off_since_.isValid()) {
     off_since_.start();
   } else if (off_since_.elapsed() >= kEmpties) {
-    const RecordWish wish = *after_off_;
-    record(wish);
+    const RecordRequest request = *after_off_;
+    record(request);
   }
 }
 
@@ -65,12 +65,12 @@ bool BenchControl::firstOutputOn() const {
   return all.size() > 1 ? all.front().second : state_.output_on;
 }
 
-void BenchControl::record(const RecordWish& wish) {
+void BenchControl::record(const RecordRequest& request) {
   if (recording()) return;
   off_.stop();
   after_off_.reset();
   if (book_.isEmpty()) {
-    emit failed(tr("Open or make a book first: a capture is recorded into it."));
+    emit failed(tr("Open or create a book first; captures are recorded into it."));
     return;
   }
   if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) {
@@ -81,34 +81,34 @@ void BenchControl::record(const RecordWish& wish) {
   learned_.clear();
   for (const auto& watch : watches_) learned_.push_back(watch->state().learned);
   state_.phase = BenchState::Phase::recording;
-  state_.name = wish.name;
-  state_.build = wish.build;
+  state_.name = request.name;
+  state_.build = request.build;
   state_.recorded_s = 0;
-  state_.wanted_s = wish.seconds;
+  state_.wanted_s = request.seconds;
   state_.samples = state_.log_lines = state_.capture = 0;
   state_.trouble.clear();
   state_.away.clear();
-  told_.clear();
+  reported_.clear();
   marks_.clear();
   control_ = std::make_shared<acquire::RecordControl>();
   emit changed();
   // The recorder has the links for itself: the monitor lets go of them first.
   helper_->post([this, courier = courier_, old = std::exchange(monitor_, nullptr),
-                 watches = std::exchange(watches_, {}), wish](const std::stop_token&) mutable {
+                 watches = std::exchange(watches_, {}), request](const std::stop_token&) mutable {
     old.reset();
     watches.clear();
-    courier.deliver([this, wish] { startRecording(wish); });
+    courier.deliver([this, request] { startRecording(request); });
   });
 }
 
 /// As a set-up says, where there is one that knows the input.
 acquire::InputSettings BenchControl::settingsOf(const acquire::Endpoint& endpoint,
-                                                const RecordWish& wish) const {
+                                                const RecordRequest& request) const {
   acquire::InputSettings out;
-  out.rate_hz = wish.rate_hz;
+  out.rate_hz = request.rate_hz;
   out.reconnect_s = kTriedAgain;
   if (setup_) {
-    for (const acquire::InputWish& known : setup_->record.inputs) {
+    for (const acquire::InputConfig& known : setup_->record.inputs) {
       if (known.endpoint.text == endpoint.text) out = known.settings;
     }
     if (out.reconnect_s <= 0) out.reconnect_s = kTriedAgain;
@@ -117,12 +117,12 @@ acquire::InputSettings BenchControl::settingsOf(const acquire::Endpoint& endpoin
   return out;
 }
 
-acquire::RecordSettings BenchControl::settingsFor(const RecordWish& wish) const {
+acquire::RecordSettings BenchControl::settingsFor(const RecordRequest& request) const {
   acquire::RecordSettings s;
   if (setup_) s = setup_->record;
   s.inputs.clear();
-  s.name = wish.name;
-  s.build = wish.build;
+  s.name = request.name;
+  s.build = request.build;
   s.log.reset();
   if (!wiring_.log.isEmpty()) s.log = acquire::parse_endpoint(wiring_.log.toStdString());
   if (s.log && s.log->options.count("time_scale")) {
@@ -132,18 +132,18 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordWish& wish) const 
       s.time_scale = 1;
     }
   }
-  s.seconds = wish.seconds;
+  s.seconds = request.seconds;
   if (!wiring_.output.isEmpty()) {
-    acquire::InputWish main;
+    acquire::InputConfig main;
     main.endpoint = acquire::parse_endpoint(wiring_.output.toStdString());
-    main.settings = settingsOf(main.endpoint, wish);
-    main.settings.rate_hz = wish.rate_hz;
-    main.settings.channels = wanted_channels(state_.output, wish.record_voltage);
-    main.settings.logic = wish.logic;
+    main.settings = settingsOf(main.endpoint, request);
+    main.settings.rate_hz = request.rate_hz;
+    main.settings.channels = wanted_channels(state_.output, request.record_voltage);
+    main.settings.logic = request.logic;
     if (!state_.output.currents.empty()) {
       const std::string& current = state_.output.currents.front();
       main.settings.range.erase(current);
-      if (!wish.range.empty()) main.settings.range[current] = wish.range;
+      if (!request.range.empty()) main.settings.range[current] = request.range;
     }
     if (state_.output.has_output) {
       auto& outputs = main.settings.outputs;
@@ -156,11 +156,11 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordWish& wish) const 
       }
       for (auto& [name, o] : outputs) {
         o.power_on = false;
-        o.power_off = wish.power_off;
-        o.off_if_bad = true;
+        o.power_off = request.power_off;
+        o.off_on_failure = true;
       }
       outputs[state_.output.set.empty() ? "" : state_.output.set.front().name].power_on =
-          wish.power_on;
+          request.power_on;
     }
     s.inputs.push_back(std::move(main));
   }
@@ -169,21 +169,21 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordWish& wish) const 
     for (const acquire::Endpoint& known : learned_) {
       if (known.text == endpoint.text) endpoint = known;
     }
-    s.inputs.push_back({endpoint, settingsOf(endpoint, wish)});
+    s.inputs.push_back({endpoint, settingsOf(endpoint, request)});
   }
   for (const auto& [name, zero] : zeros_) s.calibration[name] = zero;
   for (const auto& [name, accuracy] : zero_accuracies_) s.accuracies[name] = accuracy;
-  s.shunts = wish.shunts;
-  s.arm = wish.arm;
-  s.until = wish.until;
-  s.before_s = wish.before_s;
-  s.accuracy = wish.accuracy;
-  s.conditions = wish.conditions;
+  s.shunts = request.shunts;
+  s.arm = request.arm;
+  s.until = request.until;
+  s.before_s = request.before_s;
+  s.accuracy = request.accuracy;
+  s.conditions = request.conditions;
   return s;
 }
 
-void BenchControl::startRecording(const RecordWish& wish) {
-  acquire::RecordSettings s = settingsFor(wish);
+void BenchControl::startRecording(const RecordRequest& request) {
+  acquire::RecordSettings s = settingsFor(request);
   s.control = control_.get();
   stop_ = recorder_->post([this, courier = courier_, s, control = control_,
                            path = book_.toStdString()](const std::stop_token& stop) {
@@ -223,8 +223,8 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
     if (c.quantity == "voltage" && !state_.voltage && c.observed_s > 0) state_.voltage = c.last;
   }
   if (current && current->observed_s > 0) {
-    state_.least = current->least;
-    state_.most = current->most;
+    state_.min = current->min;
+    state_.max = current->max;
     if (!marks_.empty() && current->observed_s > marks_.back().observed_s) {
       state_.current =
           (current->sum - marks_.back().charge) / (current->observed_s - marks_.back().observed_s);
@@ -233,8 +233,8 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
     marks_.push_back({p.recorded_s, current->sum, current->observed_s});
     if (marks_.size() > 4000) marks_.pop_front();
   }
-  for (const std::string& text : p.told) {
-    told_.insert(text);
+  for (const std::string& text : p.messages) {
+    reported_.insert(text);
     emit failed(sentence(text));
   }
   for (const book::LogLine& l : p.lines) emit line(QString::fromStdString(l.text), l.sent);
@@ -280,9 +280,9 @@ void BenchControl::ended(const acquire::RecordResult& result, const QString& tro
                   : tr("Nothing was recorded: %1").arg(trouble));
   }
   for (const std::string& w : result.warnings) {
-    if (told_.count(w) == 0) words << sentence(w);
+    if (reported_.count(w) == 0) words << sentence(w);
   }
-  lost_told_ = result.interrupted;
+  lost_reported_ = result.interrupted;
   emit recordingEnded(result.capture, result.interrupted || !trouble.isEmpty(),
                       words.join(QLatin1Char(' ')));
   watch();
@@ -302,18 +302,18 @@ void BenchControl::readSetup(const QString& file) {
 
 void BenchControl::useSetup(const acquire::BenchSetup& setup) {
   if (recording()) {
-    emit failed(tr("Stop the recording before another set-up is used."));
+    emit failed(tr("Stop the recording before loading another set-up."));
     return;
   }
   Wiring wiring;
-  for (const acquire::InputWish& wish : setup.record.inputs) {
-    const QString text = qs(wish.endpoint.text);
-    if (wish.endpoint.speaks == "scpi" && wiring.output.isEmpty()) {
+  for (const acquire::InputConfig& request : setup.record.inputs) {
+    const QString text = qs(request.endpoint.text);
+    if (request.endpoint.speaks == "scpi" && wiring.output.isEmpty()) {
       wiring.output = text;
     } else {
       wiring.others << text;
     }
-    const auto profile = setup.profiles.find(wish.endpoint.text);
+    const auto profile = setup.profiles.find(request.endpoint.text);
     if (profile != setup.profiles.end() && wiring.profile.isEmpty())
       wiring.profile = qs(profile->second);
   }
@@ -328,30 +328,31 @@ void BenchControl::useSetup(const acquire::BenchSetup& setup) {
 void BenchControl::setAsSetUp() {
   setup_pending_ = false;
   if (!setup_ || !state_.output.has_output) return;
-  for (acquire::InputWish& wish : setup_->record.inputs) {
-    if (qs(wish.endpoint.text) != wiring_.output) continue;
-    for (const auto& [name, o] : wish.settings.outputs) {
+  for (acquire::InputConfig& request : setup_->record.inputs) {
+    if (qs(request.endpoint.text) != wiring_.output) continue;
+    for (const auto& [name, o] : request.settings.outputs) {
       const QString output = qs(name);
       if (state_.output_on) {
         emit failed(
-            tr("The output is on: what the set-up sets it to is not set. Switch it off and "
-               "open the set-up again."));
-        wish.settings.outputs.clear();
+            tr("The output is on, so its settings from the set-up were not applied. Switch it off "
+               "and open the set-up again."));
+        request.settings.outputs.clear();
         return;
       }
       if (o.voltage) setVoltage(*o.voltage, output);
       if (o.current_limit) setCurrentLimit(*o.current_limit, output);
       if (o.cut_off) setCutOff(*o.cut_off, output);
     }
-    for (const auto& [line, high] : wish.settings.lines)
+    for (const auto& [line, high] : request.settings.lines)
       switchOver({acquire::Switching::What::line, line, high, 0});
   }
 }
 
-void BenchControl::saveSetup(const QString& file, const QString& name, const RecordWish& wish) {
+void BenchControl::saveSetup(const QString& file, const QString& name,
+                             const RecordRequest& request) {
   acquire::BenchSetup setup;
   setup.name = name.toStdString();
-  setup.record = settingsFor(wish);
+  setup.record = settingsFor(request);
   // Zeros are of the day.
   setup.record.calibration =
       setup_ ? setup_->record.calibration : std::map<std::string, book::Calibration>{};
@@ -361,9 +362,9 @@ void BenchControl::saveSetup(const QString& file, const QString& name, const Rec
   if (!wiring_.profile.isEmpty())
     setup.profiles[wiring_.output.toStdString()] = wiring_.profile.toStdString();
   for (const acquire::OutputState& o : state_.output.set) {
-    for (acquire::InputWish& wished : setup.record.inputs) {
-      const auto it = wished.settings.outputs.find(o.name);
-      if (qs(wished.endpoint.text) != wiring_.output || it == wished.settings.outputs.end())
+    for (acquire::InputConfig& requested : setup.record.inputs) {
+      const auto it = requested.settings.outputs.find(o.name);
+      if (qs(requested.endpoint.text) != wiring_.output || it == requested.settings.outputs.end())
         continue;
       if (o.voltage > 0 && !it->second.voltage) it->second.voltage = o.voltage;
       if (o.current_limit > 0 && !it->second.current_limit)

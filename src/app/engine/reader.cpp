@@ -30,7 +30,7 @@ void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& 
   for (const book::Event& e : events) {
     const bool mark = e.kind == "mark";
     const bool trouble =
-        e.kind == "samples_lost" || e.kind == "output_cut_off" || e.kind == "current_limited" ||
+        e.kind == "samples_lost" || e.kind == "output_tripped" || e.kind == "current_limited" ||
         e.kind == "device_reset_loop" || e.kind == "link_lost" || e.kind == "input_lost" ||
         e.kind == "input_silent" || e.kind == "machine_slept" || e.kind == "disk_full" ||
         e.kind == "log_lost" || e.kind == "output_found_on";
@@ -138,7 +138,7 @@ void Reader::grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo
   const std::pair key{open.view->info.id, now.name};
   try {
     trace.grow(now);
-  } catch (const Error&) {  // told when it is opened anew
+  } catch (const Error&) {  // reported when it is opened anew
     columns_.erase(key);
     open.current = nullptr;
     open.traces.clear();
@@ -176,7 +176,7 @@ const Reader::Sketch& Reader::sketch(const book::CaptureInfo& info) {
       auto& trace = spare_[channel.id] = std::make_unique<book::ChannelTrace>(book_, channel);
       sketch.take(*trace, info.recording);
     }
-  } catch (const Error&) {  // without a current, or damaged: told when it is opened
+  } catch (const Error&) {  // without a current, or damaged: reported when it is opened
     sketch = {};
   }
   sketch.samples = samples;
@@ -348,23 +348,23 @@ MomentsReadingPtr Reader::moments(const std::vector<double>& moments) const {
   return out;
 }
 
-SpreadViewPtr Reader::spread(const SpreadWish& wish) const {
+SpreadViewPtr Reader::spread(const SpreadRequest& request) const {
   constexpr std::int64_t kAtOnce = 200'000;  // samples: some milliseconds
-  if (open_.empty() || !open_.front().current || open_.front().view->info.id != wish.capture)
+  if (open_.empty() || !open_.front().current || open_.front().view->info.id != request.capture)
     return nullptr;
-  return spread_of(*open_.front().current, wish, kAtOnce, {});
+  return spread_of(*open_.front().current, request, kAtOnce, {});
 }
 
-SpreadViewPtr spread_of(const Trace& trace, const SpreadWish& wish, std::int64_t at_most,
+SpreadViewPtr spread_of(const Trace& trace, const SpreadRequest& request, std::int64_t at_most,
                         const std::function<bool()>& going_on) {
-  const double from = std::clamp(wish.from_s, trace.from_s(), trace.to_s()),
-               to = std::clamp(wish.to_s, trace.from_s(), trace.to_s());
-  if (!(to > from) || wish.bins.count() < 1) return nullptr;
+  const double from = std::clamp(request.from_s, trace.from_s(), trace.to_s()),
+               to = std::clamp(request.to_s, trace.from_s(), trace.to_s());
+  if (!(to > from) || request.bins.count() < 1) return nullptr;
   auto out = std::make_shared<SpreadView>();
-  out->wish = wish;
+  out->request = request;
   const SpanFigures all = measure(trace, from, to);
   out->peak_to_peak = all.max.value_or(0) - all.min.value_or(0);
-  out->spread = distribution(trace, from, to, wish.bins, at_most, going_on);
+  out->spread = distribution(trace, from, to, request.bins, at_most, going_on);
   out->final = out->spread.whole;
   return out;
 }

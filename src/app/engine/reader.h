@@ -15,7 +15,7 @@
 namespace kuvio::app {
 
 /// What a frame is to show.
-struct FrameWish {
+struct FrameRequest {
   double from_s = 0, to_s = 0;
   int columns = 0;                              ///< pixels across
   std::uint64_t revision = 0;                   ///< of the lanes
@@ -34,14 +34,14 @@ public:
   BookViewPtr list();
   /// Opens the captures to be drawn together; those that are not there are left out.
   ShownPtr show(const std::vector<std::int64_t>& captures);
-  /// Null when nothing is shown or the wish is empty. Columns that are not exact after
-  /// `patience_s` are left loose; the same wish again goes on with them.
-  FramePtr frame(const FrameWish& wish, double patience_s);
+  /// Null when nothing is shown or the request is empty. Columns that are not exact after
+  /// `patience_s` are left loose; the same request again goes on with them.
+  FramePtr frame(const FrameRequest& request, double patience_s);
   SpanReadingPtr span(double from_s, double to_s) const;
   /// Values of the first capture's channels.
   MomentsReadingPtr moments(const std::vector<double>& moments) const;
   /// At once: from pieces of the span where it is long, without its ripple.
-  SpreadViewPtr spread(const SpreadWish& wish) const;
+  SpreadViewPtr spread(const SpreadRequest& request) const;
   LevelHistogramPtr histogram(const std::stop_token& stop) const;
   /// Splits what is shown by a recipe's text, without saving it.
   RecipePreviewPtr preview(const std::string& text) const;
@@ -71,9 +71,9 @@ private:
     std::vector<EnvelopeColumn> columns;
   };
   static void fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
-                           const Patience& patience, Columns& cache);
-  Curve curve(const CurveSource& source, const Trace& trace, const FrameWish& wish, double offset_s,
-              const Patience& patience);
+                           const WaitClock& patience, Columns& cache);
+  Curve curve(const CurveSource& source, const Trace& trace, const FrameRequest& request,
+              double offset_s, const WaitClock& patience);
   /// `known`: the same capture as it was open before; `axis_s`: where the first one's time 0 lies.
   Open open(const book::CaptureInfo& info, std::size_t ink, double axis_s, Open known);
   void grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now);
@@ -92,7 +92,7 @@ private:
 };
 
 /// Null when the span holds nothing. `going_on` as for kuvio::distribution.
-SpreadViewPtr spread_of(const Trace& trace, const SpreadWish& wish, std::int64_t at_most,
+SpreadViewPtr spread_of(const Trace& trace, const SpreadRequest& request, std::int64_t at_most,
                         const std::function<bool()>& going_on);
 
 /// Fills of a recipe's states, the first for the one with the most time.

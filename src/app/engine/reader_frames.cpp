@@ -15,7 +15,7 @@ namespace {
 using Clock = std::chrono::steady_clock;
 
 /// Makes loose columns of a grid exact while there is patience.
-void tighten(const Trace& trace, double width, std::int64_t first, const Patience& patience,
+void tighten(const Trace& trace, double width, std::int64_t first, const WaitClock& patience,
              std::vector<EnvelopeColumn>& columns) {
   for (std::size_t i = 0; i < columns.size(); ++i) {
     if (!columns[i].loose) continue;
@@ -72,7 +72,7 @@ void mark_breaks(const Trace& trace, double from_s, double to_s, double grain, d
 }  // namespace
 
 void Reader::fill_columns(const Trace& trace, double width, std::int64_t first, std::int64_t count,
-                          const Patience& patience, Columns& cache) {
+                          const WaitClock& patience, Columns& cache) {
   const auto make = [&](std::int64_t from, std::int64_t n) {
     const double at = static_cast<double>(from) * width;
     return envelope(trace, at, at + static_cast<double>(n) * width, static_cast<int>(n), patience);
@@ -99,53 +99,54 @@ void Reader::fill_columns(const Trace& trace, double width, std::int64_t first, 
   tighten(trace, width, first, patience, cache.columns);
 }
 
-Curve Reader::curve(const CurveSource& source, const Trace& trace, const FrameWish& wish,
-                    double offset_s, const Patience& patience) {
+Curve Reader::curve(const CurveSource& source, const Trace& trace, const FrameRequest& request,
+                    double offset_s, const WaitClock& patience) {
   Curve out;
   out.source = source;
   out.averaged = trace.kind() == SampleKind::averaged && source.form == CurveForm::samples;
-  const double from = wish.from_s - offset_s, to = wish.to_s - offset_s;
-  const double pixel = (to - from) / wish.columns;
+  const double from = request.from_s - offset_s, to = request.to_s - offset_s;
+  const double pixel = (to - from) / request.columns;
   mark_breaks(trace, from, to, pixel / 2, offset_s, out);
   if (source.form == CurveForm::charge) {
-    out.points = running_integral(trace, trace.from_s(), from, to, wish.columns);
+    out.points = running_integral(trace, trace.from_s(), from, to, request.columns);
   } else if (source.form == CurveForm::mean) {
-    out.points = rolling_mean(trace, source.window_s, from, to, wish.columns);
-  } else if (count_samples(trace, from, to) <= 2 * wish.columns) {
+    out.points = rolling_mean(trace, source.window_s, from, to, request.columns);
+  } else if (count_samples(trace, from, to) <= 2 * request.columns) {
     out.points = points(trace, from, to);
   } else {
     Columns& cache = columns_[{open_[source.capture].view->info.id, source.channel}];
     double width = pixel;
     // A pan keeps the width but for rounding: the grid stays the same one.
-    if (std::fabs(cache.width - width) * wish.columns < 1e-6 * width) width = cache.width;
+    if (std::fabs(cache.width - width) * request.columns < 1e-6 * width) width = cache.width;
     const auto first = static_cast<std::int64_t>(std::floor(from / width));
-    fill_columns(trace, width, first, wish.columns + 1, patience, cache);
+    fill_columns(trace, width, first, request.columns + 1, patience, cache);
     out.columns = cache.columns;
     out.from_s = static_cast<double>(first) * width + offset_s;
-    out.to_s = static_cast<double>(first + wish.columns + 1) * width + offset_s;
+    out.to_s = static_cast<double>(first + request.columns + 1) * width + offset_s;
   }
   for (TracePoint& p : out.points) p.time_s += offset_s;
   return out;
 }
 
-FramePtr Reader::frame(const FrameWish& wish, double patience_s) {
-  if (open_.empty() || !(wish.to_s > wish.from_s) || wish.columns <= 0) return nullptr;
+FramePtr Reader::frame(const FrameRequest& request, double patience_s) {
+  if (open_.empty() || !(request.to_s > request.from_s) || request.columns <= 0) return nullptr;
   const auto until = Clock::now() + std::chrono::duration<double>(patience_s);
-  const Patience patience = [&] { return Clock::now() < until; };
+  const WaitClock patience = [&] { return Clock::now() < until; };
   auto out = std::make_shared<Frame>();
-  out->from_s = wish.from_s;
-  out->to_s = wish.to_s;
-  out->revision = wish.revision;
-  for (const auto& sources : wish.lanes) {
+  out->from_s = request.from_s;
+  out->to_s = request.to_s;
+  out->revision = request.revision;
+  for (const auto& sources : request.lanes) {
     LaneFrame lane;
     for (const CurveSource& source : sources) {
       if (source.capture >= open_.size()) continue;
       const Open& open = open_[source.capture];
       const auto it = open.traces.find(source.channel);
       if (it == open.traces.end()) continue;
-      const double offset =
-          source.capture < wish.offsets.size() ? wish.offsets[source.capture] : open.view->offset_s;
-      lane.curves.push_back(curve(source, *it->second, wish, offset, patience));
+      const double offset = source.capture < request.offsets.size()
+                                ? request.offsets[source.capture]
+                                : open.view->offset_s;
+      lane.curves.push_back(curve(source, *it->second, request, offset, patience));
       const auto& columns = lane.curves.back().columns;
       out->loose = out->loose || std::any_of(columns.begin(), columns.end(),
                                              [](const EnvelopeColumn& c) { return c.loose; });
@@ -154,7 +155,7 @@ FramePtr Reader::frame(const FrameWish& wish, double patience_s) {
   }
   const Open& first = open_.front();
   if (first.current && !first.view->visits.empty())
-    out->fan = make_fan(*first.current, first.view->visits, wish.from_s, wish.to_s);
+    out->fan = make_fan(*first.current, first.view->visits, request.from_s, request.to_s);
   return out;
 }
 

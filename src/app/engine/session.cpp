@@ -19,22 +19,22 @@ namespace {
 constexpr double kFrameS = 0.004, kTighterS = 0.012;
 }  // namespace
 
-/// The newest wish of a kind; taken once.
+/// The newest request of a kind; taken once.
 template <typename T>
 class Session::Latest {
 public:
-  void set(T wish) {
+  void set(T request) {
     const std::lock_guard lock(mutex_);
-    wish_ = std::move(wish);
+    request_ = std::move(request);
   }
   std::optional<T> take() {
     const std::lock_guard lock(mutex_);
-    return std::exchange(wish_, std::nullopt);
+    return std::exchange(request_, std::nullopt);
   }
 
 private:
   std::mutex mutex_;  // held for moments only
-  std::optional<T> wish_;
+  std::optional<T> request_;
 };
 
 /// One change of the book in the undo list. It has been made when it is pushed.
@@ -58,17 +58,17 @@ Session::Session(QObject* parent)
       courier_(this),
       reader_(std::make_shared<std::unique_ptr<Reader>>()),
       analyst_(std::make_shared<std::unique_ptr<Analyst>>()),
-      frame_wish_(std::make_shared<Latest<FrameWish>>()),
-      span_wish_(std::make_shared<Latest<std::pair<double, double>>>()),
-      moments_wish_(std::make_shared<Latest<std::vector<double>>>()),
-      spread_wish_(std::make_shared<Latest<SpreadWish>>()),
-      whole_spread_wish_(std::make_shared<Latest<SpreadWish>>()),
+      frame_request_(std::make_shared<Latest<FrameRequest>>()),
+      span_request_(std::make_shared<Latest<std::pair<double, double>>>()),
+      moments_request_(std::make_shared<Latest<std::vector<double>>>()),
+      spread_request_(std::make_shared<Latest<SpreadRequest>>()),
+      whole_spread_request_(std::make_shared<Latest<SpreadRequest>>()),
       spreads_wanted_(std::make_shared<std::atomic<std::uint64_t>>(0)),
-      preview_wish_(std::make_shared<Latest<std::string>>()),
-      life_wish_(std::make_shared<Latest<LifeWish>>()),
-      builds_wish_(std::make_shared<Latest<BuildsWish>>()),
-      typical_wish_(std::make_shared<Latest<TypicalWish>>()),
-      budget_wishes_(std::make_shared<std::atomic<int>>(0)),
+      preview_request_(std::make_shared<Latest<std::string>>()),
+      life_request_(std::make_shared<Latest<LifeRequest>>()),
+      builds_request_(std::make_shared<Latest<BuildsRequest>>()),
+      typical_request_(std::make_shared<Latest<TypicalRequest>>()),
+      budget_requests_(std::make_shared<std::atomic<int>>(0)),
       view_(std::make_unique<Strand>()),
       desks_(std::make_unique<Strand>()),
       writer_(std::make_unique<Strand>()),
@@ -197,66 +197,66 @@ void Session::poll() {
   });
 }
 
-void Session::wantFrame(const FrameWish& wish) {
+void Session::requestFrame(const FrameRequest& request) {
   ++frames_wanted_;
-  frame_wish_->set(wish);
+  frame_request_->set(request);
   postFrame(kFrameS);
 }
 
 /// A frame that is not exact yet is followed by another, unless something else is wanted by then.
 void Session::postFrame(double patience_s) {
-  post(Who::view, [this, courier = courier_, reader = reader_, wishes = frame_wish_, patience_s,
-                   mine = frames_wanted_](const std::stop_token&) {
-    const auto newest = wishes->take();
+  post(Who::view, [this, courier = courier_, reader = reader_, requests = frame_request_,
+                   patience_s, mine = frames_wanted_](const std::stop_token&) {
+    const auto newest = requests->take();
     if (!newest || !*reader) return;
     const FramePtr frame = (*reader)->frame(*newest, patience_s);
     if (!frame) return;
-    courier.deliver([this, frame, wish = *newest, mine] {
+    courier.deliver([this, frame, request = *newest, mine] {
       emit frameReady(frame);
       if (!frame->loose || mine != frames_wanted_) return;
-      frame_wish_->set(wish);
+      frame_request_->set(request);
       postFrame(kTighterS);
     });
   });
 }
 
-void Session::wantSpan(double from_s, double to_s) {
-  span_wish_->set({from_s, to_s});
-  post(Who::view,
-       [this, courier = courier_, reader = reader_, wishes = span_wish_](const std::stop_token&) {
-         const auto newest = wishes->take();
-         if (!newest || !*reader) return;
-         if (const SpanReadingPtr reading = (*reader)->span(newest->first, newest->second))
-           courier.deliver([this, reading] { emit spanReady(reading); });
-       });
+void Session::requestSpan(double from_s, double to_s) {
+  span_request_->set({from_s, to_s});
+  post(Who::view, [this, courier = courier_, reader = reader_,
+                   requests = span_request_](const std::stop_token&) {
+    const auto newest = requests->take();
+    if (!newest || !*reader) return;
+    if (const SpanReadingPtr reading = (*reader)->span(newest->first, newest->second))
+      courier.deliver([this, reading] { emit spanReady(reading); });
+  });
 }
 
-void Session::wantMoments(const std::vector<double>& moments) {
-  moments_wish_->set(moments);
+void Session::requestMoments(const std::vector<double>& moments) {
+  moments_request_->set(moments);
   post(Who::view, [this, courier = courier_, reader = reader_,
-                   wishes = moments_wish_](const std::stop_token&) {
-    const auto newest = wishes->take();
+                   requests = moments_request_](const std::stop_token&) {
+    const auto newest = requests->take();
     if (!newest || !*reader) return;
     if (const MomentsReadingPtr reading = (*reader)->moments(*newest))
       courier.deliver([this, reading] { emit momentsReady(reading); });
   });
 }
 
-void Session::wantSpread(const SpreadWish& wish) {
+void Session::requestSpread(const SpreadRequest& request) {
   const std::uint64_t mine = ++*spreads_wanted_;
-  spread_wish_->set(wish);
-  whole_spread_wish_->set(wish);
-  post(Who::view,
-       [this, courier = courier_, reader = reader_, wishes = spread_wish_](const std::stop_token&) {
-         const auto newest = wishes->take();
-         if (!newest || !*reader) return;
-         if (const SpreadViewPtr view = (*reader)->spread(*newest))
-           courier.deliver([this, view] { emit spreadReady(view); });
-       });
-  post(Who::desks, [this, courier = courier_, analyst = analyst_, wishes = whole_spread_wish_,
+  spread_request_->set(request);
+  whole_spread_request_->set(request);
+  post(Who::view, [this, courier = courier_, reader = reader_,
+                   requests = spread_request_](const std::stop_token&) {
+    const auto newest = requests->take();
+    if (!newest || !*reader) return;
+    if (const SpreadViewPtr view = (*reader)->spread(*newest))
+      courier.deliver([this, view] { emit spreadReady(view); });
+  });
+  post(Who::desks, [this, courier = courier_, analyst = analyst_, requests = whole_spread_request_,
                     wanted = spreads_wanted_, mine](const std::stop_token& stop) {
-    if (*wanted != mine) return;  // a newer wish waits behind this one
-    const auto newest = wishes->take();
+    if (*wanted != mine) return;  // a newer request waits behind this one
+    const auto newest = requests->take();
     if (!newest || !*analyst) return;
     const auto going_on = [&] { return *wanted == mine && !stop.stop_requested(); };
     if (const SpreadViewPtr view = (*analyst)->spread(*newest, going_on))
@@ -277,18 +277,18 @@ void Session::wantLineUp(std::int64_t reference, std::int64_t other) {
       tr("Lining up"));
 }
 
-void Session::wantPreview(const std::string& recipe_text) {
-  preview_wish_->set(recipe_text);
+void Session::requestPreview(const std::string& recipe_text) {
+  preview_request_->set(recipe_text);
   post(Who::view, [this, courier = courier_, reader = reader_,
-                   wishes = preview_wish_](const std::stop_token&) {
-    const auto newest = wishes->take();
+                   requests = preview_request_](const std::stop_token&) {
+    const auto newest = requests->take();
     if (!newest || !*reader) return;
     const RecipePreviewPtr preview = (*reader)->preview(*newest);
     courier.deliver([this, preview] { emit previewReady(preview); });
   });
 }
 
-void Session::wantHistogram() {
+void Session::requestHistogram() {
   post(Who::view, [this, courier = courier_, reader = reader_](const std::stop_token& stop) {
     if (!*reader) return;
     if (const LevelHistogramPtr histogram = (*reader)->histogram(stop))
@@ -342,13 +342,13 @@ void Session::putBack(const std::vector<book::Change>& changes, bool after) {
   });
 }
 
-void Session::wantBuilds(const BuildsWish& wish) {
-  builds_wish_->set(wish);
+void Session::requestBuilds(const BuildsRequest& request) {
+  builds_request_->set(request);
   post(
       Who::desks,
       [this, courier = courier_, analyst = analyst_,
-       wishes = builds_wish_](const std::stop_token& stop) {
-        const auto newest = wishes->take();
+       requests = builds_request_](const std::stop_token& stop) {
+        const auto newest = requests->take();
         if (!newest || !*analyst) return;
         const BuildsViewPtr view = (*analyst)->builds(*newest, stop);
         if (!stop.stop_requested()) courier.deliver([this, view] { emit buildsReady(view); });
@@ -356,35 +356,35 @@ void Session::wantBuilds(const BuildsWish& wish) {
       tr("Comparing builds"));
 }
 
-void Session::wantTypical(const TypicalWish& wish) {
-  typical_wish_->set(wish);
+void Session::requestTypical(const TypicalRequest& request) {
+  typical_request_->set(request);
   post(Who::desks, [this, courier = courier_, analyst = analyst_,
-                    wishes = typical_wish_](const std::stop_token& stop) {
-    const auto newest = wishes->take();
+                    requests = typical_request_](const std::stop_token& stop) {
+    const auto newest = requests->take();
     if (!newest || !*analyst) return;
     const TypicalViewPtr view = (*analyst)->typical(*newest, stop);
     if (!stop.stop_requested()) courier.deliver([this, view] { emit typicalReady(view); });
   });
 }
 
-void Session::wantBudget() {
-  ++*budget_wishes_;
+void Session::requestBudget() {
+  ++*budget_requests_;
   post(
       Who::desks,
       [this, courier = courier_, analyst = analyst_,
-       wishes = budget_wishes_](const std::stop_token& stop) {
-        if (--*wishes > 0 || !*analyst) return;  // a newer wish waits behind this one
+       requests = budget_requests_](const std::stop_token& stop) {
+        if (--*requests > 0 || !*analyst) return;  // a newer request waits behind this one
         const BudgetViewPtr view = (*analyst)->budget(stop);
         if (!stop.stop_requested()) courier.deliver([this, view] { emit budgetReady(view); });
       },
       tr("Checking the budget"));
 }
 
-void Session::wantLife(const LifeWish& wish) {
-  life_wish_->set(wish);
+void Session::requestLife(const LifeRequest& request) {
+  life_request_->set(request);
   post(Who::desks, [this, courier = courier_, analyst = analyst_,
-                    wishes = life_wish_](const std::stop_token& stop) {
-    const auto newest = wishes->take();
+                    requests = life_request_](const std::stop_token& stop) {
+    const auto newest = requests->take();
     if (!newest || !*analyst) return;
     const LifeViewPtr view = (*analyst)->life(*newest, stop);
     if (!stop.stop_requested()) courier.deliver([this, view] { emit lifeReady(view); });

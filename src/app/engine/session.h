@@ -30,7 +30,7 @@ struct WrittenSamples {
 /// All reading and writing is done in strands of their own: one for the view (frames, spans, the
 /// list), one for the desks' figures, one that writes, one for files that people choose. The window
 /// asks and is answered by signals; nothing here makes it wait. Of frames, spans and each desk's
-/// figures only the newest wish is served.
+/// figures only the newest request is served.
 class Session : public QObject {
   Q_OBJECT
 public:
@@ -43,11 +43,11 @@ public:
   const BookViewPtr& book() const { return book_; }
   /// Draws these captures together; the first is accounted for.
   void show(const std::vector<std::int64_t>& captures);
-  void wantFrame(const FrameWish& wish);
-  void wantSpan(double from_s, double to_s);
-  void wantMoments(const std::vector<double>& moments);
+  void requestFrame(const FrameRequest& request);
+  void requestSpan(double from_s, double to_s);
+  void requestMoments(const std::vector<double>& moments);
   /// Answered twice: at once from pieces, then from every sample.
-  void wantSpread(const SpreadWish& wish);
+  void requestSpread(const SpreadRequest& request);
   /// It is no longer looked at: what is being read for it is given up.
   void dropSpread() { ++*spreads_wanted_; }
   /// Lays a capture beside another by what both show; answered by `linedUp`.
@@ -57,7 +57,8 @@ public:
 
   // --- what people change; each answered by `bookOpened` (and `shown`), undoable ----------------
   /// Runs `make` beside the book and puts the notes it returns. `text` names the change in the undo
-  /// list. What `make` throws is told and nothing is changed; nor is it when it was asked to stop.
+  /// list. What `make` throws is reported and nothing is changed; nor is it when it was asked to
+  /// stop.
   using MakeNotes =
       std::function<std::vector<book::Note>(const book::Book&, const std::stop_token&)>;
   void change(const QString& text, MakeNotes make);
@@ -67,23 +68,24 @@ public:
   void keep(const std::string& key, const std::string& value);
 
   // --- the desks' figures -----------------------------------------------------------------------
-  void wantBuilds(const BuildsWish& wish);
-  void wantTypical(const TypicalWish& wish);
-  void wantBudget();
-  void wantLife(const LifeWish& wish);
-  void wantPreview(const std::string& recipe_text);
-  void wantHistogram();
+  void requestBuilds(const BuildsRequest& request);
+  void requestTypical(const TypicalRequest& request);
+  void requestBudget();
+  void requestLife(const LifeRequest& request);
+  void requestPreview(const std::string& recipe_text);
+  void requestHistogram();
 
   // --- files
   // --------------------------------------------------------------------------------------
-  /// Reads or writes text files and then calls `done` in the interface thread; failures are told.
+  /// Reads or writes text files and then calls `done` in the interface thread; failures are
+  /// reported.
   void writeFile(const QString& path, std::string text, std::function<void()> done);
   /// Writes a capture's samples between two moments as a text table.
   void exportSamples(std::int64_t capture, const QString& path, double from_s, double to_s,
                      std::function<void(const WrittenSamples&)> done);
   /// Writes a copy of the open book, in the helper's thread.
   void copyBook(const QString& to, std::function<void()> done);
-  /// Runs a job beside the files; what it throws is told.
+  /// Runs a job beside the files; what it throws is reported.
   void withFiles(std::function<std::function<void()>(const std::stop_token&)> job,
                  const QString& title);
 
@@ -134,17 +136,17 @@ private:
   Courier courier_;
   std::shared_ptr<std::unique_ptr<Reader>> reader_;    // of the view strand alone
   std::shared_ptr<std::unique_ptr<Analyst>> analyst_;  // of the desks' strand alone
-  std::shared_ptr<Latest<FrameWish>> frame_wish_;
+  std::shared_ptr<Latest<FrameRequest>> frame_request_;
   std::uint64_t frames_wanted_ = 0;
-  std::shared_ptr<Latest<std::pair<double, double>>> span_wish_;
-  std::shared_ptr<Latest<std::vector<double>>> moments_wish_;
-  std::shared_ptr<Latest<SpreadWish>> spread_wish_, whole_spread_wish_;
+  std::shared_ptr<Latest<std::pair<double, double>>> span_request_;
+  std::shared_ptr<Latest<std::vector<double>>> moments_request_;
+  std::shared_ptr<Latest<SpreadRequest>> spread_request_, whole_spread_request_;
   std::shared_ptr<std::atomic<std::uint64_t>> spreads_wanted_;
-  std::shared_ptr<Latest<std::string>> preview_wish_;
-  std::shared_ptr<Latest<LifeWish>> life_wish_;
-  std::shared_ptr<Latest<BuildsWish>> builds_wish_;
-  std::shared_ptr<Latest<TypicalWish>> typical_wish_;
-  std::shared_ptr<std::atomic<int>> budget_wishes_;
+  std::shared_ptr<Latest<std::string>> preview_request_;
+  std::shared_ptr<Latest<LifeRequest>> life_request_;
+  std::shared_ptr<Latest<BuildsRequest>> builds_request_;
+  std::shared_ptr<Latest<TypicalRequest>> typical_request_;
+  std::shared_ptr<std::atomic<int>> budget_requests_;
   std::unique_ptr<Strand> view_, desks_, writer_, files_;
 };
 

@@ -38,7 +38,7 @@ std::vector<book::Note> add_edit(const book::Book& book, std::int64_t capture, E
   const Edited edited = apply_edits(split->visits, list, book::edit_reach(info, split->channel));
   for (const Conflict& c : edited.conflicts) {
     if (c.edit + 1 == list.size()) {
-      throw Error(Failure::bad_data, "the states stay as they were", describe(edit), c.why);
+      throw Error(Failure::bad_data, "states unchanged", describe(edit), c.why);
     }
   }
   return out;
@@ -54,7 +54,7 @@ void edit_states(Session& session, std::int64_t capture, Edit edit) {
 }
 
 void drop_edit(Session& session, std::int64_t capture, int index) {
-  session.change(index < 0 ? tr("all hand edits taken away") : tr("hand edit taken away"),
+  session.change(index < 0 ? tr("all manual edits removed") : tr("manual edit removed"),
                  [capture, index](const book::Book& book, const std::stop_token&) {
                    std::vector<Edit> list = book::edits(book, capture);
                    if (index < 0) {
@@ -107,7 +107,7 @@ StateRule rule_from_span(const std::string& state, const SpanFigures& span) {
   rule.name = state;
   const double low = span.min.value_or(0), high = span.max.value_or(0);
   const double mean = span.mean().value_or(high);
-  // A band with a factor of room on both sides: levels that differ by less are not told apart by
+  // A band with a factor of room on both sides: levels that differ by less are not distinguished by
   // level anyway.
   const auto two_digits = [](double v) {
     const double grain = std::pow(10.0, std::floor(std::log10(v)) - 1);
@@ -128,9 +128,9 @@ void limits_from_capture(Session& session, std::int64_t capture) {
         std::vector<book::Note> out;
         if (!book::document(book, DocumentKind::recipe)) {
           if (split.recipe_text.empty()) {
-            throw Error(Failure::bad_data, "no limits made", "capture " + info.name,
-                        "its states were named by hand; a budget needs a recipe that finds them in "
-                        "other captures too");
+            throw Error(Failure::bad_data, "no limits created", "capture " + info.name,
+                        "its states were assigned manually; a budget needs a recipe that also "
+                        "finds them in other captures");
           }
           out.push_back(book::document_note(DocumentKind::recipe,
                                             {"states.recipe.toml", "", split.recipe_text, ""}));

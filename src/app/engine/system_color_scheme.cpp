@@ -20,7 +20,7 @@ SystemColorScheme::SystemColorScheme(const QDBusConnection& given, QObject* pare
     : QObject(parent) {
   QDBusConnection bus = given;
   if (!bus.isConnected()) return;
-  // From any sender: to be told of one service alone Qt would first ask, and wait, for its owner.
+  // From any sender: to listen to one service alone Qt would first ask, and wait, for its owner.
   bus.connect(QString(), kObject, kSettings, QStringLiteral("SettingChanged"), this,
               SLOT(settingChanged(QDBusMessage)));
   QDBusMessage ask =
@@ -46,7 +46,7 @@ void SystemColorScheme::take(const QVariant& given) {
   while (value.canConvert<QDBusVariant>()) value = value.value<QDBusVariant>().variant();
   bool good = false;
   const uint scheme = value.toUInt(&good);
-  if (good) emit told(scheme == 1);  // 1: dark, 2: light, 0: no preference
+  if (good) emit changed(scheme == 1);  // 1: dark, 2: light, 0: no preference
 }
 
 }  // namespace kuvio::app

@@ -8,9 +8,9 @@
 
 namespace kuvio::app {
 
-/// Whether the system wants dark windows, as the desktop portal tells it over D-Bus
+/// Whether the system wants dark windows, as the desktop portal reports it over D-Bus
 /// (org.freedesktop.appearance color-scheme). Asked without waiting; where there is no portal it
-/// never tells anything.
+/// never says anything.
 class SystemColorScheme : public QObject {
   Q_OBJECT
 public:
@@ -18,7 +18,7 @@ public:
                              QObject* parent = nullptr);
 
 signals:
-  void told(bool dark);
+  void changed(bool dark);
 
 private slots:
   void settingChanged(const QDBusMessage& message);

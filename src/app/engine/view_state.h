@@ -84,7 +84,7 @@ public:
   std::optional<std::size_t> moving() const { return moving_; }
   void setMoving(std::optional<std::size_t> capture);
   void dragOffset(double offset_s);
-  /// The drag has ended: `offsetDragged` tells where.
+  /// The drag has ended: `offsetDragged` says where.
   void dropOffset();
 
   static constexpr int kNone = -1;

@@ -170,13 +170,13 @@ struct MomentsReading {
 using MomentsReadingPtr = std::shared_ptr<const MomentsReading>;
 
 /// What is to be known of how a span's current is spread.
-struct SpreadWish {
+struct SpreadRequest {
   std::int64_t capture = 0;
   double from_s = 0, to_s = 0;
   Bins bins;
 };
 struct SpreadView {
-  SpreadWish wish;
+  SpreadRequest request;
   Distribution spread;
   std::optional<Ripple> ripple;  ///< known with the last answer only
   double peak_to_peak = 0;

@@ -69,10 +69,10 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(paren
   row->addWidget(makeFigures(page), 5);
   auto* right = new QVBoxLayout;
   auto* head = new QHBoxLayout;
-  head->addWidget(heading(tr("LIFE AGAINST THE INTERVAL OF"), page));
+  head->addWidget(heading(tr("LIFETIME VS. INTERVAL OF"), page));
   round_choice_ = new QComboBox(page);
   round_choice_->setObjectName(QStringLiteral("curveRound"));
-  round_choice_->setAccessibleName(tr("Round whose interval the curve is over"));
+  round_choice_->setAccessibleName(tr("Activity whose interval is plotted"));
   round_choice_->setSizeAdjustPolicy(QComboBox::AdjustToContents);
   head->addWidget(round_choice_, 0);
   head->addStretch(1);
@@ -101,7 +101,7 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   auto* top = new QHBoxLayout;
   capture_ = new QComboBox(box);
   capture_->setObjectName(QStringLiteral("lifeCapture"));
-  capture_->setAccessibleName(tr("Capture the life is worked out from"));
+  capture_->setAccessibleName(tr("Capture used for the lifetime"));
   capture_->setMinimumWidth(130);
   top->addWidget(heading(tr("FROM"), box));
   top->addWidget(capture_);
@@ -143,12 +143,12 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   grid_->addWidget(heading(tr("scenario"), box), 0, 2);
   column->addLayout(grid_);
   capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), Dimension::charge);
-  reserve_ = addRow(QStringLiteral("reserve"), tr("Reserve left"), Dimension::ratio);
-  margin_ = addRow(QStringLiteral("margin"), tr("Safety margin"), Dimension::ratio);
+  reserve_ = addRow(QStringLiteral("reserve"), tr("Cut-off reserve"), Dimension::ratio);
+  margin_ = addRow(QStringLiteral("margin"), tr("Design margin"), Dimension::ratio);
   discharge_ =
       addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"), Dimension::ratio_per_time);
-  harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested"), Dimension::current, true);
-  wanted_ = addRow(QStringLiteral("wanted"), tr("Wanted life"), Dimension::time, true);
+  harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested current"), Dimension::current, true);
+  wanted_ = addRow(QStringLiteral("wanted"), tr("Target lifetime"), Dimension::time, true);
   connect(capacity_.edit, &QuantityEdit::quantityEdited, this, [this] {
     putBattery("capacity",
                QString::number(*capacity_.edit->quantity() / 3.6, 'g', 8).toStdString() + " mAh",
@@ -160,7 +160,7 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
     });
   };
   ratio(reserve_, "cutoff_reserve", tr("reserve"));
-  ratio(margin_, "margin", tr("safety margin"));
+  ratio(margin_, "margin", tr("design margin"));
   connect(discharge_.edit, &QuantityEdit::quantityEdited, this, [this] {
     putBattery("self_discharge",
                formats::quantity_text(*discharge_.edit->quantity(), Dimension::ratio_per_time),
@@ -194,7 +194,7 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
         [this] { c_.actions.find(QStringLiteral("openDutyAction"))->trigger(); });
   offer(tr("Battery…"), "openBattery",
         [this] { c_.actions.find(QStringLiteral("openBatteryAction"))->trigger(); });
-  offer(tr("Back to as captured"), "resetScenario", [this] { resetScenario(); });
+  offer(tr("Reset to captured"), "resetScenario", [this] { resetScenario(); });
   offer(tr("Make it the plan"), "makePlan", [this] { makeThePlan(); });
   make_plan_ = box->findChild<QPushButton*>(QStringLiteral("makePlan"));
   make_plan_->setToolTip(tr("From then on Budget and Builds go by the scenario"));
@@ -217,7 +217,7 @@ LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
   row.edit = new QuantityEdit(QStringLiteral("life_") + name, tr("%1 in the scenario").arg(text),
                               dimension, box, optional);
   row.reset = button(QStringLiteral("↺"), QStringLiteral("reset_") + name, box);
-  row.reset->setAccessibleName(tr("%1 back to as captured").arg(text));
+  row.reset->setAccessibleName(tr("Reset %1 to captured").arg(text));
   row.reset->setToolTip(row.reset->accessibleName());
   row.reset->setFlat(true);
   row.reset->setFixedWidth(28);
@@ -244,7 +244,7 @@ void LifetimeDesk::makeActions() {
   add("saveDutyAction", tr("Save duty plan as…"), [this] { saveAs(DocumentKind::duty); });
   add("saveBatteryAction", tr("Save battery as…"), [this] { saveAs(DocumentKind::battery); });
   add("makePlanAction", tr("Make the scenario the duty plan"), [this] { makeThePlan(); });
-  add("resetScenarioAction", tr("Scenario back to as captured"), [this] { resetScenario(); });
+  add("resetScenarioAction", tr("Reset scenario to captured"), [this] { resetScenario(); });
 }
 
 void LifetimeDesk::enter() {
@@ -265,12 +265,12 @@ void LifetimeDesk::takeBook() {
     const bool captures = book && !book->rows.empty();
     const DeskId desk = captures ? DeskId::trace : DeskId::bench;
     empty_->say(
-        tr("No life to be told yet"),
+        tr("No lifetime yet"),
         captures
-            ? tr("A life is worked out from the states' charge: split a capture into states first.")
-            : tr("Record a capture and split it into states; their charge says how long a battery "
-                 "lasts."),
-        {{captures ? tr("To the trace") : tr("To the bench"),
+            ? tr("Lifetime is calculated from the charge of each state. Split a capture into "
+                 "states first.")
+            : tr("Record a capture and split it into states; their charge gives the battery life."),
+        {{captures ? tr("Go to Trace") : tr("Go to Bench"),
           [this, desk] { emit deskRequested(desk); }}});
     return;
   }
@@ -289,10 +289,10 @@ void LifetimeDesk::takeBook() {
 
 void LifetimeDesk::ask() {
   if (taking_ || capture_->currentIndex() < 0) return;
-  LifeWish wish;
-  wish.capture = capture_->currentData().toLongLong();
-  wish.activity = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
-  c_.session.wantLife(wish);
+  LifeRequest request;
+  request.capture = capture_->currentData().toLongLong();
+  request.activity = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
+  c_.session.requestLife(request);
 }
 
 void LifetimeDesk::setRow(Row& row, std::optional<double> captured, std::optional<double> scenario,
@@ -334,8 +334,8 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   view_ = view;
   if (!view->trouble.empty()) {
     stack_->setCurrentIndex(0);
-    empty_->say(tr("No life can be told"), qs(view->trouble),
-                {{tr("To the trace"), [this] { emit deskRequested(DeskId::trace); }}});
+    empty_->say(tr("Lifetime cannot be calculated"), qs(view->trouble),
+                {{tr("Go to Trace"), [this] { emit deskRequested(DeskId::trace); }}});
     return;
   }
   stack_->setCurrentIndex(1);
@@ -350,7 +350,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
     const double d = *view->as_scenario.life - *view->as_captured.life;
     difference_->setText(
         std::fabs(d) < 43200
-            ? tr("The same life")
+            ? tr("Same lifetime")
             : (d > 0 ? tr("%1 longer") : tr("%1 shorter")).arg(qs(life_time(std::fabs(d)))));
   } else {
     difference_->setText({});
@@ -367,7 +367,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   setRow(discharge_, yearly(a.self_discharge_hz) / kYear, yearly(b.self_discharge_hz) / kYear,
          tr("%1 %/y").arg(yearly(a.self_discharge_hz) * 100, 0, 'g', 4));
   const auto positive = [](double v) { return v > 0 ? std::optional(v) : std::nullopt; };
-  setRow(harvest_, std::nullopt, positive(view->scenario.harvest_a), tr("nothing"));
+  setRow(harvest_, std::nullopt, positive(view->scenario.harvest_a), tr("none"));
   setRow(wanted_, view->wanted_s, view->wanted_s, {});
   const auto& rounds = view->scenario.plan.activities;
   for (std::size_t i = 0; i < rounds.size(); ++i) {

@@ -50,8 +50,8 @@ FindBox::FindBox(Actions& actions, QWidget* window) : QFrame(window), actions_(a
   column->setContentsMargins(10, 10, 10, 10);
   line_ = new QLineEdit(this);
   line_->setObjectName(QStringLiteral("findLine"));
-  line_->setAccessibleName(tr("What you want done"));
-  line_->setPlaceholderText(tr("Type what you want done"));
+  line_->setAccessibleName(tr("Search actions"));
+  line_->setPlaceholderText(tr("Search actions"));
   list_ = new QListWidget(this);
   list_->setObjectName(QStringLiteral("findList"));
   list_->setAccessibleName(tr("Actions found"));
@@ -129,7 +129,7 @@ void FindBox::search() {
     item->setData(kMenu, Actions::menuOf(action));
   }
   if (found.empty()) {
-    auto* none = new QListWidgetItem(tr("Nothing is called that"), list_);
+    auto* none = new QListWidgetItem(tr("No matching action"), list_);
     none->setFlags(Qt::NoItemFlags);
   }
   list_->setCurrentRow(0);

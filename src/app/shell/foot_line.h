@@ -8,7 +8,7 @@
 namespace kuvio::app {
 
 /// The line at the window's foot: a sentence in parts with places of their own, so that numbers do
-/// not jump as they change; each part tells on hover how it came about.
+/// not jump as they change; each part explains on hover how it came about.
 class FootLine : public QWidget {
   Q_OBJECT
 public:

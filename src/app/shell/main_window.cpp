@@ -85,7 +85,7 @@ QWidget* MainWindow::makeMessage() {
   message_->setAccessibleName(tr("Message"));
   message_->setWordWrap(true);
   message_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-  auto* seen = button(tr("Seen"), QStringLiteral("messageSeen"), message_bar_);
+  auto* seen = button(tr("Dismiss"), QStringLiteral("messageSeen"), message_bar_);
   row->addWidget(message_, 1);
   row->addWidget(seen, 0, Qt::AlignTop);
   connect(seen, &QPushButton::clicked, message_bar_, &QWidget::hide);
@@ -133,12 +133,12 @@ QWidget* MainWindow::makeFoot() {
   connect(&view_, &ViewState::wholeCyclesChanged, cycles_,
           [this] { cycles_->setChecked(view_.wholeCycles()); });
   row->addWidget(cycles_);
-  auto* label = remark(tr("charge in"), bar);
+  auto* label = remark(tr("Show charge as"), bar);
   label->setWordWrap(false);
   row->addWidget(label);
   unit_ = new QComboBox(bar);
   unit_->setObjectName(QStringLiteral("unit"));
-  unit_->setAccessibleName(tr("Unit that charge is told in"));
+  unit_->setAccessibleName(tr("Unit for charge or energy"));
   unit_->addItems(
       {QStringLiteral("C"), QStringLiteral("Ah"), QStringLiteral("Wh"), QStringLiteral("J")});
   row->addWidget(unit_);
@@ -163,7 +163,7 @@ void MainWindow::makeDesks() {
   parts_->setSizes({180, 1100});
   for (const auto& [id, one] : by_id_) {
     desks_->addWidget(one == trace_desk_ ? static_cast<QWidget*>(parts_) : one);
-    connect(one, &Desk::messageReported, this, &MainWindow::tell);
+    connect(one, &Desk::messageReported, this, &MainWindow::report);
     connect(one, &Desk::footChanged, this, &MainWindow::updateFoot);
     connect(one, &Desk::deskRequested, this, &MainWindow::setDesk);
   }
@@ -184,7 +184,7 @@ void MainWindow::makeDesks() {
 }
 
 void MainWindow::connectSession() {
-  connect(&documents_, &Documents::messageReported, this, &MainWindow::tell);
+  connect(&documents_, &Documents::messageReported, this, &MainWindow::report);
   connect(&documents_, &Documents::opened, this, [this](DocumentKind kind) {
     if (kind == DocumentKind::recipe) actions_.run(actions_.find(QStringLiteral("showRecipe")));
   });
@@ -193,7 +193,7 @@ void MainWindow::connectSession() {
   connect(&actions_, &Actions::deskRequested, this, &MainWindow::setDesk);
   connect(&session_, &Session::bookOpened, this, &MainWindow::takeBook);
   connect(&session_, &Session::shown, this, &MainWindow::takeShown);
-  connect(&session_, &Session::failed, this, &MainWindow::tell);
+  connect(&session_, &Session::failed, this, &MainWindow::report);
   connect(&session_, &Session::busyChanged, work_, &WorkStrip::setWork);
   // Checked again once the book's new list is there.
   connect(&session_, &Session::changed, this, [this] { budget_stale_ = true; });
@@ -220,7 +220,7 @@ void MainWindow::connectSession() {
 }
 
 void MainWindow::connectBench() {
-  connect(&bench_, &BenchControl::failed, this, &MainWindow::tell);
+  connect(&bench_, &BenchControl::failed, this, &MainWindow::report);
   connect(&bench_, &BenchControl::recordingBegan, this, [this](qint64 capture) {
     current_ = capture;  // shown as soon as the list has it
     session_.poll();
@@ -229,7 +229,7 @@ void MainWindow::connectBench() {
   connect(&bench_, &BenchControl::recordingEnded, this,
           [this](qint64, bool interrupted, const QString& message) {
             session_.poll();
-            if (interrupted || !message.isEmpty()) tell(message);
+            if (interrupted || !message.isEmpty()) report(message);
           });
 }
 
@@ -260,19 +260,20 @@ void MainWindow::sayEmpty() {
       offers.emplace_back(tr("Open %1 again").arg(file_name(last)),
                           [this, last] { openBook(last); });
     }
-    empty->say(tr("No book is open"),
-               tr("A book holds all of one investigation: captures, states, budget, battery."),
-               offers);
+    empty->say(
+        tr("No book is open"),
+        tr("A book holds everything for one investigation: captures, states, budget and battery."),
+        offers);
   } else {
     empty->say(tr("%1 holds no captures yet").arg(file_name(book_path_)),
-               tr("Record one on the Bench desk: it appears here as it grows."),
-               {{tr("To the bench"), [this] { setDesk(DeskId::bench); }}});
+               tr("Record one on the Bench desk; it appears here as it is recorded."),
+               {{tr("Go to Bench"), [this] { setDesk(DeskId::bench); }}});
   }
 }
 
 void MainWindow::openBook(const QString& path, bool create) {
   if (bench_.recording()) {
-    tell(tr("Stop the recording first: it goes into the open book."));
+    report(tr("Stop the recording first; it is being written to the open book."));
     return;
   }
   settled_ = false;
@@ -284,12 +285,12 @@ void MainWindow::openFile(const QString& path) {
   if (!path.endsWith(QStringLiteral(".toml"))) return openBook(path);
   const auto kind = book::document_kind_of_file(path.toStdString());
   if (!kind) {
-    return tell(
+    return report(
         tr("%1: unknown file type. Kuvio opens books, recipes, budgets, duty plans and batteries.")
             .arg(file_name(path)));
   }
   if (!session_.book())
-    return tell(tr("Open a book first; %1 is loaded into it.").arg(file_name(path)));
+    return report(tr("Open a book first; %1 is loaded into it.").arg(file_name(path)));
   setDesk(*kind == DocumentKind::recipe   ? DeskId::trace
           : *kind == DocumentKind::budget ? DeskId::budget
                                           : DeskId::lifetime);
@@ -313,11 +314,11 @@ void MainWindow::takeBook(const BookViewPtr& book) {
     bench_.setBook(book_path_);
     preferences_.remember(book_path_);
     keepPreferences();
-    if (book->document(DocumentKind::budget)) session_.wantBudget();
-    if (!book->unclean.empty()) tell(tr("%1: %2").arg(file_name(book_path_), qs(book->unclean)));
+    if (book->document(DocumentKind::budget)) session_.requestBudget();
+    if (!book->unclean.empty()) report(tr("%1: %2").arg(file_name(book_path_), qs(book->unclean)));
   }
   taking_ = false;
-  if (std::exchange(budget_stale_, false)) session_.wantBudget();
+  if (std::exchange(budget_stale_, false)) session_.requestBudget();
   poll_.start();
   sayEmpty();
   if (book->rows.empty()) {
@@ -356,13 +357,13 @@ void MainWindow::takeShown(const ShownPtr& shown) {
   const bool fresh = !view_.capture() || view_.capture()->info.id != capture->info.id;
   view_.setShown(shown);
   if (fresh && capture->info.interrupted) {
-    tell(tr("Interrupted: %1. %2 saved.")
-             .arg(qs(capture->info.end_reason), qs(duration(capture->info.duration_s()))));
+    report(tr("Interrupted: %1. %2 saved.")
+               .arg(qs(capture->info.end_reason), qs(duration(capture->info.duration_s()))));
   }
   updateFoot();
 }
 
-void MainWindow::tell(const QString& message) {
+void MainWindow::report(const QString& message) {
   if (message.isEmpty()) return;
   QPalette p = message_->palette();
   p.setColor(QPalette::WindowText, Theme::current().accent());
@@ -416,7 +417,7 @@ void MainWindow::leave() {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
   if (bench_.recording()) {
-    tell(tr("A recording is running. Stop it first, then close: nothing is lost."));
+    report(tr("A recording is running. Stop it before closing; what is recorded is kept."));
     event->ignore();
     return;
   }

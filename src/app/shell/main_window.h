@@ -34,7 +34,7 @@ class TraceDesk;
 class WorkStrip;
 
 /// The window on one book: five desks under one bar, the captures to the left of the trace, the
-/// recording and whatever is to be told above, the read-out at the foot. It owns what the desks
+/// recording and messages above, the read-out at the foot. It owns what the desks
 /// share and wires them together.
 class MainWindow : public QMainWindow {
   Q_OBJECT
@@ -89,7 +89,7 @@ private:
   void showCaptures();
   void renameCapture();
   void giveReference();
-  void tell(const QString& message);
+  void report(const QString& message);
   void updateFoot();
   void setUnit(const QString& symbol);
   void sayEmpty();

@@ -109,7 +109,7 @@ void TopBar::showOutput() {
            : s.output_on ? tr("Output on %1").arg(qs(with_prefix(volts, "V", 3)))
                          : tr("Output off");
   } else if (s.phase == Phase::lost) {
-    text = tr("Output not known");
+    text = tr("Output unknown");
   }
   output_->setText(text);
   QPalette p = output_->palette();
@@ -142,12 +142,12 @@ void RecordingStrip::showState() {
   const BenchState& s = bench_.state();
   setVisible(bench_.recording());
   if (!bench_.recording()) return;
-  QString text = s.armed ? tr("◌ Armed for %1 · waiting").arg(qs(s.name))
+  QString text = s.armed ? tr("◌ %1 armed · waiting for trigger").arg(qs(s.name))
                          : tr("● Recording %1 · %2").arg(qs(s.name), clock(s.recorded_s));
   if (s.wanted_s > 0 && !s.armed) text += tr(" of %1").arg(clock(s.wanted_s));
   if (s.disk_free)
     text += tr(" · %1 GB free").arg(static_cast<double>(*s.disk_free) / 1e9, 0, 'f', 0);
-  if (!s.away.empty()) text += tr(" · link lost, tried again");
+  if (!s.away.empty()) text += tr(" · link lost, reconnecting");
   stop_->setText(s.away.empty() ? tr("Stop") : tr("End capture"));
   text_->setText(text);
   text_->setToolTip(qs(s.away));

@@ -56,7 +56,7 @@ void MainWindow::makeEditActions() {
                [this] { QApplication::clipboard()->setText(foot_->text()); });
   const QString captures = tr("Captures");
   QAction* tick = actions_.add(
-      QStringLiteral("tickCapture"), captures, tr("Draw with the others"), QKeySequence(tr("T")),
+      QStringLiteral("tickCapture"), captures, tr("Overlay this capture"), QKeySequence(tr("T")),
       [this] {
         const QModelIndex index = captures_->currentIndex();
         if (!index.isValid()) return;
@@ -65,7 +65,7 @@ void MainWindow::makeEditActions() {
       },
       DeskId::trace);
   QAction* reference = actions_.add(
-      QStringLiteral("giveReference"), captures, tr("Its build is the reference (R)"),
+      QStringLiteral("giveReference"), captures, tr("Use its build as reference"),
       QKeySequence(tr("R")), [this] { giveReference(); }, DeskId::trace);
   QAction* rename = actions_.add(
       QStringLiteral("renameCapture"), captures, tr("Rename capture…"), {},
@@ -79,7 +79,7 @@ void MainWindow::makeEditActions() {
       },
       DeskId::trace);
   QAction* previous = actions_.add(
-      QStringLiteral("previousCapture"), captures, tr("Capture before"),
+      QStringLiteral("previousCapture"), captures, tr("Previous capture"),
       QKeySequence(tr("Ctrl+Up")),
       [this] {
         const int row = captures_->currentIndex().row() - 1;
@@ -120,11 +120,11 @@ void MainWindow::makeLookActions() {
     a->setChecked(preferences_.look == which);
     group->addAction(a);
   };
-  look("lookSystem", tr("Theme of the system"), Preferences::Look::system);
+  look("lookSystem", tr("System theme"), Preferences::Look::system);
   look("lookPaper", tr("Paper (light)"), Preferences::Look::paper);
   look("lookNight", tr("Night (dark)"), Preferences::Look::night);
-  actions_.add(QStringLiteral("nextUnit"), menu, tr("Next unit of charge"),
-               QKeySequence(tr("Ctrl+E")), [this] {
+  actions_.add(QStringLiteral("nextUnit"), menu, tr("Next charge unit"), QKeySequence(tr("Ctrl+E")),
+               [this] {
                  constexpr int kUnits = 4;
                  const QStringList units{QStringLiteral("C"), QStringLiteral("Ah"),
                                          QStringLiteral("Wh"), QStringLiteral("J")};
@@ -136,7 +136,7 @@ void MainWindow::makeLookActions() {
 void MainWindow::followSystem() {
   if (preferences_.look != Preferences::Look::system) return;
   system_scheme_ = new SystemColorScheme(QDBusConnection::sessionBus(), this);
-  connect(system_scheme_, &SystemColorScheme::told, this, [this](bool dark) {
+  connect(system_scheme_, &SystemColorScheme::changed, this, [this](bool dark) {
     if (preferences_.look == Preferences::Look::system)
       setTheme(dark ? Theme::Kind::night : Theme::Kind::paper);
   });
@@ -160,7 +160,7 @@ void MainWindow::newBook() {
 
 /// Also while it is recorded into: the copy is the book as it is at that moment, in one file.
 void MainWindow::saveCopy() {
-  if (!session_.book()) return tell(tr("No book is open."));
+  if (!session_.book()) return report(tr("No book is open."));
   QString to =
       QFileDialog::getSaveFileName(this, tr("Save a copy"), {}, tr("Kuvio books (*.kuvio)"),
                                    nullptr, QFileDialog::DontConfirmOverwrite);
@@ -170,7 +170,7 @@ void MainWindow::saveCopy() {
 }
 
 void MainWindow::copyBook(const QString& to) {
-  session_.copyBook(to, [this, to] { tell(tr("Copied to %1").arg(to)); });
+  session_.copyBook(to, [this, to] { report(tr("Copied to %1").arg(to)); });
 }
 
 void MainWindow::fillRecent() {
@@ -202,7 +202,7 @@ void MainWindow::renameCapture() {
   connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
     const QString clean = name.trimmed();
     if (!clean.isEmpty())
-      session_.put(tr("capture renamed %1").arg(clean), {{id, "name", clean.toStdString()}});
+      session_.put(tr("capture renamed to %1").arg(clean), {{id, "name", clean.toStdString()}});
   });
   dialog->show();
 }

@@ -32,7 +32,7 @@ void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<Envelo
   const double largest = std::max(top, -bottom);
   if (!(largest > 0)) return;
   const double quiet = std::clamp(quiet_level(columns), largest * 1e-7, largest / 10);
-  // What flows back is told from what rests: through zero, as the lane shows it.
+  // What flows back is distinguished from what rests: through zero, as the lane shows it.
   const bool through = bottom < -0.02 * largest && bottom < -3 * quiet;
   const auto place = [&](double v) {
     return through ? both_ways(v, quiet) : std::log10(std::max(v, quiet));

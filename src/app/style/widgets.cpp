@@ -166,7 +166,7 @@ void QuantityEdit::take() {
     trouble_ = QString::fromUtf8(e.what());
     setToolTip(trouble_);
     update();
-    emit wrong(tr("%1: %2. It stays as it was.").arg(accessibleName(), trouble_));
+    emit wrong(tr("%1: %2. Value unchanged.").arg(accessibleName(), trouble_));
     return;
   }
   const bool moved = value != value_;

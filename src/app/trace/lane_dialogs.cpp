@@ -51,7 +51,7 @@ std::optional<double> value_in(const QString& text, const std::string& unit) {
     QString plain = text;
     plain.replace(QChar(0x2212), QLatin1Char('-')).replace(QChar(0x2009), QLatin1Char(' '));
     return parse_quantity(plain.toStdString(), it->second);
-  } catch (const std::invalid_argument&) {  // told by the caller
+  } catch (const std::invalid_argument&) {  // known from the caller
     return std::nullopt;
   }
 }
@@ -73,7 +73,7 @@ WindowDialog::WindowDialog(double suggested_s, QWidget* parent) : QDialog(parent
   connect(buttons, &QDialogButtonBox::accepted, this, [this, window, trouble] {
     window->commit();
     if (window->isWrong() || !window->quantity() || !(*window->quantity() > 0)) {
-      trouble->setText(tr("A length of time above zero, such as 100 ms."));
+      trouble->setText(tr("Enter a time greater than zero, e.g. 100 ms."));
       return;
     }
     emit given(*window->quantity());
@@ -104,7 +104,7 @@ AxisDialog::AxisDialog(double low, double high, const std::string& unit, QWidget
   connect(buttons, &QDialogButtonBox::accepted, this, [this, foot, top, trouble, unit] {
     const auto a = value_in(foot->text(), unit), b = value_in(top->text(), unit);
     if (!a || !b || !(*b > *a)) {
-      trouble->setText(tr("Two values with their unit are wanted, the second above the first."));
+      trouble->setText(tr("Enter two values with units, the second larger than the first."));
       return;
     }
     emit given(*a, *b);

@@ -44,13 +44,12 @@ void TraceDesk::makeLaneActions() {
     changeLane([&](LanePlan& plan, std::size_t) { plan.move(lane, next); });
     lanes_->followLane(next);
   };
-  add("nextLane", tr("Choose the next lane"), QKeySequence(Qt::Key_PageDown),
+  add("nextLane", tr("Select next lane"), QKeySequence(Qt::Key_PageDown),
       [this] { lanes_->stepLane(1); });
-  add("previousLane", tr("Choose the lane before"), QKeySequence(Qt::Key_PageUp),
+  add("previousLane", tr("Select previous lane"), QKeySequence(Qt::Key_PageUp),
       [this] { lanes_->stepLane(-1); });
-  add("laneUp", tr("Lane further up"), QKeySequence(tr("Ctrl+Shift+Up")), [shift] { shift(-1); });
-  add("laneDown", tr("Lane further down"), QKeySequence(tr("Ctrl+Shift+Down")),
-      [shift] { shift(1); });
+  add("laneUp", tr("Move lane up"), QKeySequence(tr("Ctrl+Shift+Up")), [shift] { shift(-1); });
+  add("laneDown", tr("Move lane down"), QKeySequence(tr("Ctrl+Shift+Down")), [shift] { shift(1); });
   add("hideLane", tr("Hide lane"), QKeySequence(tr("H")), [this] {
     changeLane([&](LanePlan& plan, std::size_t lane) {
       if (plan.visible(lanes_->channels()).size() > 1) plan.lanes[lane].shown = false;
@@ -61,24 +60,23 @@ void TraceDesk::makeLaneActions() {
     for (LaneSpec& lane : plan.lanes) lane.shown = true;
     lanes_->setPlan(std::move(plan));
   });
-  add("laneOver", tr("Draw over the lane above"), {}, [this] {
+  add("laneOver", tr("Merge into lane above"), {}, [this] {
     changeLane([&](LanePlan& plan, std::size_t lane) {
       const auto above = beside(plan.visible(lanes_->channels()), lane, -1);
       if (above != LanePlan::npos) plan.lay_over(lane, above);
     });
   });
-  add("laneApart", tr("A lane for each of its curves"), {},
+  add("laneApart", tr("One lane per curve"), {},
       [this] { changeLane([](LanePlan& plan, std::size_t lane) { plan.take_apart(lane); }); });
-  add("capturesApart", tr("Captures in lanes of their own"), QKeySequence(tr("Ctrl+Shift+A")),
-      [this] {
-        LanePlan plan = lanes_->plan();
-        plan.captures_apart = !plan.captures_apart;
-        lanes_->setPlan(std::move(plan));
-      });
-  add("chargeLane", tr("Running charge below it"), {}, [this] {
+  add("capturesApart", tr("One lane per capture"), QKeySequence(tr("Ctrl+Shift+A")), [this] {
+    LanePlan plan = lanes_->plan();
+    plan.captures_apart = !plan.captures_apart;
+    lanes_->setPlan(std::move(plan));
+  });
+  add("chargeLane", tr("Add running charge"), {}, [this] {
     changeLane([](LanePlan& plan, std::size_t lane) { plan.derive(lane, CurveForm::charge, 0); });
   });
-  add("meanLane", tr("Rolling mean below it…"), {}, [this] {
+  add("meanLane", tr("Add rolling mean…"), {}, [this] {
     auto* dialog = new WindowDialog((c_.view.to() - c_.view.from()) / 50, this);
     connect(dialog, &WindowDialog::given, this, [this](double window_s) {
       changeLane(
@@ -93,11 +91,10 @@ void TraceDesk::makeLaneActions() {
   });
   add("scaleLinear", tr("Linear scale"), {}, [this] { setScale(ValueScale::linear); });
   add("scaleLog", tr("Logarithmic scale"), {}, [this] { setScale(ValueScale::logarithmic); });
-  add("scaleBoth", tr("Logarithmic scale through zero"), {},
-      [this] { setScale(ValueScale::both_ways); });
-  add("axisCapture", tr("Axis over the whole capture"), {},
+  add("scaleBoth", tr("Symmetric log scale"), {}, [this] { setScale(ValueScale::both_ways); });
+  add("axisCapture", tr("Scale axis to whole capture"), {},
       [this] { setFit(ValueFit::capture, 0, 1); });
-  add("axisSeen", tr("Axis over what is seen"), {}, [this] { setFit(ValueFit::seen, 0, 1); });
+  add("axisSeen", tr("Scale axis to view"), {}, [this] { setFit(ValueFit::seen, 0, 1); });
   add("axisFixed", tr("Fixed axis…"), {}, [this] {
     const std::size_t lane = lanes_->chosenLane();
     if (lane == LanePlan::npos) return;
@@ -122,7 +119,7 @@ void TraceDesk::setFit(ValueFit fit, double low, double high) {
   if (fit == ValueFit::fixed && lanes_->scaleOf(lanes_->chosenLane()) == ValueScale::logarithmic &&
       low <= 0) {
     emit messageReported(
-        tr("A logarithmic axis begins above zero. Choose the scale through zero, or linear."));
+        tr("A log axis must start above zero. Use the symmetric log or linear scale."));
     return;
   }
   changeLane([&](LanePlan& plan, std::size_t lane) {

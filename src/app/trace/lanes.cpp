@@ -433,9 +433,9 @@ void Lanes::rangeChanged() {
 void Lanes::askFrame() {
   const int columns = width() - kLaneLeft - kLaneRight;
   if (!view_.capture() || columns <= 0 || lanes_.empty()) return;
-  FrameWish wish{view_.from(), view_.to(), columns, revision_, {}, view_.offsets()};
-  for (const Lane& lane : lanes_) wish.lanes.push_back(lane.sources);
-  session_.wantFrame(wish);
+  FrameRequest request{view_.from(), view_.to(), columns, revision_, {}, view_.offsets()};
+  for (const Lane& lane : lanes_) request.lanes.push_back(lane.sources);
+  session_.requestFrame(request);
 }
 
 void Lanes::takeFrame(const FramePtr& frame) {

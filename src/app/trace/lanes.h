@@ -150,7 +150,7 @@ private:
   void dragValues(double y);
   void dragBorder(double y);
   void dropLane();
-  QString tellAt(const QPointF& place) const;
+  QString describeAt(const QPointF& place) const;
 
   ViewState& view_;
   Session& session_;

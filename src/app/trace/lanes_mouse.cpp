@@ -280,7 +280,7 @@ void Lanes::contextMenuEvent(QContextMenuEvent* event) {
 }
 
 /// What is flagged or missing there, in words.
-QString Lanes::tellAt(const QPointF& place) const {
+QString Lanes::describeAt(const QPointF& place) const {
   const int lane = laneAt(place);
   if (lane < 0 || !lanesBox(*this).contains(place)) return {};
   const double t = timeAt(place.x()), grain = 2 * (timeAt(1) - timeAt(0));
@@ -297,7 +297,7 @@ QString Lanes::tellAt(const QPointF& place) const {
     }
     for (const auto& [from, to] : curve->gaps) {
       if (t >= from - grain && t <= to + grain)
-        lines << tr("nothing observed for %1").arg(QString::fromStdString(duration(to - from)));
+        lines << tr("no data for %1").arg(QString::fromStdString(duration(to - from)));
     }
   }
   lines.removeDuplicates();
@@ -309,10 +309,10 @@ bool Lanes::event(QEvent* event) {
     const auto* help = static_cast<QHelpEvent*>(event);
     const QString words =
         captionAt(help->pos()) >= 0
-            ? tr("%1: drag to another place; the menu has more")
+            ? tr("%1: drag to reorder; right-click for more")
                   .arg(QString::fromStdString(
                       lanes_[static_cast<std::size_t>(captionAt(help->pos()))].name))
-            : tellAt(help->pos());
+            : describeAt(help->pos());
     if (words.isEmpty()) {
       QToolTip::hideText();
     } else {

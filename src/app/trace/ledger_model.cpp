@@ -126,8 +126,7 @@ QString LedgerModel::totalText(int column) const {
       if (l.missing_s > 0) parts << tr("%1 missing").arg(qs(duration(l.missing_s)));
       if (unassigned && unassigned->visits > 0)
         parts << tr("%1 unassigned").arg(qs(duration(unassigned->time_s)));
-      return parts.isEmpty() ? tr("nothing missing or unassigned")
-                             : parts.join(QStringLiteral(", "));
+      return parts.isEmpty() ? tr("no gaps, none unassigned") : parts.join(QStringLiteral(", "));
     }
     default:
       return {};
@@ -201,8 +200,7 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
       if (index.column() == Share && !seen_.empty()) {
         const auto it = seen_.find(r.state);
         const Seen seen = it == seen_.end() ? Seen{} : it->second;
-        return tr("Filled, of what is seen: %1 of the charge, %2 in %3\nOutlined, of the whole "
-                  "capture: %4")
+        return tr("Filled: in view, %1 of the charge, %2 in %3\nOutline: whole capture, %4")
             .arg(qs(percent(seen.charge_share)),
                  qs(charge_text(seen.charge_share * seen_charge_, unit_, voltage())),
                  qs(duration(seen.time_share * seen_s_)), qs(percent(r.charge_share)));

@@ -30,7 +30,7 @@ public:
   void setUnit(ChargeUnit unit);
   /// What is seen right now: its bars follow every zoom.
   void setSeen(const FramePtr& frame);
-  /// Share of the seen charge that a state has; nothing before a frame has told.
+  /// Share of the seen charge that a state has; nothing before a frame has reported.
   std::optional<double> seenShare(const std::string& state) const;
   void setVerdicts(std::map<std::string, StateVerdict> verdicts);
   int rowCount(const QModelIndex& parent = {}) const override;

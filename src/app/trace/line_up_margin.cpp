@@ -43,7 +43,7 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(14, 8, 14, 8);
   column->setSpacing(8);
-  nothing_ = remark(tr("Tick two captures or more in the list to lay them over each other."), this);
+  nothing_ = remark(tr("Tick two or more captures in the list to overlay them."), this);
   nothing_->setWordWrap(true);
   column->addWidget(nothing_);
   ways_ = new QWidget(this);
@@ -94,25 +94,24 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
   line_->setPlaceholderText(tr("text or expression"));
   connect(line_, &QLineEdit::returnPressed, this, &LineUpMargin::byLog);
   match_ = count("lineUpMatch", tr("Which of the lines"));
-  way(tr("By what both show"), {}, "lineUpAuto", tr("Find the offset"),
-      [this] { automatically(); });
-  way(tr("By the n-th entry into a state"), {state_, entry_}, "lineUpByEntry", tr("Lay"),
+  way(tr("By waveform"), {}, "lineUpAuto", tr("Find offset"), [this] { automatically(); });
+  way(tr("By nth entry into a state"), {state_, entry_}, "lineUpByEntry", tr("Align"),
       [this] { byEntry(); });
-  way(tr("By the n-th log line with"), {line_, match_}, "lineUpByLine", tr("Lay"),
+  way(tr("By nth log line matching"), {line_, match_}, "lineUpByLine", tr("Align"),
       [this] { byLog(); });
   way(tr("By hand: drag over the lanes, or type"), {offset_}, "lineUpByOffset", tr("Set"),
       [this] { byTyping(); });
-  auto* back = button(tr("Put back to its own start"), QStringLiteral("lineUpBack"), ways_);
+  auto* back = button(tr("Reset offset"), QStringLiteral("lineUpBack"), ways_);
   connect(back, &QPushButton::clicked, this, [this] {
     const CaptureView* m = moved();
     if (m && view_.capture()) lay(-view_.capture()->lined_up_s, {});
   });
   rows->addWidget(back, 0, Qt::AlignLeft);
   column->addWidget(ways_);
-  told_ = remark({}, this);
-  told_->setObjectName(QStringLiteral("lineUpTold"));
-  told_->setWordWrap(true);
-  column->addWidget(told_);
+  status_ = remark({}, this);
+  status_->setObjectName(QStringLiteral("lineUpStatus"));
+  status_->setWordWrap(true);
+  column->addWidget(status_);
   column->addStretch(1);
   connect(which_, &QComboBox::activated, this, &LineUpMargin::choose);
   connect(&view_, &ViewState::captureChanged, this, &LineUpMargin::takeShown);
@@ -120,7 +119,7 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
     if (view_.moving()) offset_->setText(signed_time(view_.offsetOf(*view_.moving())));
   });
   connect(&view_, &ViewState::offsetDragged, this,
-          [this](std::size_t, double offset_s) { lay(offset_s, tr("by hand")); });
+          [this](std::size_t, double offset_s) { lay(offset_s, tr("manual")); });
   connect(&session_, &Session::linedUp, this, &LineUpMargin::takeResult);
   takeShown();
 }
@@ -134,7 +133,7 @@ void LineUpMargin::takeShown() {
   const std::size_t n = view_.shown() ? view_.shown()->captures.size() : 0;
   nothing_->setVisible(n < 2);
   ways_->setVisible(n >= 2);
-  told_->setVisible(n >= 2);
+  status_->setVisible(n >= 2);
   const QVariant chosen = which_->currentData();
   which_->clear();
   for (std::size_t i = 1; i < n; ++i) {
@@ -152,7 +151,7 @@ void LineUpMargin::choose() {
     return;
   }
   if (isVisible()) view_.setMoving(static_cast<std::size_t>(which_->currentIndex() + 1));
-  onto_->setText(tr("onto %1").arg(qs(view_.capture()->info.name)));
+  onto_->setText(tr("aligned to %1").arg(qs(view_.capture()->info.name)));
   offset_->setText(signed_time(m->offset_s));
   const QString state = state_->currentText();
   state_->clear();
@@ -162,9 +161,9 @@ void LineUpMargin::choose() {
   }
   if (const int at = state_->findText(state); at >= 0) state_->setCurrentIndex(at);
   const QString how = qs(m->lined_up_by);
-  told_->setText(m->offset_s == 0 ? tr("Both begin at 0.")
-                 : how.isEmpty()  ? tr("Moved by %1.").arg(signed_time(m->offset_s))
-                                  : tr("Moved by %1, %2.").arg(signed_time(m->offset_s), how));
+  status_->setText(m->offset_s == 0 ? tr("No offset.")
+                   : how.isEmpty()  ? tr("Moved by %1.").arg(signed_time(m->offset_s))
+                                    : tr("Offset %1, %2.").arg(signed_time(m->offset_s), how));
 }
 
 const CaptureView* LineUpMargin::moved() const {
@@ -187,8 +186,7 @@ void LineUpMargin::byTyping() {
   QString text = offset_->text().trimmed();
   const auto place = parse_place(text, 0);
   if (!place || place->to_s) {
-    told_->setText(
-        tr("“%1” is no length of time. Such as 1.25 s or −40 ms. Nothing was moved.").arg(text));
+    status_->setText(tr("“%1” is not a time. Try 1.25 s or −40 ms. Nothing was moved.").arg(text));
     return;
   }
   lay(place->from_s, tr("typed"));
@@ -202,7 +200,7 @@ void LineUpMargin::byEntry() {
                                     : line_up_entries(visits_of(*view_.capture()), visits_of(*m),
                                                       state, entry_->value());
   if (!offset) {
-    told_->setText(
+    status_->setText(
         state.empty()
             ? tr("Both must be split into states first, and have one in common.")
             : tr("One of them enters %1 fewer than %2 times. Entries cut by the start or a gap do "
@@ -219,17 +217,17 @@ void LineUpMargin::byLog() {
   if (!m) return;
   const QRegularExpression what(line_->text(), QRegularExpression::CaseInsensitiveOption);
   if (line_->text().isEmpty() || !what.isValid()) {
-    told_->setText(line_->text().isEmpty()
-                       ? tr("Type what the line says.")
-                       : tr("The expression is not valid: %1.").arg(what.errorString()));
+    status_->setText(line_->text().isEmpty()
+                         ? tr("Enter text to match.")
+                         : tr("The expression is not valid: %1.").arg(what.errorString()));
     return;
   }
   const auto a = nth_line(*view_.capture(), what, match_->value()),
              b = nth_line(*m, what, match_->value());
   if (!a || !b) {
-    told_->setText(tr("%1 has fewer than %2 such lines. Nothing was moved.")
-                       .arg(qs((!a ? *view_.capture() : *m).info.name))
-                       .arg(match_->value()));
+    status_->setText(tr("%1 has fewer than %2 such lines. Nothing was moved.")
+                         .arg(qs((!a ? *view_.capture() : *m).info.name))
+                         .arg(match_->value()));
     return;
   }
   lay(*a - *b, tr("by log line %1 with “%2”").arg(match_->value()).arg(line_->text()));
@@ -238,24 +236,24 @@ void LineUpMargin::byLog() {
 void LineUpMargin::automatically() {
   const CaptureView* m = moved();
   if (!m) return;
-  told_->setText(tr("Comparing…"));
+  status_->setText(tr("Comparing…"));
   session_.wantLineUp(view_.capture()->info.id, m->info.id);
 }
 
 void LineUpMargin::takeResult(std::int64_t reference, std::int64_t other, const LineUp& result) {
   const CaptureView* m = moved();
   if (!m || m->info.id != other || view_.capture()->info.id != reference) return;
-  const QString agreement = tr("agreement %1, elsewhere %2 at most")
+  const QString agreement = tr("correlation %1, next best %2")
                                 .arg(result.correlation, 0, 'f', 2)
                                 .arg(result.next_best, 0, 'f', 2);
   if (!result.found()) {
-    told_->setText(
+    status_->setText(
         tr("Not lined up: %1 (%2). Nothing was moved; name an entry or a log line instead.")
             .arg(qs(result.why_not), agreement));
     return;
   }
   lay(result.offset_s,
-      tr("by what both show, confidence %1 (%2)").arg(result.confidence, 0, 'f', 2).arg(agreement));
+      tr("by waveform, confidence %1 (%2)").arg(result.confidence, 0, 'f', 2).arg(agreement));
 }
 
 }  // namespace kuvio::app

@@ -19,7 +19,7 @@ class LineUpMargin : public QWidget {
   Q_OBJECT
 public:
   LineUpMargin(ViewState& view, Session& session, QWidget* parent = nullptr);
-  QString told() const { return told_->text(); }
+  QString status() const { return status_->text(); }
 
 protected:
   void showEvent(QShowEvent* event) override;
@@ -41,7 +41,7 @@ private:
   QPointer<ViewState>
       alive_;  // a window that goes hides its parts after what they look at has gone
   Session& session_;
-  QLabel *nothing_, *told_, *onto_;
+  QLabel *nothing_, *status_, *onto_;
   QWidget* ways_;
   QComboBox *which_, *state_;
   QLineEdit *offset_, *line_;

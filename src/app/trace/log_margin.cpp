@@ -31,7 +31,7 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   filter_ = new QLineEdit(this);
   filter_->setObjectName(QStringLiteral("logFilter"));
   filter_->setAccessibleName(tr("Filter of the device log"));
-  filter_->setPlaceholderText(tr("Lines with…"));
+  filter_->setPlaceholderText(tr("Filter lines…"));
   filter_->setClearButtonEnabled(true);
   auto* head = new QHBoxLayout;
   head->setContentsMargins(8, 0, 12, 0);
@@ -49,8 +49,7 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   };
   expression_ =
       toggle("logExpression", QStringLiteral(".*"), tr("The filter is a regular expression"));
-  in_span_ =
-      toggle("logInSpan", QStringLiteral("[ ]"), tr("Only lines of the span, or of what is seen"));
+  in_span_ = toggle("logInSpan", QStringLiteral("[ ]"), tr("Only lines in the span or view"));
   head->addWidget(expression_);
   head->addWidget(in_span_);
   column->addLayout(head);
@@ -72,8 +71,8 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   });
   table_->addAction(edge);
   column->addWidget(table_, 1);
-  empty_ = remark(tr("No device log in this capture. Give the Bench desk the address of the "
-                     "device's serial line, and its own words stand here beside the trace."),
+  empty_ = remark(tr("No device log in this capture. Enter the address of the device's serial port "
+                     "on the Bench desk to record one."),
                   this);
   empty_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   empty_->setContentsMargins(8, 4, 12, 0);
@@ -112,8 +111,9 @@ void LogMargin::filter() {
   const QString text = filter_->text();
   const QRegularExpression what(expression_->isChecked() ? text : QRegularExpression::escape(text),
                                 QRegularExpression::CaseInsensitiveOption);
-  arrived_->setText(what.isValid() ? arrived_text_
-                                   : tr("Not an expression: %1").arg(what.errorString()));
+  arrived_->setText(what.isValid()
+                        ? arrived_text_
+                        : tr("Not a valid regular expression: %1").arg(what.errorString()));
   filtered_->setFilterRegularExpression(what.isValid() ? what : QRegularExpression());
   filtered_->setStretch(in_span_->isChecked() ? std::optional(view_.span().value_or(
                                                     std::pair(view_.from(), view_.to())))
@@ -137,8 +137,8 @@ void LogMargin::takeCapture() {
   empty_->setVisible(!any);
   const bool stamped = capture && capture->info.conditions.count("time_scale") > 0;
   arrived_text_ = !any      ? QString()
-                  : stamped ? tr("Times by the device's own clock")
-                            : tr("Times of arrival, ± 2 ms");
+                  : stamped ? tr("Device timestamps")
+                            : tr("Arrival times, ± 2 ms");
   arrived_->setVisible(any);
   for (QToolButton* b : {expression_, in_span_}) b->setVisible(any);
   filter();
@@ -167,7 +167,7 @@ void LogMargin::follow() {
     from = v.from_s;
     to = v.to_s;
   }
-  // A line may be stamped just before the sample that shows what it tells of.
+  // A line may be stamped just before the sample that shows what it reports.
   const double grain = view_.capture() ? 2 * view_.capture()->basis.sample_s : 0;
   model_->setInside(from - grain, to);
   if (!(to > from) || table_->underMouse()) return;

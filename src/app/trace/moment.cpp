@@ -33,7 +33,7 @@ std::optional<double> seconds_of(const QString& text) {
   if (bare) return std::isfinite(number) ? std::optional(number) : std::nullopt;
   try {
     return parse_quantity(text.toStdString(), Dimension::time);
-  } catch (const std::invalid_argument&) {  // told by who asked
+  } catch (const std::invalid_argument&) {  // known from who asked
     return std::nullopt;
   }
 }

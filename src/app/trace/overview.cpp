@@ -16,7 +16,7 @@ namespace kuvio::app {
 Overview::Overview(ViewState& view, QWidget* parent) : QWidget(parent), view_(view) {
   setObjectName(QStringLiteral("overview"));
   setAccessibleName(tr("Whole capture"));
-  setAccessibleDescription(tr("The whole capture with the shown part framed."));
+  setAccessibleDescription(tr("The whole capture, with the visible part framed."));
   setFixedHeight(44);
   connect(&view_, &ViewState::captureChanged, this, [this] {
     sketch();

@@ -11,6 +11,11 @@
 namespace kuvio::app {
 namespace {
 
+/// Of an identity as instruments answer it, "maker,model,serial,version": what people call it by.
+QString maker_and_model(const std::string& identity) {
+  return qs(identity).split(QLatin1Char(',')).mid(0, 2).join(QLatin1Char(' ')).trimmed();
+}
+
 QString tr(const char* text) { return QObject::tr(text); }
 
 std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s, double u,
@@ -39,14 +44,14 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
   const QString least = qs(formats::bounds_mark(s.bounds()));
   const QString rests =
       capture.channel.accuracy.empty()
-          ? tr("\nNo accuracy statement is known: no ±.")
+          ? tr("\nNo accuracy given, so no ±.")
           : tr("\n± from the accuracy %1, at 95 %.").arg(qs(capture.channel.accuracy));
   out.push_back({tr("mean %1%2").arg(least, qs(with_uncertainty(*s.mean(), u, "A"))),
                  tr("Charge over the %1 with samples.").arg(qs(duration(s.observed_s))) + rests +
                      missing + flagged});
   const double volts = capture.basis.voltage;
   out.push_back({least + qs(charge_with_uncertainty(s.charge, u * s.observed_s, unit, volts)),
-                 tr("Exact integral of the samples, both edges cut between samples.") + rests +
+                 tr("Exact integral over the span; its edges may fall between samples.") + rests +
                      missing + flagged});
   out.push_back({tr("peak %1%2").arg(least, qs(with_prefix(s.max.value_or(0), "A", 3))),
                  tr("Largest sample; a shorter peak inside a sample is averaged.") + flagged});
@@ -105,7 +110,8 @@ std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& read
   }
   return {{tr("%1: %2 from %3, %4 log lines")
                .arg(qs(capture->info.name), qs(duration(capture->info.duration_s())),
-                    capture->channel.input.empty() ? tr("a file") : qs(capture->channel.input))
+                    capture->channel.input.empty() ? tr("a file")
+                                                   : maker_and_model(capture->channel.input))
                .arg(capture->log.size()),
            tr("Drag over the trace to measure a span, or point at a visit.")}};
 }

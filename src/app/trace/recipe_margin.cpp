@@ -25,12 +25,11 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   stack_ = new QStackedWidget(this);
   column->addWidget(stack_);
   empty_ = new EmptyState(QStringLiteral("recipeEmpty"), this);
-  empty_->say(
-      tr("No recipe yet"),
-      tr("A recipe tells the states from their levels. Begin with one rule, open a file, or "
-         "mark a span on the trace and name it as a state."),
-      {{tr("New recipe"), [this] { newRecipe(); }},
-       {tr("Open recipe…"), [this] { openRecipe(); }}});
+  empty_->say(tr("No recipe yet"),
+              tr("A recipe finds states by current level. Start with one rule, open a file, or "
+                 "mark a span on the trace and name it as a state."),
+              {{tr("New recipe"), [this] { newRecipe(); }},
+               {tr("Open recipe…"), [this] { openRecipe(); }}});
   stack_->addWidget(empty_);
 
   auto* page = new QWidget(this);
@@ -77,10 +76,10 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   rows->addWidget(status_);
   auto* foot = new QHBoxLayout;
   foot->setContentsMargins(10, 0, 10, 0);
-  apply_ = button(tr("Split by it"), QStringLiteral("recipeApply"), page, true);
-  apply_->setToolTip(tr("Splits the capture shown by this recipe"));
-  apply_all_ = button(tr("All captures"), QStringLiteral("recipeApplyAll"), page);
-  apply_all_->setToolTip(tr("Splits every capture of the book by this recipe"));
+  apply_ = button(tr("Split capture"), QStringLiteral("recipeApply"), page, true);
+  apply_->setToolTip(tr("Split the capture shown with this recipe"));
+  apply_all_ = button(tr("Split all"), QStringLiteral("recipeApplyAll"), page);
+  apply_all_->setToolTip(tr("Split every capture in the book with this recipe"));
   foot->addWidget(apply_, 1);
   foot->addWidget(apply_all_, 1);
   rows->addLayout(foot);
@@ -217,7 +216,7 @@ void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
                                                     static_cast<std::size_t>(rule), edge, level);
     const auto recipe = formats::parse_recipe(text, document_.name);
     levels_->setRules(recipe.recipe.states, fills_for(text, {}));
-    session_.wantPreview(text);
+    session_.requestPreview(text);
   } catch (const Error&) {  // dragged past the band's other edge: it goes no further
   }
 }
@@ -228,11 +227,11 @@ void RecipeMargin::askPreview() {
                           std::to_string(view_.capture()->channel.samples);
   if (key != histogram_key_) {
     histogram_key_ = key;
-    session_.wantHistogram();
+    session_.requestHistogram();
   }
   if (recipe_) {
     takeText(document_.text);
-    session_.wantPreview(document_.text);
+    session_.requestPreview(document_.text);
   }
 }
 
@@ -250,8 +249,8 @@ void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
   const bool applied = view_.capture() && view_.capture()->recipe_text == preview->text;
   QString text = preview->unassigned_s > 0
                      ? tr("%1 would be unassigned.").arg(qs(duration(preview->unassigned_s)))
-                     : tr("Every moment is in a state.");
-  text += applied ? tr(" The capture is split by it.") : tr(" Not yet applied.");
+                     : tr("All time is assigned to a state.");
+  text += applied ? tr(" Applied to this capture.") : tr(" Not yet applied.");
   status_->setText(text);
 }
 

@@ -27,7 +27,8 @@ void TraceDesk::makeSpanActions() {
                        std::function<void()> run) {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
-  QAction* whole = add("wholeCycles", tr("Spans of whole cycles"), QKeySequence(tr("W")), [] {});
+  QAction* whole =
+      add("wholeCycles", tr("Snap spans to whole cycles"), QKeySequence(tr("W")), [] {});
   whole->setCheckable(true);
   connect(whole, &QAction::toggled, this, [&view](bool on) { view.setWholeCycles(on); });
   connect(&view, &ViewState::wholeCyclesChanged, whole,
@@ -40,10 +41,10 @@ void TraceDesk::makeSpanActions() {
     if (view.cursor(0) && view.cursor(1)) {
       view.setSpan(*view.cursor(0), *view.cursor(1));
     } else {
-      emit messageReported(tr("Set both cursors first: 1 and 2 put them where the pointer is."));
+      emit messageReported(tr("Set both cursors first: press 1 and 2 at the pointer."));
     }
   });
-  add("clearCursors", tr("Take the cursors away"), {}, [&view] { view.clearCursors(); });
+  add("clearCursors", tr("Clear cursors"), {}, [&view] { view.clearCursors(); });
   c_.actions.add(
       QStringLiteral("copySpan"), tr("Edit"), tr("Copy span's figures as text (TSV)"),
       QKeySequence(tr("Ctrl+Shift+T")),
@@ -98,25 +99,25 @@ void TraceDesk::makeStepActions() {
     }
   };
   step(
-      "nextMark", "previousMark", tr("Next mark"), tr("Mark before"), QKeySequence(tr("M")),
+      "nextMark", "previousMark", tr("Next mark"), tr("Previous mark"), QKeySequence(tr("M")),
       QKeySequence(tr("Shift+M")),
       [](const CaptureView& c) {
         std::vector<double> out;
         for (const auto& [moment, text] : c.marks) out.push_back(moment);
         return out;
       },
-      tr("There is no further mark."));
+      tr("No more marks in this direction."));
   step(
-      "nextGap", "previousGap", tr("Next gap or flagged stretch"),
-      tr("Gap or flagged stretch before"), QKeySequence(tr("G")), QKeySequence(tr("Shift+G")),
+      "nextGap", "previousGap", tr("Next gap or flagged samples"),
+      tr("Previous gap or flagged samples"), QKeySequence(tr("G")), QKeySequence(tr("Shift+G")),
       [](const CaptureView& c) {
         std::vector<double> out;
         for (const auto& [from, to] : c.breaks) out.push_back(from);
         return out;
       },
-      tr("There is no further gap, and nothing flagged."));
+      tr("No more gaps or flagged samples in this direction."));
   step(
-      "nextMatch", "previousMatch", tr("Next log match"), tr("Log match before"),
+      "nextMatch", "previousMatch", tr("Next log match"), tr("Previous log match"),
       QKeySequence(Qt::Key_F3), QKeySequence(Qt::SHIFT | Qt::Key_F3),
       [this](const CaptureView& c) {
         if (!c_.view.logMatches().empty()) return c_.view.logMatches();
@@ -124,7 +125,7 @@ void TraceDesk::makeStepActions() {
         for (const book::LogLine& line : c.log) out.push_back(line.time_s);
         return out;
       },
-      tr("There is no further line that matches."));
+      tr("No more matching lines."));
 }
 
 /// Where keys do something: at the pointer, else in the middle of the view.
@@ -137,7 +138,7 @@ void TraceDesk::makeGoTo(QWidget* parent) {
   go_to_->setObjectName(QStringLiteral("goTo"));
   go_to_->setAccessibleName(tr("Time to go to"));
   go_to_->setPlaceholderText(
-      tr("12.5 s, 1:02:03.5, +200 ms, or a stretch: 12.5 .. +80 ms. Enter goes there, Esc stays."));
+      tr("12.5 s, 1:02:03.5, +200 ms, or a range: 12.5 .. +80 ms. Enter to go, Esc to cancel."));
   go_to_->hide();
   parent->layout()->addWidget(go_to_);
   connect(go_to_, &QLineEdit::returnPressed, this, &TraceDesk::goToTyped);
@@ -161,13 +162,12 @@ bool TraceDesk::eventFilter(QObject* watched, QEvent* event) {
 void TraceDesk::goToTyped() {
   const auto place = parse_place(go_to_->text(), placeOfKeys());
   if (!place || !c_.view.capture()) {
-    emit messageReported(
-        tr("“%1” is no time. Such as 12.5 s, 1:02:03.5, +200 ms, or 12.5 .. +80 ms.")
-            .arg(go_to_->text()));
+    emit messageReported(tr("“%1” is not a time. Try 12.5 s, 1:02:03.5, +200 ms or 12.5 .. +80 ms.")
+                             .arg(go_to_->text()));
     return;
   }
   if (place->from_s > c_.view.end() || place->to_s.value_or(place->from_s) < c_.view.begin()) {
-    emit messageReported(tr("The capture lasts from %1 to %2 s.")
+    emit messageReported(tr("The capture runs from %1 to %2 s.")
                              .arg(moment_text(c_.view.begin(), 1), moment_text(c_.view.end(), 1)));
     return;
   }
@@ -186,7 +186,7 @@ void TraceDesk::followCursors() {
     if (c_.view.cursor(i)) moments.push_back(*c_.view.cursor(i));
   }
   cursors_->setVisible(!moments.empty());
-  if (!moments.empty()) c_.session.wantMoments(moments);
+  if (!moments.empty()) c_.session.requestMoments(moments);
 }
 
 /// "1  12.331 s: I 4.02 mA, V 3.58 V   2  …   2 − 1: +1.204 s (0.83 Hz), I −3.9 mA, …"

@@ -151,7 +151,7 @@ SpreadMargin::SpreadMargin(ViewState& view, Session& session, Lanes& lanes, QWid
   connect(&lanes_, &Lanes::valuesChanged, this, [this] {
     place();
     // The bins are the lane's: another axis, other bins.
-    if (spread_ && lanes_.currentEdges() != spread_->wish.bins.edges) soon_.start();
+    if (spread_ && lanes_.currentEdges() != spread_->request.bins.edges) soon_.start();
   });
   connect(&session_, &Session::spreadReady, this, &SpreadMargin::take);
 }
@@ -180,27 +180,29 @@ void SpreadMargin::place() {
 
 void SpreadMargin::ask() {
   if (!isVisible() || !view_.capture()) return;
-  SpreadWish wish;
-  wish.capture = view_.capture()->info.id;
-  std::tie(wish.from_s, wish.to_s) = view_.span().value_or(std::pair(view_.from(), view_.to()));
-  wish.bins.edges = lanes_.currentEdges();
-  if (wish.bins.count() >= 1) session_.wantSpread(wish);
+  SpreadRequest request;
+  request.capture = view_.capture()->info.id;
+  std::tie(request.from_s, request.to_s) =
+      view_.span().value_or(std::pair(view_.from(), view_.to()));
+  request.bins.edges = lanes_.currentEdges();
+  if (request.bins.count() >= 1) session_.requestSpread(request);
 }
 
 void SpreadMargin::take(const SpreadViewPtr& spread) {
-  if (!view_.capture() || spread->wish.capture != view_.capture()->info.id) return;
+  if (!view_.capture() || spread->request.capture != view_.capture()->info.id) return;
   // A rough answer that comes after the exact one of the same span has nothing to add.
-  if (spread_ && spread_->final && !spread->final && spread_->wish.from_s == spread->wish.from_s &&
-      spread_->wish.to_s == spread->wish.to_s &&
-      spread_->wish.bins.edges == spread->wish.bins.edges)
+  if (spread_ && spread_->final && !spread->final &&
+      spread_->request.from_s == spread->request.from_s &&
+      spread_->request.to_s == spread->request.to_s &&
+      spread_->request.bins.edges == spread->request.bins.edges)
     return;
   spread_ = spread;
   bars_->setSpread(spread);
   const Distribution& d = spread->spread;
   QStringList lines;
-  lines << (view_.span() ? tr("Of the span, %1").arg(qs(duration(d.observed_s)))
-                         : tr("Of what is seen, %1").arg(qs(duration(d.observed_s)))) +
-               (spread->final ? QString() : tr(" (from pieces; the rest is being read)"));
+  lines << (view_.span() ? tr("Span, %1").arg(qs(duration(d.observed_s)))
+                         : tr("View, %1").arg(qs(duration(d.observed_s)))) +
+               (spread->final ? QString() : tr(" (partial, still reading)"));
   const auto level = [&](double share) { return qs(with_prefix(d.quantile(share), "A", 3)); };
   for (const double share : {0.5, 0.9, 0.99})
     lines << tr("%1\u2009% of the time below %2").arg(share * 100, 0, 'g', 3).arg(level(share));
@@ -210,7 +212,7 @@ void SpreadMargin::take(const SpreadViewPtr& spread) {
                  .arg(qs(with_prefix(*spread->ripple->frequency_hz, "Hz", 4)),
                       qs(with_prefix(spread->ripple->amplitude, "A", 3)));
   } else if (spread->final) {
-    lines << tr("No ripple stands out");
+    lines << tr("No ripple found");
   }
   words_->setText(lines.join(QLatin1Char('\n')));
 }

@@ -29,7 +29,7 @@ QComboBox* stateBox(const QString& name, const QStringList& states, const QStrin
 
 QHBoxLayout* closing(QDialog* dialog, QPushButton* accept) {
   auto* row = new QHBoxLayout;
-  auto* cancel = button(QObject::tr("Leave it"), QStringLiteral("cancel"), dialog);
+  auto* cancel = button(QObject::tr("Cancel"), QStringLiteral("cancel"), dialog);
   QObject::connect(cancel, &QPushButton::clicked, dialog, &QDialog::reject);
   row->addStretch(1);
   row->addWidget(cancel);
@@ -59,7 +59,7 @@ NameSpanDialog::NameSpanDialog(const QStringList& states, const QString& rule, b
   column->addWidget(by_hand_);
   as_rule_->setEnabled(offer_rule);
   (offer_rule ? as_rule_ : by_hand_)->setChecked(true);
-  auto* accept = button(tr("Name it"), QStringLiteral("accept"), this, true);
+  auto* accept = button(tr("Name state"), QStringLiteral("accept"), this, true);
   column->addSpacing(8);
   column->addLayout(closing(this, accept));
   connect(accept, &QPushButton::clicked, this, [this] {
@@ -102,17 +102,17 @@ VisitDialog::VisitDialog(const Visit& visit, const QStringList& states, QWidget*
   form->addRow({}, whole_state_);
   from_ = new QLineEdit(QString::number(visit.from_s, 'f', 6), this);
   from_->setObjectName(QStringLiteral("visitFrom"));
-  from_->setAccessibleName(tr("Begins at, s"));
+  from_->setAccessibleName(tr("Start, s"));
   to_ = new QLineEdit(QString::number(visit.to_s, 'f', 6), this);
   to_->setObjectName(QStringLiteral("visitTo"));
-  to_->setAccessibleName(tr("Ends at, s"));
-  form->addRow(tr("Begins at (s)"), from_);
-  form->addRow(tr("Ends at (s)"), to_);
+  to_->setAccessibleName(tr("End, s"));
+  form->addRow(tr("Start (s)"), from_);
+  form->addRow(tr("End (s)"), to_);
   column->addLayout(form);
   trouble_ = remark({}, this);
   trouble_->hide();
   column->addWidget(trouble_);
-  auto* accept = button(tr("Change it"), QStringLiteral("accept"), this, true);
+  auto* accept = button(tr("Apply"), QStringLiteral("accept"), this, true);
   column->addSpacing(8);
   column->addLayout(closing(this, accept));
   connect(accept, &QPushButton::clicked, this, &VisitDialog::take);
@@ -123,7 +123,7 @@ void VisitDialog::take() {
   bool from_good = false, to_good = false;
   const double from = from_->text().toDouble(&from_good), to = to_->text().toDouble(&to_good);
   if (!from_good || !to_good || !(to > from)) {
-    trouble_->setText(tr("Begin and end are moments in seconds, the end after the begin."));
+    trouble_->setText(tr("Start and end must be times in seconds, the end after the start."));
     trouble_->show();
     return;
   }
@@ -142,24 +142,22 @@ EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(
   resize(520, 320);
   auto* column = new QVBoxLayout(this);
   column->addWidget(
-      remark(tr("Corrections made by hand lie on top of the recipe and stay when it is "
-                "run again."),
-             this));
+      remark(tr("Manual edits are applied on top of the recipe and survive a re-run."), this));
   auto* list = new QListWidget(this);
   list->setObjectName(QStringLiteral("edits"));
   list->setAccessibleName(tr("Hand edits, in the order they were made"));
   for (std::size_t i = 0; i < capture.edit_list.size(); ++i) {
     QString text = QString::fromStdString(describe(capture.edit_list[i]));
     for (const Conflict& c : capture.conflicts) {
-      if (c.edit == i) text += tr("  · left out: %1").arg(QString::fromStdString(c.why));
+      if (c.edit == i) text += tr("  · not applied: %1").arg(QString::fromStdString(c.why));
     }
     list->addItem(text);
   }
   list->setCurrentRow(0);
   column->addWidget(list, 1);
   auto* row = new QHBoxLayout;
-  auto* all = button(tr("Take all away"), QStringLiteral("dropAll"), this);
-  auto* one = button(tr("Take it away"), QStringLiteral("dropOne"), this, true);
+  auto* all = button(tr("Remove all"), QStringLiteral("dropAll"), this);
+  auto* one = button(tr("Remove"), QStringLiteral("dropOne"), this, true);
   auto* leave = button(tr("Close"), QStringLiteral("cancel"), this);
   row->addWidget(all);
   row->addStretch(1);

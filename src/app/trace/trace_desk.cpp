@@ -108,10 +108,10 @@ QWidget* TraceDesk::makeMargin() {
   column->setSpacing(0);
   tabs_ = new QTabBar(box);
   tabs_->setObjectName(QStringLiteral("marginTabs"));
-  tabs_->setAccessibleName(tr("Margin"));
+  tabs_->setAccessibleName(tr("Side panel"));
   tabs_->addTab(tr("Log"));
   tabs_->addTab(tr("Recipe"));
-  tabs_->addTab(tr("Spread"));
+  tabs_->addTab(tr("Histogram"));
   tabs_->addTab(tr("Line up"));
   tabs_->setDrawBase(false);
   tabs_->setExpanding(false);
@@ -142,7 +142,7 @@ void TraceDesk::makeActions() {
   };
   const auto middle = [&view] { return (view.from() + view.to()) / 2; };
   add("showAll", tr("Whole capture"), Qt::Key_Home, [&view] { view.showAll(); });
-  add("zoomSpan", tr("Zoom to the span or visit"), Qt::Key_Z, [this, &view] {
+  add("zoomSpan", tr("Zoom to span or visit"), Qt::Key_Z, [this, &view] {
     if (view.span()) {
       view.show(view.span()->first, view.span()->second);
     } else if (const Visit* v = pickedVisit()) {
@@ -151,22 +151,21 @@ void TraceDesk::makeActions() {
   });
   add("zoomIn", tr("Zoom in"), Qt::Key_Plus, [&view, middle] { view.zoomAt(middle(), 0.5); });
   add("zoomOut", tr("Zoom out"), Qt::Key_Minus, [&view, middle] { view.zoomAt(middle(), 2); });
-  add("panLeft", tr("Earlier"), QKeySequence(Qt::SHIFT | Qt::Key_Left),
+  add("panLeft", tr("Pan earlier"), QKeySequence(Qt::SHIFT | Qt::Key_Left),
       [&view] { view.pan(-0.2 * (view.to() - view.from())); });
-  add("panRight", tr("Later"), QKeySequence(Qt::SHIFT | Qt::Key_Right),
+  add("panRight", tr("Pan later"), QKeySequence(Qt::SHIFT | Qt::Key_Right),
       [&view] { view.pan(0.2 * (view.to() - view.from())); });
-  add("viewBack", tr("View before"), QKeySequence(Qt::ALT | Qt::Key_Left),
+  add("viewBack", tr("Previous view"), QKeySequence(Qt::ALT | Qt::Key_Left),
       [&view] { view.back(); });
-  add("viewForward", tr("View after"), QKeySequence(Qt::ALT | Qt::Key_Right),
+  add("viewForward", tr("Next view"), QKeySequence(Qt::ALT | Qt::Key_Right),
       [&view] { view.forward(); });
   add("returnLive", tr("Return to live"), Qt::Key_End, [&view] {
     if (view.recording()) view.returnToLive();
   });
-  add("spanBegins", tr("Span begins at the pointer"), Qt::Key_BracketLeft,
+  add("spanBegins", tr("Start span at pointer"), Qt::Key_BracketLeft,
       [this] { markSpanEnd(false); });
-  add("spanEnds", tr("Span ends at the pointer"), Qt::Key_BracketRight,
-      [this] { markSpanEnd(true); });
-  add("spanVisit", tr("Span over the picked visit"), QKeySequence(tr("V")), [this, &view] {
+  add("spanEnds", tr("End span at pointer"), Qt::Key_BracketRight, [this] { markSpanEnd(true); });
+  add("spanVisit", tr("Set span to selected visit"), QKeySequence(tr("V")), [this, &view] {
     if (const Visit* v = pickedVisit()) view.setSpan(v->from_s, v->to_s);
   });
   add("clearSpan", tr("Clear span"), Qt::Key_Escape, [&view] {
@@ -184,19 +183,19 @@ void TraceDesk::makeActions() {
     lanes_->fitValues();
     lanes_->replot(QCustomPlot::rpQueuedReplot);
   });
-  add("showLog", tr("Log in the margin"), QKeySequence(tr("Ctrl+Shift+L")), [this] {
+  add("showLog", tr("Show log"), QKeySequence(tr("Ctrl+Shift+L")), [this] {
     tabs_->setCurrentIndex(0);
     log_->focusFilter();
   });
-  add("showSpread", tr("Distribution in the margin"), QKeySequence(tr("D")),
+  add("showSpread", tr("Show histogram"), QKeySequence(tr("D")),
       [this] { tabs_->setCurrentIndex(2); });
   add("lineUp", tr("Line up…"), QKeySequence(tr("Ctrl+Shift+U")),
       [this] { tabs_->setCurrentIndex(3); });
-  add("showRecipe", tr("Recipe in the margin"), QKeySequence(tr("Ctrl+Shift+R")), [this] {
+  add("showRecipe", tr("Show recipe"), QKeySequence(tr("Ctrl+Shift+R")), [this] {
     tabs_->setCurrentIndex(1);
     recipe_->setFocus();
   });
-  add("toggleMargin", tr("Margin"), QKeySequence(tr("Ctrl+M")), [this] {
+  add("toggleMargin", tr("Side panel"), QKeySequence(tr("Ctrl+M")), [this] {
     const auto sizes = across_->sizes();
     across_->setSizes(sizes[1] > 0 ? QList<int>{sizes[0] + sizes[1], 0}
                                    : QList<int>{sizes[0] - 250, 250});
@@ -217,14 +216,15 @@ void TraceDesk::makeStateActions() {
     return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   add("nameSpan", tr("Name as state…"), QKeySequence(tr("N")), [this] { nameSpan(); });
-  add("limitFromSpan", tr("Limit from this…"), QKeySequence(tr("L")), [this] { limitFromSpan(); });
-  add("editVisit", tr("Rename or move the visit…"), Qt::Key_F2, [this] { editVisit(); });
-  add("cutVisit", tr("Cut the visit at the pointer"), QKeySequence(tr("C")), [this] { cutHere(); });
+  add("limitFromSpan", tr("Set limit from this…"), QKeySequence(tr("L")),
+      [this] { limitFromSpan(); });
+  add("editVisit", tr("Edit visit…"), Qt::Key_F2, [this] { editVisit(); });
+  add("cutVisit", tr("Cut visit at pointer"), QKeySequence(tr("C")), [this] { cutHere(); });
   add("joinNext", tr("Join with the next visit"), QKeySequence(tr("J")), [this] { joinWith(1); });
-  add("joinPrevious", tr("Join with the visit before"), QKeySequence(tr("Shift+J")),
+  add("joinPrevious", tr("Join with previous visit"), QKeySequence(tr("Shift+J")),
       [this] { joinWith(-1); });
   add("pinVisit", tr("Pin the visit"), QKeySequence(tr("P")), [this] { pinVisit(); });
-  add("reviewEdits", tr("Hand edits…"), {}, [this] { edits_->click(); });
+  add("reviewEdits", tr("Manual edits…"), {}, [this] { edits_->click(); });
   add("newRecipe", tr("New recipe"), {}, [this] {
     tabs_->setCurrentIndex(1);
     recipe_->newRecipe();
@@ -234,10 +234,10 @@ void TraceDesk::makeStateActions() {
     recipe_->openRecipe();
   });
   add("saveRecipe", tr("Save recipe as…"), {}, [this] { recipe_->saveAs(); });
-  add("applyRecipe", tr("Split by the recipe"), QKeySequence(tr("Ctrl+Return")),
+  add("applyRecipe", tr("Split with recipe"), QKeySequence(tr("Ctrl+Return")),
       [this] { recipe_->apply(false); });
-  add("applyRecipeAll", tr("Split all captures by the recipe"),
-      QKeySequence(tr("Ctrl+Shift+Return")), [this] { recipe_->apply(true); });
+  add("applyRecipeAll", tr("Split all captures with recipe"), QKeySequence(tr("Ctrl+Shift+Return")),
+      [this] { recipe_->apply(true); });
 }
 
 void TraceDesk::connectViews() {
@@ -269,7 +269,7 @@ void TraceDesk::connectViews() {
     emit footChanged();
   });
   connect(&c_.view, &ViewState::spanChanged, this, [this] {
-    if (c_.view.span()) c_.session.wantSpan(c_.view.span()->first, c_.view.span()->second);
+    if (c_.view.span()) c_.session.requestSpan(c_.view.span()->first, c_.view.span()->second);
     if (!c_.view.span()) reading_.reset();
     follow();
   });
@@ -297,10 +297,10 @@ void TraceDesk::takeCapture() {
     not_split_->say(
         capture->info.recording ? tr("Recording…") : tr("Not split into states yet"),
         capture->info.recording
-            ? tr("The states can be told as soon as something is there.")
+            ? tr("States can be split once samples have arrived.")
             : tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
         {{tr("Open recipe…"), [this] { c_.actions.find(QStringLiteral("openRecipe"))->trigger(); }},
-         {c_.session.book()->document(DocumentKind::recipe) ? tr("Split by the book's recipe")
+         {c_.session.book()->document(DocumentKind::recipe) ? tr("Split with the book's recipe")
                                                             : tr("New recipe"),
           [this] {
             tabs_->setCurrentIndex(1);
@@ -314,9 +314,9 @@ void TraceDesk::takeCapture() {
   edits_->setVisible(split && capture->edits > 0);
   if (capture && capture->edits > 0) {
     edits_->setText(
-        (capture->edits == 1 ? tr("1 hand edit") : tr("%1 hand edits").arg(capture->edits)) +
+        (capture->edits == 1 ? tr("1 manual edit") : tr("%1 manual edits").arg(capture->edits)) +
         (capture->conflicts.empty() ? QString()
-                                    : tr(", %1 left out").arg(capture->conflicts.size())) +
+                                    : tr(", %1 not applied").arg(capture->conflicts.size())) +
         tr(" · review"));
     edits_->setAccessibleName(edits_->text());
   }
@@ -381,10 +381,9 @@ void TraceDesk::follow() {
 void TraceDesk::updatePill() {
   pill_->setVisible(c_.view.recording());
   if (!c_.view.recording()) return;
-  pill_->setText(
-      c_.view.held()
-          ? tr("Held, %1 behind · Return (End)").arg(qs(duration(std::max(0.0, c_.view.behind()))))
-          : tr("Live"));
+  pill_->setText(c_.view.held() ? tr("Held, %1 behind · Return to live (End)")
+                                      .arg(qs(duration(std::max(0.0, c_.view.behind()))))
+                                : tr("Live"));
   pill_->setAccessibleName(pill_->text());
   pill_->adjustSize();
   pill_->move(lanes_->width() - pill_->width() - kLaneRight, lanes_->height() - pill_->height());

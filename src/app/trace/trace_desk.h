@@ -28,9 +28,9 @@ public:
   QByteArray saveLayout() const;
   void restoreLayout(const QByteArray& layout);
   RecipeMargin* recipe() { return recipe_; }
-  /// What is seen as a picture (PDF, SVG or PNG by the name's ending); told when done.
+  /// What is seen as a picture (PDF, SVG or PNG by the name's ending); reported when done.
   void savePicture(const QString& path);
-  /// The first capture's samples as a text table; told when done.
+  /// The first capture's samples as a text table; reported when done.
   void saveSamples(const QString& path, double from_s, double to_s);
 
 signals:

@@ -90,14 +90,14 @@ void TraceDesk::nameSpan() {
            formats::parse_recipe(recipe->text, recipe->name).recipe.states) {
         if (!known.contains(qs(rule.name))) known << qs(rule.name);
       }
-    } catch (const Error&) {  // told in the margin
+    } catch (const Error&) {  // reported in the margin
     }
   }
   auto* dialog = new NameSpanDialog(known, band_text(sketch), true, this);
   const qint64 id = c_.view.capture()->info.id;
   connect(dialog, &NameSpanDialog::named, this, [this, span, id](const QString& state, bool rule) {
     if (is_built_in_state(state.toStdString()) && state != QLatin1String(kUnassigned)) {
-      emit messageReported(tr("%1 is built in and cannot be given by hand.").arg(state));
+      emit messageReported(tr("%1 is built in and cannot be assigned by hand.").arg(state));
       return;
     }
     if (!rule) {
@@ -156,7 +156,7 @@ void TraceDesk::limitFromSpan() {
 void TraceDesk::editVisit() {
   const Visit* picked = pickedVisit();
   if (!picked) {
-    emit messageReported(tr("Pick a visit first: click it, or step with the arrow keys."));
+    emit messageReported(tr("Select a visit first: click it, or step with the arrow keys."));
     return;
   }
   const Visit visit = *picked;
@@ -198,7 +198,7 @@ void TraceDesk::lineToEdge(double t) {
   const auto& capture = c_.view.capture();
   const Visit* v = pickedVisit();
   if (!capture || !v) {
-    emit messageReported(tr("Pick the visit whose edge the line is to give."));
+    emit messageReported(tr("Select the visit whose edge this log line should set."));
     return;
   }
   const bool end = std::abs(t - v->to_s) < std::abs(t - v->from_s);
@@ -208,7 +208,7 @@ void TraceDesk::lineToEdge(double t) {
 void TraceDesk::cutHere() {
   const auto& capture = c_.view.capture();
   if (!capture || !c_.view.pointer()) {
-    emit messageReported(tr("Point at where the visit is to be cut."));
+    emit messageReported(tr("Point at where to cut the visit."));
     return;
   }
   const auto at = visit_at(capture->visits, *c_.view.pointer());
@@ -225,7 +225,7 @@ void TraceDesk::joinWith(int direction) {
   const int right = direction > 0 ? c_.view.visit() + 1 : c_.view.visit();
   if (!capture || c_.view.visit() == ViewState::kNone || right <= 0 ||
       right >= static_cast<int>(capture->visits.size())) {
-    emit messageReported(tr("Pick a visit that has a neighbour on that side."));
+    emit messageReported(tr("Select a visit that has a neighbour on that side."));
     return;
   }
   const Visit& a = capture->visits[static_cast<std::size_t>(right - 1)].visit;
@@ -242,7 +242,7 @@ void TraceDesk::joinWith(int direction) {
 void TraceDesk::pinVisit() {
   const Visit* v = pickedVisit();
   if (!v) {
-    emit messageReported(tr("Pick the visit that is to stay as it is."));
+    emit messageReported(tr("Select the visit to pin."));
     return;
   }
   name_span(c_.session, c_.view.capture()->info.id, v->from_s, v->to_s, v->state);

@@ -54,7 +54,7 @@ void TraceDesk::savePicture(const QString& path) {
                         names.join(QStringLiteral(" · ")), foot.join(QStringLiteral("   ")));
   if (bytes.isEmpty()) {
     emit messageReported(
-        tr("A picture's name ends in .pdf, .svg or .png; “%1” does not. Nothing was written.")
+        tr("“%1”: picture files must end in .pdf, .svg or .png. Nothing was written.")
             .arg(file_name(path)));
     return;
   }
@@ -66,8 +66,7 @@ void TraceDesk::exportSamples() {
   if (!c_.view.capture()) return;
   const auto [from, to] = c_.view.span().value_or(std::pair(c_.view.from(), c_.view.to()));
   auto* dialog = ask_for_file(
-      this,
-      c_.view.span() ? tr("Export the span's samples") : tr("Export the samples that are seen"),
+      this, c_.view.span() ? tr("Export the span's samples") : tr("Export samples in view"),
       qs(c_.view.capture()->info.name) + QStringLiteral(".csv"), {tr("Text table (*.csv)")});
   connect(dialog, &QFileDialog::fileSelected, this,
           [this, a = from, b = to](const QString& path) { saveSamples(path, a, b); });
@@ -79,7 +78,7 @@ void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
       c_.view.capture()->info.id, path, from_s, to_s, [this, path](const WrittenSamples& written) {
         QString words = tr("%L1 samples saved: %2").arg(written.rows).arg(path);
         if (!written.left_out.isEmpty())
-          words += tr(". On other moments, and left out: %1")
+          words += tr(". Left out, sampled at other times: %1")
                        .arg(written.left_out.join(QStringLiteral(", ")));
         emit messageReported(words);
       });

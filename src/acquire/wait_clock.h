@@ -9,7 +9,7 @@ namespace kuvio::acquire {
 /// How long something has been waited for while this program ran. A pause of the program itself (a
 /// stopped process, a paused or sleeping machine) is no waiting: what came meanwhile lies ready and
 /// has not been looked at. Ask often: between two questions at most `kStep` counts.
-class Patience {
+class WaitClock {
 public:
   static constexpr double kStep = 0.25;  // s
 
