@@ -2,6 +2,7 @@
 #include "acquire/input_watch.h"
 
 #include "core/error.h"
+#include "core/special_value.h"
 
 #include <algorithm>
 #include <cmath>
@@ -84,7 +85,7 @@ void InputWatch::run(const std::stop_token& stop) {
       state_.phase = InputState::Phase::lost;
       state_.trouble = *failure;
     }
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {
     const std::lock_guard lock(mutex_);
     state_.phase = InputState::Phase::lost;
     state_.trouble = e.what();

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/line_reader.h"
 
-#include "acquire/ring.h"
 #include "core/quantity.h"
+#include "core/special_value.h"
 
 #include <fmt/format.h>
 
@@ -32,14 +32,6 @@ std::optional<double> number(std::string_view cell, std::string_view& rest) {
   if (failed != std::errc{}) return std::nullopt;
   rest = trim(cell.substr(static_cast<std::size_t>(end - cell.data())));
   return v;
-}
-
-bool is_special(std::string_view cell) {
-  for (const char* word :
-       {"NaN", "NAN", "nan", "OVLD", "OVL", "OL", "inf", "-inf", "INF", "-INF"}) {
-    if (cell == word) return true;
-  }
-  return cell.empty();
 }
 
 char separator_of(std::string_view line) {
@@ -202,15 +194,13 @@ bool LineReader::try_units(const std::vector<std::string_view>& cells) {
 }
 
 std::optional<double> LineReader::value(std::string_view cell, const Column& c) const {
-  if (cell.empty() || cell == "NaN" || cell == "NAN" || cell == "nan") return kNotANumber;
-  if (is_special(cell)) return kOverRange;
+  if (cell.empty()) return kNotANumber;
+  if (const auto special = special_word(cell)) return special;
   std::string_view rest;
   const std::string text = separator_ == ',' ? std::string(cell) : with_point(cell);
   const auto v = number(text, rest);
   if (!v) return std::nullopt;
-  const double size = std::fabs(*v);
-  if (std::isnan(*v) || (size >= 9.905e37 && size <= 9.915e37)) return kNotANumber;
-  if (std::isinf(*v) || size >= 9.8e37) return kOverRange;
+  if (flag_of_value(*v)) return standard_value(*v, c.factor);
   if (rest.empty()) return *v * c.factor;
   try {
     return *v *

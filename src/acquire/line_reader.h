@@ -25,7 +25,7 @@ public:
 
   struct Reading {
     std::optional<std::int64_t> time_ns;  ///< by the line's own time column
-    std::vector<double> values;           ///< SI; special ones as in ring.h
+    std::vector<double> values;           ///< SI; special ones as in core/special_value.h
   };
   enum class What { reading, header, other_units, other_header, nothing, text };
   /// What a line is. `text`: no reading, to be kept as a line of the device. `other_units`: a

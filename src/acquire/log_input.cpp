@@ -108,7 +108,7 @@ void LogInput::run(const std::stop_token& stop) {
         fresh.clear();
       }
     }
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {
     const std::lock_guard lock(mutex_);
     failure_ = e.what();
   }

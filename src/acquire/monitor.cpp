@@ -262,7 +262,7 @@ void Monitor::run(const std::stop_token& stop) {
       }
       std::this_thread::sleep_for(kEvery);
     }
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {  // whatever it was, a thread of ours does not end the program
     const std::lock_guard lock(mutex_);
     state_.phase = MonitorState::Phase::lost;
     state_.trouble = e.what();
@@ -293,7 +293,7 @@ void Monitor::watch_log(const std::stop_token& stop) {
       std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
     log.stop();
-  } catch (const Error& e) {
+  } catch (const std::exception& e) {  // whatever it was, a thread of ours does not end the program
     const std::lock_guard lock(mutex_);
     // What became of the output matters more.
     if (state_.trouble.empty())

@@ -2,6 +2,7 @@
 #include "acquire/recording.h"
 #include "core/error.h"
 #include "core/present.h"
+#include "core/special_value.h"
 
 #include <fmt/chrono.h>
 #include <fmt/format.h>
@@ -98,9 +99,18 @@ RecordResult Recording::run(const std::stop_token& stop,
   if (arm_.wanted() && !wait_armed(stop, progress)) return result_;
   try {
     loop(stop, progress);
-  } catch (const Error& e) {
-    if (e.failure() != Failure::io) throw;
-    out_of_disk(e);
+  } catch (const std::exception& e) {
+    const auto* known = dynamic_cast<const Error*>(&e);
+    if (known && known->failure() == Failure::io) {
+      out_of_disk(*known);
+      return result_;
+    }
+    // Whatever it was, no output stays on for it, and what was flushed stays in the book.
+    for (auto& t : tracks_) {
+      t->input().set_failed(true);
+      t->input().stop();
+    }
+    throw;
   }
   return result_;
 }

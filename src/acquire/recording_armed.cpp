@@ -3,6 +3,7 @@
 
 #include "acquire/recording.h"
 #include "core/error.h"
+#include "core/special_value.h"
 
 #include <fmt/format.h>
 

@@ -11,13 +11,7 @@
 
 namespace kuvio::acquire {
 
-// SCPI-1999, 7.2.1.4: what stands for a sample that is none. Inputs mark theirs the same way.
-inline constexpr double kOverRange = 9.9e37, kNotANumber = 9.91e37;
-/// Ours: taken while the range changed.
-inline constexpr double kRangeChange = 9.92e37;
-
-/// Consecutive samples of all channels of an input, as they came; special values not yet sorted
-/// out.
+/// Consecutive samples of all channels of an input; special ones as core/special_value.h has them.
 struct Packet {
   /// Number of the first sample, counted by the input from its start; of inputs whose samples have
   /// times of their own, meaningless.

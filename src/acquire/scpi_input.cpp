@@ -2,6 +2,7 @@
 #include "acquire/scpi_input.h"
 
 #include "core/error.h"
+#include "core/special_value.h"
 
 #include <fmt/format.h>
 
@@ -382,11 +383,7 @@ std::vector<std::vector<double>> ScpiInput::fetch(std::int64_t first, std::int64
   for (const ChannelProfile* c : chosen_) {
     std::vector<double> values =
         scpi_.query_values(filled(c->array, first - shift_, count), profile_.log->format);
-    if (c->factor != 1) {
-      for (double& v : values) {
-        if (std::fabs(v) < 9.8e37) v *= c->factor;
-      }
-    }
+    for (double& v : values) v = standard_value(v, c->factor);
     if (values.size() > static_cast<std::size_t>(count)) {
       throw Error(Failure::bad_data, "garbled answer", endpoint_.text,
                   fmt::format("{} was answered by {} samples",

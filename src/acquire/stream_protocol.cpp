@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/stream_protocol.h"
 
-#include "acquire/ring.h"
 #include "book/chunk.h"
+#include "core/special_value.h"
 
 #include <cmath>
 #include <cstring>
@@ -82,13 +82,14 @@ double value_at(const char* at, StreamFormat format, const StreamChannel& c) {
     float v = 0;
     const std::int32_t bits = code_at(at, format);
     std::memcpy(&v, &bits, sizeof v);
-    if (std::isnan(v)) return kNotANumber;
-    if (std::isinf(v) || std::fabs(v) >= 9.8e37F) return kOverRange;
-    return c.gain * static_cast<double>(v) + c.offset;
+    const double value = static_cast<double>(v);
+    return flag_of_value(value) ? standard_value(value, c.gain) : c.gain * value + c.offset;
   }
   const std::int32_t code = code_at(at, format);
   if (c.quantity == StreamQuantity::logic) return static_cast<double>(code & 0xffffff);
-  if (c.lowest != c.highest && (code <= c.lowest || code >= c.highest)) return kOverRange;
+  // With a negative gain the lowest code is the largest value.
+  if (c.lowest != c.highest && code <= c.lowest) return c.gain < 0 ? kOverRange : kBelowRange;
+  if (c.lowest != c.highest && code >= c.highest) return c.gain < 0 ? kBelowRange : kOverRange;
   return c.gain * code + c.offset;
 }
 

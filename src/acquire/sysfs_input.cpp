@@ -3,6 +3,7 @@
 
 #include "core/error.h"
 #include "core/quantity.h"
+#include "core/special_value.h"
 
 #include <fcntl.h>
 #include <fmt/format.h>

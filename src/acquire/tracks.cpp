@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/tracks.h"
 
+#include "core/special_value.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -14,14 +16,6 @@ std::pair<TimeBase, std::int64_t> time_base_for(double interval_s) {
   if (rate >= 1 && std::fabs(rate - std::round(rate)) < 1e-9 * rate)
     return {{1, std::llround(rate)}, 1};
   return {{1, 1'000'000'000}, std::max<std::int64_t>(1, std::llround(interval_s * 1e9))};
-}
-
-std::optional<Flag> flag_of_value(double value) {
-  const double size = std::fabs(value);
-  if (std::isfinite(value) && size < 9.8e37) return std::nullopt;
-  if (value == kRangeChange) return Flag::range_change;
-  if (!std::isfinite(value) || size >= 9.905e37) return Flag::not_a_number;
-  return value < 0 ? Flag::below_range : Flag::over_range;
 }
 
 Tracks::Tracks(std::unique_ptr<Input> input, bool is_axis, double time_scale)

@@ -132,7 +132,4 @@ private:
 /// nanoseconds.
 std::pair<TimeBase, std::int64_t> time_base_for(double interval_s);
 
-/// What a special value says; nothing for a sample like any other.
-std::optional<Flag> flag_of_value(double value);
-
 }  // namespace kuvio::acquire

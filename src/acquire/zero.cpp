@@ -5,6 +5,7 @@
 #include "core/error.h"
 #include "core/present.h"
 #include "core/repeatability.h"
+#include "core/special_value.h"
 
 #include <fmt/format.h>
 

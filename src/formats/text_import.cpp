@@ -4,6 +4,7 @@
 #include "book/capture_writer.h"
 #include "core/error.h"
 #include "core/present.h"
+#include "core/special_value.h"
 #include "formats/text_columns.h"
 
 #include <fmt/format.h>
@@ -148,20 +149,20 @@ private:
 
 enum class Cell { number, over_range, below_range, not_a_number, junk };
 
+Cell cell_of(Flag flag) {
+  return flag == Flag::over_range    ? Cell::over_range
+         : flag == Flag::below_range ? Cell::below_range
+                                     : Cell::not_a_number;
+}
+
 Cell read_value(std::string_view cell, double& value) {
   if (cell.empty()) return Cell::not_a_number;
+  if (const auto special = special_word(cell)) return cell_of(*flag_of_value(*special));
   if (cell.front() == '+') cell.remove_prefix(1);
   const auto [end, failed] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
-  if (failed == std::errc{} && end == cell.data() + cell.size()) {
-    const double size = std::fabs(value);
-    if (std::isnan(value) || (size >= 9.905e37 && size <= 9.915e37)) return Cell::not_a_number;
-    if (size < 9.8e37) return Cell::number;
-    return value < 0 ? Cell::below_range : Cell::over_range;
-  }
-  if (cell == "OVLD" || cell == "OL" || cell == "Overload") return Cell::over_range;
-  if (cell == "-OVLD" || cell == "-OL" || cell == "-Overload") return Cell::below_range;
-  if (cell == "NaN" || cell == "NAN" || cell == "nan") return Cell::not_a_number;
-  return Cell::junk;
+  if (failed != std::errc{} || end != cell.data() + cell.size()) return Cell::junk;
+  const auto flag = flag_of_value(standard_value(value));
+  return flag ? cell_of(*flag) : Cell::number;
 }
 
 bool looks_like_number(std::string_view cell) {

@@ -2,9 +2,11 @@
 #include "acquire/line_reader.h"
 
 #include "acquire/ring.h"
+#include "core/special_value.h"
 
 #include <catch2/catch.hpp>
 
+using namespace kuvio;
 using namespace kuvio::acquire;
 using What = LineReader::What;
 
@@ -57,7 +59,7 @@ TEST_CASE("special values are marked, what is no reading is text") {
   const auto r = last_of(reader, {"OVLD,NaN"});
   CHECK(r.values == std::vector<double>{kOverRange, kNotANumber});
   CHECK(last_of(reader, {"-9.9E37,9.91E37"}).values ==
-        std::vector<double>{kOverRange, kNotANumber});
+        std::vector<double>{kBelowRange, kNotANumber});
   CHECK(last_of(reader, {",1"}).values[0] == kNotANumber);
   LineReader::Reading ignored;
   for (const char* text : {"1.0", "1,2,3", "1.0x,2", "boot ok", "1.2.3,4", "0x12,1", "1,2 kg"}) {

@@ -398,3 +398,19 @@ TEST_CASE("an armed capture keeps its beginning when much comes in one go after 
   CHECK(bench.book.events(1).front().kind == "armed_start");
   CHECK(bench.book.events(1).front().earliest_s == Approx(0.5));
 }
+
+TEST_CASE("whatever is thrown in a recording, the output goes off and what was flushed is kept") {
+  Bench bench;
+  bench.output.power_on = bench.output.off_on_failure = true;
+  const auto begun = std::chrono::steady_clock::now();
+  bench.settings.slept = [&]() -> double {
+    if (std::chrono::steady_clock::now() - begun > std::chrono::seconds(1)) throw std::bad_alloc();
+    return 0;
+  };
+  CHECK_THROWS_AS(bench.record(30), std::bad_alloc);
+  const auto& heard = bench.instrument.heard;
+  REQUIRE(std::find(heard.begin(), heard.end(), "OUTP ON") != heard.end());
+  CHECK(std::find(heard.begin(), heard.end(), "OUTP OFF") != heard.end());
+  CHECK(bench.whole().samples > 300);
+  CHECK(*bench.whole().mean() == Approx(1e-3).epsilon(1e-6));
+}

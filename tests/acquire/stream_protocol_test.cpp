@@ -4,6 +4,7 @@
 #include "acquire/stream_protocol.h"
 
 #include "acquire/ring.h"
+#include "core/special_value.h"
 
 #include "stream-sender/kuvio_stream.h"
 
@@ -13,6 +14,7 @@
 #include <cstring>
 #include <random>
 
+using namespace kuvio;
 using namespace kuvio::acquire;
 
 namespace {
@@ -91,7 +93,7 @@ TEST_CASE("what the C sender sends is read, in whatever pieces it comes") {
     REQUIRE(heard.samples.size() == 2);
     CHECK(heard.samples[0].first == 100);
     CHECK(heard.samples[0].columns[0][0] == Approx(1000e-6 + 0.5e-6));
-    CHECK(heard.samples[0].columns[0][1] == kOverRange);
+    CHECK(heard.samples[0].columns[0][1] == kBelowRange);
     CHECK(heard.samples[0].columns[1] == std::vector<double>{1, 2, 3});
     CHECK(heard.samples[1].overflowed);
     CHECK(heard.samples[1].columns[0][0] == kRangeChange);

@@ -3,6 +3,7 @@
 
 #include "acquire/sysfs_input.h"
 #include "core/error.h"
+#include "core/special_value.h"
 
 #include "support.h"
 

@@ -270,7 +270,7 @@ TEST_CASE("a stranger's instrument works through a profile alone") {
   const auto tried = cli({"profile", profile, "--input", input});
   INFO(tried.out + tried.err);
   CHECK(tried.status == 0);
-  CHECK_THAT(tried.out, Catch::Contains("Everything was answered"));
+  CHECK_THAT(tried.out, Catch::Contains("Every command was answered"));
   const auto ran =
       cli({"capture", path, "--input", input, "--profile", profile, "--rate", "500 Hz", "--voltage",
            "3.3", "--current-limit", "150 mA", "--power-on", "--power-off", "--seconds", "3"});

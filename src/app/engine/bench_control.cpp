@@ -25,12 +25,19 @@ constexpr int kLookMs = 100;
 BenchControl::BenchControl(QObject* parent)
     : QObject(parent),
       courier_(this),
-      recorder_(std::make_unique<Strand>()),
-      helper_(std::make_unique<Strand>()) {
+      recorder_(std::make_unique<Strand>(reporting())),
+      helper_(std::make_unique<Strand>(reporting())) {
   look_.setInterval(kLookMs);
   connect(&look_, &QTimer::timeout, this, &BenchControl::look);
   off_.setInterval(kLookMs);
   connect(&off_, &QTimer::timeout, this, &BenchControl::waitForOff);
+}
+
+/// What a job of a strand throws comes to people's eyes like any other trouble.
+Strand::Failed BenchControl::reporting() {
+  return [this, courier = courier_](const std::string& why) {
+    courier.deliver([this, why] { emit failed(qs(why)); });
+  };
 }
 
 BenchControl::~BenchControl() {

@@ -195,6 +195,7 @@ private:
   std::deque<Mark> marks_;
   QTimer look_;
   QProcess* process_ = nullptr;  // the simulated bench, if it was started here
+  Strand::Failed reporting();
   Courier courier_;
   std::unique_ptr<Strand> recorder_, helper_;
 };

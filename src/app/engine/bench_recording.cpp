@@ -194,8 +194,10 @@ void BenchControl::startRecording(const RecordRequest& request) {
       result = acquire::record(book, s, stop, [&](const acquire::RecordProgress& p) {
         courier.deliver([this, p] { progress(p); });
       });
-    } catch (const Error& e) {
+    } catch (const std::exception& e) {
       trouble = QString::fromUtf8(e.what());
+    } catch (...) {  // a recording that has ended is never shown as running
+      trouble = tr("The recording ended for an unknown reason");
     }
     courier.deliver([this, result, trouble] { ended(result, trouble); });
   });
@@ -294,7 +296,7 @@ void BenchControl::readSetup(const QString& file) {
     try {
       const acquire::BenchSetup setup = acquire::read_bench_setup(file.toStdString());
       courier.deliver([this, setup] { emit setupRead(setup); });
-    } catch (const Error& e) {
+    } catch (const std::exception& e) {
       courier.deliver([this, why = QString::fromUtf8(e.what())] { emit failed(why); });
     }
   });
@@ -377,7 +379,7 @@ void BenchControl::saveSetup(const QString& file, const QString& name,
       formats::write_file(file.toStdString(),
                           acquire::write_bench_setup(setup, file.toStdString()));
       courier.deliver([this, file] { emit setupSaved(file); });
-    } catch (const Error& e) {
+    } catch (const std::exception& e) {
       courier.deliver([this, why = QString::fromUtf8(e.what())] { emit failed(why); });
     }
   });

@@ -7,6 +7,7 @@
 #include <chrono>
 #include <condition_variable>
 #include <deque>
+#include <exception>
 #include <mutex>
 #include <thread>
 #include <utility>
@@ -19,7 +20,20 @@ struct Strand::State {
   std::deque<std::pair<Job, std::stop_source>> jobs;
   std::stop_source running;
   std::function<void()> last;
+  Failed failed;
   bool ending = false, ended = false;
+
+  void guarded(const std::function<void()>& job) const {
+    std::string why;
+    try {
+      return job();
+    } catch (const std::exception& e) {
+      why = e.what();
+    } catch (...) {
+      why = "something unknown was thrown";
+    }
+    if (failed) failed(why);
+  }
 
   void run() {
     std::unique_lock lock(mutex);
@@ -30,21 +44,22 @@ struct Strand::State {
       running = jobs.front().second;
       jobs.pop_front();
       lock.unlock();
-      job(running.get_token());
+      guarded([&, token = running.get_token()] { job(token); });
       job = nullptr;  // what it holds goes in this thread, unlocked
       lock.lock();
     }
     jobs.clear();
     const std::function<void()> then = std::exchange(last, nullptr);
     lock.unlock();
-    if (then) then();
+    if (then) guarded(then);
     lock.lock();
     ended = true;
     gone.notify_all();
   }
 };
 
-Strand::Strand() : state_(std::make_shared<State>()) {
+Strand::Strand(Failed failed) : state_(std::make_shared<State>()) {
+  state_->failed = std::move(failed);
   std::thread([state = state_] { state->run(); }).detach();
 }
 

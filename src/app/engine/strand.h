@@ -4,6 +4,7 @@
 #include <functional>
 #include <memory>
 #include <stop_token>
+#include <string>
 
 class QObject;
 
@@ -15,8 +16,11 @@ namespace kuvio::app {
 class Strand {
 public:
   using Job = std::function<void(const std::stop_token&)>;
+  /// Gets, in the strand's thread, what a job threw: its text.
+  using Failed = std::function<void(const std::string&)>;
 
-  Strand();
+  /// Nothing that a job throws ends the program: it goes to `failed`, and the next job runs.
+  explicit Strand(Failed failed = {});
   /// Asks the running job to stop, drops those that wait and runs `last`, if there is one. A job
   /// that does not come back within two seconds is left behind.
   ~Strand();
