@@ -113,6 +113,12 @@ int main(int argc, char** argv) {
     view.pickVisit(ViewState::kNone);
     view.setSpan(i > 0 ? visits[i - 1].visit.from_s : t, visits[i].visit.to_s + 2);
     window.actions().find(QStringLiteral("showRecipe"))->trigger();
+    waitFor(
+        [&] {
+          const auto* found = window.findChild<QLabel*>(QStringLiteral("ruleVisits0"));
+          return found && !found->text().isEmpty();
+        },
+        10000);
     settle(500);
     take("trace-recipe.png");
     view.setCursor(0, t - 4);

@@ -59,7 +59,7 @@ public:
 
 private:
   struct Output {
-    double volts = 3.6, limit = 0.5;
+    double volts = 3.6, limit = 0.4;
     bool on = false, protection = true, tripped = false;
     bool held = false;  // latched: the limit was reached since it was last asked
     std::size_t cursor = 0, checked = 0;

@@ -201,7 +201,7 @@ void BenchDesk::refreshLines() {
   for (std::size_t i = 0; i < lines.size(); ++i) {
     auto* b = line_buttons_[static_cast<qsizetype>(i)];
     b->setText(lines[i].second ? tr("%1: high").arg(qs(lines[i].first))
-                               : tr("%1 is low").arg(qs(lines[i].first)));
+                               : tr("%1: low").arg(qs(lines[i].first)));
     b->setAccessibleName(lines[i].second
                              ? tr("Line %1 is high: set it low").arg(qs(lines[i].first))
                              : tr("Line %1 is low: set it high").arg(qs(lines[i].first)));

@@ -68,7 +68,7 @@ void LiveChannelsView::paintEvent(QPaintEvent*) {
   const double edge[] = {0, width * 0.30, width * 0.54, width * 0.77, width};
   painter.setFont(Theme::baseFont(11));
   painter.setPen(t.muted());
-  const QString heads[] = {tr("channel"), tr("now"), tr("least"), tr("most")};
+  const QString heads[] = {tr("channel"), tr("now"), tr("min"), tr("max")};
   for (int c = 0; c < 4; ++c) {
     painter.drawText(QRectF(edge[c], 0, edge[c + 1] - edge[c] - 6, kHead),
                      (c == 0 ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, heads[c]);

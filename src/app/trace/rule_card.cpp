@@ -23,6 +23,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   name_->setAccessibleName(tr("Name of state %1").arg(number));
   name_->setFont(Theme::baseFont(13, QFont::DemiBold));
   visits_ = remark({}, this);
+  visits_->setObjectName(QStringLiteral("ruleVisits%1").arg(index));
   visits_->setWordWrap(false);
   auto* remove = button(QStringLiteral("×"), QStringLiteral("ruleRemove%1").arg(index), this);
   remove->setAccessibleName(tr("Remove state %1").arg(number));

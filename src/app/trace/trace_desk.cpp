@@ -28,7 +28,7 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_
   across_->addWidget(makeMiddle());
   across_->addWidget(makeMargin());
   across_->setStretchFactor(0, 1);
-  across_->setSizes({860, 240});
+  across_->setSizes({838, 262});
   across_->setCollapsible(0, false);
   row->addWidget(across_);
   makeActions();
