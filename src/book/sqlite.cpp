@@ -9,7 +9,9 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <chrono>
 #include <filesystem>
+#include <thread>
 
 namespace kuvio::book {
 
@@ -142,6 +144,22 @@ void leave_log(sqlite3* db) {
   sqlite3_exec(db, "PRAGMA journal_mode=MEMORY", nullptr, nullptr, nullptr);
 }
 
+// Writers of one book take turns; on a loaded machine eight before one take their time. Whoever
+// only reads waits for a moment at most, as nobody holds that lock for longer.
+constexpr int kWriterMs = 20000, kReaderMs = 5000;
+
+/// Takes a lock by `sql`. Where two want more than the share each of them holds, SQLite asks no
+/// busy handler and gives up at once: whoever lost tries again.
+void take_lock(sqlite3* db, const char* sql, const std::string& where) {
+  using Clock = std::chrono::steady_clock;
+  const auto until = Clock::now() + std::chrono::milliseconds(kWriterMs);
+  int code = SQLITE_OK;
+  while ((code = sqlite3_exec(db, sql, nullptr, nullptr, nullptr)) != SQLITE_OK) {
+    if ((code & 0xff) != SQLITE_BUSY || Clock::now() > until) fail(db, code, where);
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  }
+}
+
 /// A reader cannot do it: what it leaves behind, a writer for a moment does.
 void fold(const std::string& path) {
   if (::access(path.c_str(), R_OK | W_OK) != 0) return;
@@ -215,9 +233,6 @@ Database::Database(const std::string& path, Access access, bool alone)
     }
   }
   sqlite3_extended_result_codes(raw, 1);
-  // Writers of one book take turns; on a loaded machine eight before one take their time. Whoever
-  // only reads waits for a moment at most, as nobody holds that lock for longer.
-  constexpr int kWriterMs = 20000, kReaderMs = 5000;
   sqlite3_busy_timeout(raw, access == Access::read ? kReaderMs : kWriterMs);
   sqlite3_limit(raw, SQLITE_LIMIT_LENGTH, kMostValue);
   // An untrusted book must not be able to run anything.
@@ -231,8 +246,9 @@ Database::Database(const std::string& path, Access access, bool alone)
     execute("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;");
     // Into the log by way of no journal on the disk. Where somebody else has it open it is in the
     // log already, and this does nothing.
-    if (path != ":memory:" && !file_head(path).wants_log) execute("PRAGMA journal_mode=MEMORY;");
-    if (access == Access::write) execute("PRAGMA journal_mode=WAL;");
+    if (path != ":memory:" && !file_head(path).wants_log)
+      take_lock(raw, "PRAGMA journal_mode=MEMORY", path);
+    if (access == Access::write) take_lock(raw, "PRAGMA journal_mode=WAL", path);
     // Set last: it takes the place of SQLite's own checkpointing after each commit.
     sqlite3_wal_hook(
         raw,
@@ -275,7 +291,9 @@ void Database::checkpoint() const {
   sqlite3_wal_checkpoint_v2(db_.get(), nullptr, SQLITE_CHECKPOINT_PASSIVE, nullptr, nullptr);
 }
 
-Transaction::Transaction(const Database& db) : db_(db) { db_.execute("BEGIN IMMEDIATE"); }
+Transaction::Transaction(const Database& db) : db_(db) {
+  take_lock(db_.handle(), "BEGIN IMMEDIATE", db_.path());
+}
 Transaction::~Transaction() {
   if (open_) sqlite3_exec(db_.handle(), "ROLLBACK", nullptr, nullptr, nullptr);
 }
