@@ -179,7 +179,8 @@ TEST_CASE("a zero is taken with the device off, and applied to what is recorded 
 
 TEST_CASE("an armed capture waits, and begins with what it waits for") {
   AtBench s;
-  test::Bench sim({"--speed", "20", "--power-on"});
+  // Slow enough that the wait is seen before the wake that ends it, 20 s after the start.
+  test::Bench sim({"--speed", "6", "--power-on"});
   s.type("outputAddress", text(sim, "scpi"));
   s.type("logAddress", text(sim, "log"));
   s.click("connect");
