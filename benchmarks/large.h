@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "book/sqlite.h"
 #include "book/analysis.h"
 #include "book/capture_writer.h"
 #include "formats/plan_files.h"

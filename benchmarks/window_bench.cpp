@@ -45,12 +45,12 @@ struct Desk {
       channel.time_base = {1, 1000};
       book::ChannelInfo voltage = channel;
       voltage.name = "V";
-      voltage.quantity = "voltage";
+      voltage.quantity = Quantity::voltage;
       voltage.unit = "V";
       book::ChannelInfo radio = channel, locate = channel;
       radio.name = "radio_on";
       locate.name = "locate_on";
-      radio.quantity = locate.quantity = "logic";
+      radio.quantity = locate.quantity = Quantity::logic;
       radio.unit = locate.unit = "";
       book::CaptureWriter writer(book, {"made", "1", {}, false}, {channel, voltage, radio, locate});
       std::vector<double> values;

@@ -34,7 +34,7 @@ inline StreamKept hold_against(const book::Book& book, const book::CaptureInfo& 
   std::vector<double> gains;
   for (const auto& c : info.channels) {
     traces.push_back(std::make_unique<book::ChannelTrace>(book, c));
-    gains.push_back(c.quantity == "voltage" ? voltage_gain : current_gain);
+    gains.push_back(c.quantity == Quantity::voltage ? voltage_gain : current_gain);
     out.gaps += c.gaps;
   }
   // Ticks of a stream are its samples; its own clock map only stretches and shifts them.
@@ -43,7 +43,7 @@ inline StreamKept hold_against(const book::Book& book, const book::CaptureInfo& 
   out.samples = traces.front()->samples();
   std::int64_t began = 0;
   for (const auto& e : book.events(info.id)) {
-    if (e.kind == "stream_began") began = std::stoll(e.text.substr(7));
+    if (e.kind == EventKind::stream_began) began = std::stoll(e.text.substr(7));
   }
   const auto start = [&](const Block& b) { return (b.start - origin) / tick; };
   const std::int64_t end = start(blocks.back()) + blocks.back().count;

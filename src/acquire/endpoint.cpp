@@ -18,30 +18,39 @@ namespace {
 }
 
 struct Scheme {
-  const char *name, *speaks, *over, *example;
+  const char* name;
+  Protocol protocol;
+  const char *over, *example;
 };
 constexpr std::array kSchemes{
-    Scheme{"scpi+tcp", "scpi", "tcp", "scpi+tcp://HOST:PORT"},
-    Scheme{"scpi+serial", "scpi", "serial", "scpi+serial:/dev/ttyUSB0?baud=9600"},
-    Scheme{"usbtmc", "scpi", "usbtmc", "usbtmc:/dev/usbtmc0"},
-    Scheme{"lines+tcp", "lines", "tcp", "lines+tcp://HOST:PORT"},
-    Scheme{"lines+serial", "lines", "serial", "lines+serial:/dev/ttyUSB0?baud=115200"},
-    Scheme{"lines", "lines", "file", "lines:/path/of/a/pipe/or/file"},
-    Scheme{"stream+tcp", "stream", "tcp", "stream+tcp://HOST:PORT"},
-    Scheme{"stream+serial", "stream", "serial", "stream+serial:/dev/ttyACM0"},
-    Scheme{"stream", "stream", "file", "stream:/path/of/a/pipe"},
-    Scheme{"log+serial", "log", "serial", "log+serial:/dev/ttyUSB1?baud=115200"},
-    Scheme{"log+tcp", "log", "tcp", "log+tcp://HOST:PORT"},
-    Scheme{"sysfs", "sysfs", "sysfs", "sysfs:/sys/class/hwmon/hwmon0"},
+    Scheme{"scpi+tcp", Protocol::scpi, "tcp", "scpi+tcp://HOST:PORT"},
+    Scheme{"scpi+serial", Protocol::scpi, "serial", "scpi+serial:/dev/ttyUSB0?baud=9600"},
+    Scheme{"usbtmc", Protocol::scpi, "usbtmc", "usbtmc:/dev/usbtmc0"},
+    Scheme{"lines+tcp", Protocol::lines, "tcp", "lines+tcp://HOST:PORT"},
+    Scheme{"lines+serial", Protocol::lines, "serial", "lines+serial:/dev/ttyUSB0?baud=115200"},
+    Scheme{"lines", Protocol::lines, "file", "lines:/path/of/a/pipe/or/file"},
+    Scheme{"stream+tcp", Protocol::stream, "tcp", "stream+tcp://HOST:PORT"},
+    Scheme{"stream+serial", Protocol::stream, "serial", "stream+serial:/dev/ttyACM0"},
+    Scheme{"stream", Protocol::stream, "file", "stream:/path/of/a/pipe"},
+    Scheme{"log+serial", Protocol::log, "serial", "log+serial:/dev/ttyUSB1?baud=115200"},
+    Scheme{"log+tcp", Protocol::log, "tcp", "log+tcp://HOST:PORT"},
+    Scheme{"sysfs", Protocol::sysfs, "sysfs", "sysfs:/sys/class/hwmon/hwmon0"},
 };
 
 struct Option {
-  const char *name, *for_whom;  // what speaks or carries it; "" for all
+  const char* name;
+  std::optional<Protocol> protocol = {};  // for it alone
+  std::string_view over = {};             // for what is carried by it alone
 };
 constexpr std::array kOptions{
-    Option{"name", ""},         Option{"time_scale", ""}, Option{"baud", "serial"},
-    Option{"stamped", "log"},   Option{"rate", "lines"},  Option{"columns", "lines"},
-    Option{"samples", "lines"}, Option{"rate", "sysfs"},
+    Option{"name"},
+    Option{"time_scale"},
+    Option{"baud", {}, "serial"},
+    Option{"stamped", Protocol::log},
+    Option{"rate", Protocol::lines},
+    Option{"columns", Protocol::lines},
+    Option{"samples", Protocol::lines},
+    Option{"rate", Protocol::sysfs},
 };
 
 /// %20 and its like.
@@ -76,8 +85,8 @@ void read_options(Endpoint& out, const std::string& list) {
     std::string known;
     bool good = false;
     for (const Option& o : kOptions) {
-      const std::string whom = o.for_whom;
-      if (!whom.empty() && whom != out.speaks && whom != out.over) continue;
+      if (o.protocol && o.protocol != out.protocol) continue;
+      if (!o.over.empty() && o.over != out.over) continue;
       good |= name == o.name;
       known += (known.empty() ? "" : ", ") + std::string(o.name);
     }
@@ -134,7 +143,7 @@ Endpoint parse_endpoint(const std::string& text) {
     for (const Scheme& s : kSchemes) known += (known.empty() ? "" : ", ") + std::string(s.name);
     wrong(text, "there is no \"" + name + "\"; there are " + known);
   }
-  out.speaks = scheme->speaks;
+  out.protocol = scheme->protocol;
   out.over = scheme->over;
   std::string rest = text.substr(colon + 1);
   if (const auto question = rest.find('?'); question != std::string::npos) {

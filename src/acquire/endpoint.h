@@ -6,6 +6,10 @@
 
 namespace kuvio::acquire {
 
+/// What is spoken at an address. To add one: its name here, its schemes (endpoint.cpp), and what
+/// opens it (open_input).
+enum class Protocol { scpi, lines, stream, log, sysfs };
+
 /// Where an input or a log is reached, as written:
 ///
 ///     scpi+tcp://192.0.2.7:5025        scpi+serial:/dev/ttyUSB0?baud=9600    usbtmc:/dev/usbtmc0
@@ -15,10 +19,10 @@ namespace kuvio::acquire {
 ///
 /// Options follow a question mark, `name=value` joined by `&`; %20 is a space.
 struct Endpoint {
-  std::string text;    ///< as written
-  std::string speaks;  ///< scpi, lines, stream, log, sysfs
-  std::string over;    ///< tcp, serial, usbtmc, file; sysfs for itself
-  std::string host;    ///< for tcp
+  std::string text;  ///< as written
+  Protocol protocol = Protocol::scpi;
+  std::string over;  ///< tcp, serial, usbtmc, file; sysfs for itself
+  std::string host;  ///< for tcp
   int port = 0;
   std::string path;  ///< for the others
   std::map<std::string, std::string> options;
@@ -27,7 +31,9 @@ struct Endpoint {
   /// The option `rate` in Hz: "50", or with a unit, "2 kHz". 0 when it is not given. Error (usage)
   /// when it is no rate.
   double rate_hz() const;
-  bool is_log() const { return speaks == "log"; }
+  bool is_log() const { return protocol == Protocol::log; }
+  /// Whether what is there may have outputs, channels, lines and settings (an instrument).
+  bool is_instrument() const { return protocol == Protocol::scpi; }
 };
 
 /// Throws Error (usage) that says what is wrong.

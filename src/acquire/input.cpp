@@ -106,7 +106,8 @@ std::unique_ptr<Link> Input::reopened(const std::stop_token& stop, const Error& 
     }
   }
   if (link) set_away(std::nullopt);
-  if (link) happened({"link_lost", own_s, own_s + host_now_s() - lost_at, why.what(), ""});
+  if (link)
+    post_event({EventKind::link_lost, own_s, own_s + host_now_s() - lost_at, "", why.what()});
   return link;
 }
 
@@ -114,9 +115,13 @@ void Input::note(std::string text) {
   const std::lock_guard lock(mutex_);
   notes_.push_back(std::move(text));
 }
-void Input::happened(InputEvent what) {
+void Input::post_event(InputEvent what) {
   const std::lock_guard lock(mutex_);
-  happenings_.push_back(std::move(what));
+  events_.push_back(std::move(what));
+}
+void Input::post_text(InputText what) {
+  const std::lock_guard lock(mutex_);
+  texts_.push_back(std::move(what));
 }
 void Input::sync(SyncPoint point) {
   const std::lock_guard lock(mutex_);
@@ -132,7 +137,11 @@ std::vector<std::string> Input::take_notes() {
 }
 std::vector<InputEvent> Input::take_events() {
   const std::lock_guard lock(mutex_);
-  return std::exchange(happenings_, {});
+  return std::exchange(events_, {});
+}
+std::vector<InputText> Input::take_texts() {
+  const std::lock_guard lock(mutex_);
+  return std::exchange(texts_, {});
 }
 std::vector<SyncPoint> Input::take_sync_points() {
   const std::lock_guard lock(mutex_);
@@ -144,10 +153,18 @@ std::optional<std::string> Input::failure() const {
 }
 
 std::unique_ptr<Input> open_input(const Endpoint& endpoint, const InputSettings& settings) {
-  if (endpoint.speaks == "scpi") return std::make_unique<ScpiInput>(endpoint, settings);
-  if (endpoint.speaks == "stream") return std::make_unique<StreamInput>(endpoint, settings);
-  if (endpoint.speaks == "lines") return std::make_unique<LinesInput>(endpoint, settings);
-  if (endpoint.speaks == "sysfs") return std::make_unique<SysfsInput>(endpoint, settings);
+  switch (endpoint.protocol) {
+    case Protocol::scpi:
+      return std::make_unique<ScpiInput>(endpoint, settings);
+    case Protocol::stream:
+      return std::make_unique<StreamInput>(endpoint, settings);
+    case Protocol::lines:
+      return std::make_unique<LinesInput>(endpoint, settings);
+    case Protocol::sysfs:
+      return std::make_unique<SysfsInput>(endpoint, settings);
+    case Protocol::log:
+      break;
+  }
   throw Error(Failure::usage, "not an input of samples", endpoint.text,
               "a device log goes beside an input");
 }

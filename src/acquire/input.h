@@ -10,6 +10,7 @@
 #include "book/book.h"
 #include "core/clock_map.h"
 #include "core/error.h"
+#include "core/event.h"
 
 #include <atomic>
 #include <chrono>
@@ -27,7 +28,8 @@ namespace kuvio::acquire {
 /// What an input delivers in one column of its packets.
 struct InputChannel {
   std::string name = "I";
-  std::string quantity = "current", unit = "A";  ///< of a word of logic lines: "logic", ""
+  Quantity quantity = Quantity::current;
+  std::string unit = "A";  ///< of a word of logic lines: "logic", ""
   SampleKind kind = SampleKind::averaged;
   book::Encoding encoding = book::Encoding::f4;
   std::string accuracy;
@@ -62,10 +64,16 @@ struct InputSettings {
 
 /// Something an input has to report of a stretch of its own time (s).
 struct InputEvent {
-  std::string kind;  ///< output_on, output_off, current_limited, link_lost, …
+  EventKind kind = EventKind::other;
   double earliest_s = 0, latest_s = 0;
+  std::string subject;  ///< what it happened to: "output 2", "line wake"; "": the only one
+  std::string why;      ///< for people; may be empty
+};
+
+/// A text that came among the samples, at the input's own time (s).
+struct InputText {
+  double at_s = 0;
   std::string text;
-  std::string output;  ///< for those of an output
 };
 
 /// Whatever delivers samples. Its thread talks to the equipment and hands packets to the recorder
@@ -101,7 +109,7 @@ public:
   /// Begins to deliver. Error when the equipment refuses.
   void start();
   /// Asks the thread to switch an output or line, or to reset the device; what became of it is
-  /// among the happenings or the notes.
+  /// among the events or the notes.
   void request(const Switching& what);
   /// Outputs that are on, as far as is known.
   bool output_on() const;
@@ -121,6 +129,7 @@ public:
   std::optional<std::string> failure() const;
   std::vector<std::string> take_notes();
   std::vector<InputEvent> take_events();
+  std::vector<InputText> take_texts();
   /// Sync points since the last call: own time against this computer's (host_clock.h).
   std::vector<SyncPoint> take_sync_points();
 
@@ -142,7 +151,8 @@ protected:
   std::unique_ptr<Link> reopened(const std::stop_token& stop, const Error& why, double patience_s,
                                  double own_s);
   void note(std::string text);
-  void happened(InputEvent what);
+  void post_event(InputEvent what);
+  void post_text(InputText what);
   void sync(SyncPoint point);
   /// Requests since the last call, in order.
   std::vector<Switching> take_requests();
@@ -167,7 +177,8 @@ private:
   std::map<std::string, bool> outputs_on_, lines_high_;
   std::vector<Switching> requests_;
   std::vector<std::string> notes_;
-  std::vector<InputEvent> happenings_;
+  std::vector<InputEvent> events_;
+  std::vector<InputText> texts_;
   std::vector<SyncPoint> sync_points_;
   std::optional<std::string> failure_, away_;
   std::jthread thread_;

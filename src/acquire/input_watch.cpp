@@ -33,20 +33,20 @@ void InputWatch::take(const Packet& packet, const Input& input, double at_s) {
   bool current = false, voltage = false;
   for (std::size_t c = 0; c < packet.columns.size(); ++c) {
     LiveChannel& live = state_.channels[c];
+    Mean& mean = means_[c];
     for (const double v : packet.columns[c]) {
       const auto flag = flag_of_value(v);
       live.out_of_range = flag;
       if (flag) continue;
-      live.min = live.observed_s > 0 ? std::min(live.min, v) : v;
-      live.max = live.observed_s > 0 ? std::max(live.max, v) : v;
+      live.min = mean.samples > 0 ? std::min(live.min, v) : v;
+      live.max = mean.samples > 0 ? std::max(live.max, v) : v;
       live.last = v;
-      live.sum += v;
-      live.observed_s += 1;  // counted in samples here
+      mean.sum += v;
+      ++mean.samples;
     }
-    const double mean = live.observed_s > 0 ? live.sum / live.observed_s : 0;
-    const std::string& quantity = input.channels()[c].quantity;
-    if (quantity == "current" && !current) reading.current = mean, current = true;
-    if (quantity == "voltage" && !voltage) reading.voltage = mean, voltage = true;
+    const Quantity quantity = input.channels()[c].quantity;
+    if (quantity == Quantity::current && !current) reading.current = mean.value(), current = true;
+    if (quantity == Quantity::voltage && !voltage) reading.voltage = mean.value(), voltage = true;
   }
   if (!readings_.empty() && at_s - readings_.back().at_s < kReadingEvery) return;
   readings_.push_back(reading);
@@ -62,6 +62,7 @@ void InputWatch::run(const std::stop_token& stop) {
       state_.learned = input->learned();
       for (const InputChannel& c : input->channels())
         state_.channels.push_back({c.name, c.quantity, c.unit});
+      means_.resize(state_.channels.size());
       state_.phase = InputState::Phase::ready;
     }
     input->start();
@@ -72,11 +73,12 @@ void InputWatch::run(const std::stop_token& stop) {
       if (now - fresh > kFresh) {
         fresh = now;
         const std::lock_guard lock(mutex_);
-        for (LiveChannel& c : state_.channels) c.sum = c.observed_s = 0;
+        means_.assign(means_.size(), {});
       }
       while (const auto packet = input->ring().pop()) take(*packet, *input, now - begun);
       input->take_sync_points();  // nobody needs them
       input->take_events();
+      input->take_texts();
       std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
     input->stop();

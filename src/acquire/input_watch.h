@@ -38,6 +38,13 @@ private:
   const InputSettings settings_;
   mutable std::mutex mutex_;  // guards what follows; held for moments only
   InputState state_;
+  struct Mean {
+    double sum = 0;
+    std::int64_t samples = 0;
+
+    double value() const { return samples > 0 ? sum / static_cast<double>(samples) : 0; }
+  };
+  std::vector<Mean> means_;  // of the channels, over the last half second
   std::deque<LiveReading> readings_;
   std::jthread thread_;
 };

@@ -13,8 +13,8 @@ void LimitLog::watch(double from_s, double step_s, std::span<const double> value
     const double at = from_s + static_cast<double>(i) * step_s;
     watch_.sample(at, values[i]);
     if (const auto held = watch_.take_limited()) {
-      writer.event({"current_limited", held->from_s, held->to_s,
-                    "the output held the current at its limit"});
+      writer.event({EventKind::current_limited, held->from_s, held->to_s,
+                    event_text(EventKind::current_limited, "", "")});
       length_s_ += held->to_s - held->from_s;
       if (++times_ == 1)
         report(
@@ -27,7 +27,7 @@ void LimitLog::watch(double from_s, double step_s, std::span<const double> value
           "reset loop: the device restarts every {}, each time at the current limit; {} restarts "
           "by {}",
           duration(loop->period_s), loop->rounds, duration(at));
-      writer.event({"device_reset_loop", loop->from_s, at, text});
+      writer.event({EventKind::device_reset_loop, loop->from_s, at, text});
       if (!loop_reported_) report(text + ". Raise the limit");
       loop_reported_ = true;
     }

@@ -126,8 +126,8 @@ LineReader::What LineReader::header_again(const std::vector<Column>& now) {
 std::vector<LineReader::Value> LineReader::values() const {
   std::vector<Value> out;
   for (const Column& c : columns_) {
-    if (c.role == Role::current) out.push_back({c.name, "current", "A"});
-    if (c.role == Role::voltage) out.push_back({c.name, "voltage", "V"});
+    if (c.role == Role::current) out.push_back({c.name, Quantity::current, "A"});
+    if (c.role == Role::voltage) out.push_back({c.name, Quantity::voltage, "V"});
   }
   return out;
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/quantity.h"
 #include "core/trace.h"
 #include "formats/text_columns.h"
 
@@ -39,7 +40,9 @@ public:
   bool knows_columns() const { return !columns_.empty(); }
   bool has_time() const { return time_column_.has_value(); }
   struct Value {
-    std::string name, quantity, unit;
+    std::string name;
+    Quantity quantity = Quantity::current;
+    std::string unit;
   };
   /// The columns that carry values, in order.
   std::vector<Value> values() const;

@@ -2,6 +2,7 @@
 #include "acquire/lines_input.h"
 
 #include "acquire/wait_clock.h"
+#include "book/text.h"
 #include "core/error.h"
 #include "core/quantity.h"
 
@@ -192,8 +193,7 @@ bool LinesInput::stamps_agree(const Line& line, LineReader::Reading& reading) {
 
 void LinesInput::take_text(const Line& line) {
   const double at = last_ns_ < 0 ? 0 : static_cast<double>(last_ns_) * 1e-9;
-  happened(
-      {"text", interval_s_ > 0 ? static_cast<double>(next_) * interval_s_ : at, at, line.text, ""});
+  post_text({interval_s_ > 0 ? static_cast<double>(next_) * interval_s_ : at, line.text});
   if (++strange_ <= kReported)
     note(fmt::format("{}: \"{}\" is not a reading; kept in the device log", endpoint_.text,
                      book::printable(line.text.substr(0, 80))));
@@ -236,8 +236,8 @@ void LinesInput::take_reading(const Line& line, LineReader::Reading& reading) {
         const double slack = reader_.has_time() ? 0 : 0.25;  // arrivals come in bursts
         if (spacing > 4 * usual + slack) {
           gap_ = true;
-          happened({"input_silent", static_cast<double>(last_ns_) * 1e-9,
-                    static_cast<double>(own) * 1e-9, "no reading came", ""});
+          post_event({EventKind::input_silent, static_cast<double>(last_ns_) * 1e-9,
+                      static_cast<double>(own) * 1e-9, "", "no reading came"});
         }
       }
       spacings_.push_back(spacing);

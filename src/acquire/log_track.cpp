@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/log_track.h"
 
+#include "book/text.h"
+
 #include <cmath>
 #include <limits>
 
@@ -36,7 +38,7 @@ void LogTrack::power_came(double earliest_s, double latest_s) {
 void LogTrack::anchor(double t) {
   watching_ = false;
   boot_at_ = t;
-  writer_->event({"clock_anchor", t, t, "the device's uptime 0"});
+  writer_->event({EventKind::clock_anchor, t, t, "the device's uptime 0"});
   place_held(std::numeric_limits<double>::infinity());
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/monitor.h"
 
+#include "book/text.h"
 #include "core/error.h"
 
 #include <fmt/format.h>
@@ -85,10 +86,10 @@ void Monitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
   bool current = false, voltage = false;
   for (const ChannelProfile& c : profile.channels) {
     if (c.query.empty()) continue;
-    if (c.quantity == "current" && !current) {
+    if (c.quantity == Quantity::current && !current) {
       reading.current = scpi.query_number(c.query, Dimension::current, c.factor);
       current = true;
-    } else if (c.quantity == "voltage" && !voltage) {
+    } else if (c.quantity == Quantity::voltage && !voltage) {
       reading.voltage = scpi.query_number(c.query, Dimension::voltage, c.factor);
       voltage = true;
     }
@@ -237,11 +238,11 @@ void Monitor::run(const std::stop_token& stop) {
       state_.profile = profile.name;
       state_.has_output = !profile.outputs.empty();
       for (const ChannelProfile& c : profile.channels) {
-        if (c.quantity == "current" && state_.currents.empty()) {
+        if (c.quantity == Quantity::current && state_.currents.empty()) {
           for (const Range& range : c.ranges) state_.ranges.push_back(range.name);
         }
-        if (c.quantity == "current") state_.currents.push_back(c.name);
-        if (c.quantity == "voltage") state_.voltages.push_back(c.name);
+        if (c.quantity == Quantity::current) state_.currents.push_back(c.name);
+        if (c.quantity == Quantity::voltage) state_.voltages.push_back(c.name);
       }
       state_.found_on = state_.output_on = on;
       state_.phase = MonitorState::Phase::ready;

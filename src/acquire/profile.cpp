@@ -108,9 +108,9 @@ ChannelProfile read_channel(const TomlTable& t) {
             "range_auto"});
   ChannelProfile out;
   out.name = t.string("name");
-  out.quantity = t.optional_string("quantity").value_or("current");
+  out.quantity = quantity_of(t.optional_string("quantity").value_or("current"));
   const std::string unit = optional(t, "unit");
-  if (out.quantity == "logic") {
+  if (out.quantity == Quantity::logic) {
     out.unit = "";
     const std::string lines = t.optional_string("lines").value_or("8");
     if (lines.empty() || lines.size() > 2 ||
@@ -118,8 +118,8 @@ ChannelProfile read_channel(const TomlTable& t) {
         std::stoi(lines) > 24)
       t.complain("\"lines\" must be \"1\" to \"24\"", "lines");
     out.lines = std::stoi(lines);
-  } else if (out.quantity == "current" || out.quantity == "voltage") {
-    const Dimension d = out.quantity == "current" ? Dimension::current : Dimension::voltage;
+  } else if (out.quantity == Quantity::current || out.quantity == Quantity::voltage) {
+    const Dimension d = info(out.quantity).dimension;
     out.unit = std::string(unit_symbol(d));
     try {
       if (!unit.empty()) out.factor = unit_factor(unit, d);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/quantity.h"
+
 #include <optional>
 #include <string>
 #include <vector>
@@ -51,10 +53,11 @@ struct LineProfile {
 /// One quantity that an instrument measures.
 struct ChannelProfile {
   std::string name = "I";
-  std::string quantity = "current", unit = "A";  ///< unit in SI: A, V; "" for logic lines
-  double factor = 1;                             ///< from what it answers to SI
-  std::string query;                             ///< one reading
-  std::string array;                             ///< what it has logged: {first}, {count}
+  Quantity quantity = Quantity::current;
+  std::string unit = "A";  ///< unit in SI: A, V; "" for logic lines
+  double factor = 1;       ///< from what it answers to SI
+  std::string query;       ///< one reading
+  std::string array;       ///< what it has logged: {first}, {count}
   std::string accuracy;
   std::vector<Range> ranges;
   std::string range_auto;

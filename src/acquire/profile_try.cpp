@@ -4,6 +4,7 @@
 #include "acquire/host_clock.h"
 #include "acquire/scpi.h"
 #include "book/book.h"
+#include "book/text.h"
 #include "core/error.h"
 
 #include <fmt/format.h>
@@ -145,7 +146,7 @@ private:
   void channel(const ChannelProfile& c) {
     if (!c.range_auto.empty()) send("channel " + c.name + ".range_auto", c.range_auto);
     if (c.query.empty()) return;
-    const Dimension d = c.quantity == "voltage" ? Dimension::voltage : Dimension::current;
+    const Dimension d = info(c.quantity).dimension;
     number("channel " + c.name + ".query", c.query, d, c.factor);
   }
 
@@ -189,7 +190,7 @@ private:
                       fmt::format("{} samples returned, {} requested", values.size(), count));
         }
         return fmt::format("{} samples, the first {:g}", values.size(),
-                           values.front() * (c.quantity == "logic" ? 1 : c.factor));
+                           values.front() * (c.quantity == Quantity::logic ? 1 : c.factor));
       });
       if (log.means == LogProfile::Ready::waiting) first += count;
     }

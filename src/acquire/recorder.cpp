@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/recording.h"
+#include "book/text.h"
 #include "core/error.h"
 #include "core/present.h"
 #include "core/special_value.h"
@@ -76,8 +77,8 @@ Recording::Recording(book::Book& book, const RecordSettings& settings, const std
 
 void Recording::take_shunt(book::ChannelInfo& c, double ohms) {
   shunts_["shunt_" + c.name] = fmt::format("{:g} Ohm", ohms);
-  if (c.quantity != "voltage") return;
-  c.quantity = "current";
+  if (c.quantity != Quantity::voltage) return;
+  c.quantity = Quantity::current;
   c.unit = "A";
   // A zero was measured of the drop.
   c.calibration.gain /= ohms;
@@ -142,8 +143,8 @@ void Recording::create() {
     t->write_to(*writer_, epoch_s_);
     for (const std::string& output : t->input().found_on()) {
       writer_->event(
-          {"output_found_on", 0, 0,
-           output.empty() ? "the output was already on" : "output " + output + " was already on"});
+          {EventKind::output_found_on, 0, 0,
+           event_text(EventKind::output_found_on, output.empty() ? "" : "output " + output, "")});
     }
     t->watch = [this, own = t.get()](std::size_t column, std::int64_t tick,
                                      std::span<const double> values) {
@@ -259,7 +260,7 @@ void Recording::watch_progress() {
       continue;
     p.reported_silent = true;
     const double at = own_on_axis(t, t.recorded_s());
-    writer_->event({"input_silent", at, at, "no samples come"});
+    writer_->event({EventKind::input_silent, at, at, "no samples come"});
     warn(fmt::format("{}: no samples came for {:.0f} s", t.input().endpoint().text,
                      p.silent.waited_s()));
   }
@@ -320,7 +321,7 @@ void Recording::watched(Tracks& track, std::size_t column, std::int64_t tick,
   const double from = own_on_axis(track, track.base().seconds(tick));
   const double step = track.period() > 0 ? track.base().seconds(track.period()) : 0;
   const auto& inputs = track.channels();
-  if (&track == &axis() && column < inputs.size() && inputs[column].quantity == "current") {
+  if (&track == &axis() && column < inputs.size() && inputs[column].quantity == Quantity::current) {
     if (log_ && column == 0) log_->watch_current(from, step, values);
     if (limits_ && column == 0) limits_->watch(from, step, values, *writer_);
   }
@@ -329,7 +330,7 @@ void Recording::watched(Tracks& track, std::size_t column, std::int64_t tick,
 void Recording::watch_charge(const Tracks& track, const Packet& packet) {
   const auto& inputs = track.channels();
   std::size_t column = 0;
-  while (column < inputs.size() && inputs[column].quantity != "current") ++column;
+  while (column < inputs.size() && inputs[column].quantity != Quantity::current) ++column;
   if (column == inputs.size()) return;
   for (std::size_t i = 0; i < packet.samples(); ++i) {
     const double t = track.own_s(packet, i) - track.origin_own_s();
@@ -351,24 +352,20 @@ void Recording::stop_at(double t, const std::string& reason) {
 
 void Recording::take_events() {
   for (auto& t : tracks_) {
-    for (InputEvent& h : t->input().take_events()) {
+    for (const InputText& came : t->input().take_texts()) {
+      const double at = own_on_axis(*t, came.at_s - t->origin_own_s());
+      const book::LogLine line{std::max(0.0, at), false, book::printable(came.text)};
+      writer_->log(line);
+      ++texts_;
+      fresh_lines_.push_back(line);
+    }
+    for (const InputEvent& h : t->input().take_events()) {
       const double shift = t->origin_own_s();
       const double a = own_on_axis(*t, h.earliest_s - shift),
                    b = own_on_axis(*t, h.latest_s - shift);
-      if (h.kind == "text") {
-        const book::LogLine line{std::max(0.0, a), false, book::printable(h.text)};
-        writer_->log(line);
-        ++texts_;
-        fresh_lines_.push_back(line);
-        continue;
-      }
-      const std::string of = h.output.empty() ? "" : "output " + h.output;
-      writer_->event({h.kind, a, b,
-                      h.text.empty() ? of
-                      : of.empty()   ? h.text
-                                     : of + ": " + h.text});
-      if (h.kind == "output_on" && log_) log_->power_came(a, b);
-      if (h.kind == "device_reset" && log_) log_->power_came(b - (b - a) / 2, b);
+      writer_->event({h.kind, a, b, event_text(h.kind, h.subject, h.why)});
+      if (h.kind == EventKind::output_on && log_) log_->power_came(a, b);
+      if (h.kind == EventKind::device_reset && log_) log_->power_came(b - (b - a) / 2, b);
       report_event(h, a, b);
     }
     for (const std::string& note : t->input().take_notes()) warn(note);
@@ -379,16 +376,16 @@ void Recording::take_events() {
 
 void Recording::report_event(const InputEvent& h, double a, double b) {
   const auto once = [&](const std::string& text) {
-    if (++trouble_[h.kind + h.output] == 1) warn(text);
+    if (++trouble_[{h.kind, h.subject}] == 1) warn(text);
   };
-  const std::string what = h.output.empty() ? "the output" : "output " + h.output;
-  if (h.kind == "output_tripped")
+  const std::string what = h.subject.empty() ? "the output" : h.subject;
+  if (h.kind == EventKind::output_tripped)
     warn(fmt::format("over-current at {}: {} switched itself off", duration(a), what));
-  if (h.kind == "link_lost") {
-    warn(fmt::format("{}; unreachable from {} on, reconnected after {}", h.text, duration(a),
+  if (h.kind == EventKind::link_lost) {
+    warn(fmt::format("{}; unreachable from {} on, reconnected after {}", h.why, duration(a),
                      duration(b - a)));
   }
-  if (h.kind == "input_silent")
+  if (h.kind == EventKind::input_silent)
     once(fmt::format("no reading came from {} to {}: a gap", duration(a), duration(b)));
 }
 
@@ -407,7 +404,7 @@ void Recording::watch_sleep() {
   const double length = now - slept_reported_;
   slept_reported_ = now;
   const double end = std::max(0.0, axis().axis_of_host(host_now_s()));
-  writer_->event({"machine_slept", std::max(0.0, end - length), end,
+  writer_->event({EventKind::machine_slept, std::max(0.0, end - length), end,
                   fmt::format("this computer was suspended for {}", duration(length))});
   warn(fmt::format(
       "this computer was suspended for {} during the capture; samples lost meanwhile are marked",
@@ -439,7 +436,7 @@ void Recording::apply_control() {
   if (!writer_) return;
   for (const RecordControl::Mark& m : settings_.control->take_marks()) {
     const double at = std::max(0.0, axis().axis_of_host(m.host_s));
-    writer_->event({"mark", at, at, m.text});
+    writer_->event({EventKind::mark, at, at, m.text});
   }
 }
 

@@ -131,7 +131,7 @@ private:
   std::vector<DeviceLine> early_lines_;
   std::vector<book::LogLine> fresh_lines_;
   std::vector<std::string> reported_;
-  std::map<std::string, int> trouble_;
+  std::map<std::pair<EventKind, std::string>, int> trouble_;
   std::int64_t texts_ = 0;
   RecordProgress live_;
   RecordResult result_;

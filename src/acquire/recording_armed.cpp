@@ -2,6 +2,7 @@
 // Waiting for what a capture is armed with, and for what it ends with.
 
 #include "acquire/recording.h"
+#include "book/text.h"
 #include "core/error.h"
 #include "core/special_value.h"
 
@@ -31,11 +32,11 @@ void Recording::find_watched(const TriggerWatch& watch, Watched& out) {
     std::size_t name = tracks_[i]->first_channel();
     const auto& inputs = tracks_[i]->channels();
     for (std::size_t c = 0; c < inputs.size() && !out.any; ++c) {
-      const bool logic = inputs[c].quantity == "logic";
+      const bool logic = inputs[c].quantity == Quantity::logic;
       const std::size_t wide = logic ? inputs[c].lines.size() : 1;
       for (std::size_t k = 0; k < wide && !out.any; ++k, ++name) {
-        const bool fits =
-            t.channel.empty() ? inputs[c].quantity == "current" : channels_[name].name == t.channel;
+        const bool fits = t.channel.empty() ? inputs[c].quantity == Quantity::current
+                                            : channels_[name].name == t.channel;
         if (fits && logic == watch.of_edge()) out = {i, c, k, true};
       }
     }
@@ -153,7 +154,7 @@ void Recording::begin_at(double axis_own_s) {
   }
   create();
   const double at = *arm_.happened_at() - axis_own_s;
-  writer_->event({"armed_start", at, at, "start condition met"});
+  writer_->event({EventKind::armed_start, at, at, "start condition met"});
   if (log_) {
     for (const DeviceLine& line : early_lines_) {
       const double t = axis().axis_of_host(line.arrived_s);

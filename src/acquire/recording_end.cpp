@@ -3,6 +3,7 @@
 
 #include "acquire/recording.h"
 #include "book/disk.h"
+#include "book/sqlite.h"
 #include "core/error.h"
 #include "core/present.h"
 
@@ -52,7 +53,7 @@ void Recording::finish(const std::string& reason,
     log_->finish(until_s_);
     if (const auto failure = log_->log().failure()) {
       warn("the device log was lost: " + *failure);
-      writer_->event({"log_lost", axis().recorded_s(), axis().recorded_s(), *failure});
+      writer_->event({EventKind::log_lost, axis().recorded_s(), axis().recorded_s(), *failure});
     }
     for (const std::string& note : log_->take_notes()) warn(note);
   }
@@ -62,13 +63,13 @@ void Recording::finish(const std::string& reason,
   report_losses();
   const double at = axis().recorded_s();
   if (result_.disk_full) {
-    writer_->event({"disk_full", at, at, reason});
+    writer_->event({EventKind::disk_full, at, at, reason});
     warn(
         fmt::format("stopped after {}: the disk is nearly full; everything recorded is safe. Free "
                     "some space or record to another disk",
                     duration(at)));
   } else if (result_.interrupted) {
-    writer_->event({"input_lost", at, at, reason});
+    writer_->event({EventKind::input_lost, at, at, reason});
     warn(fmt::format("{}; {} saved{}", reason, duration(at), what_of_outputs()));
   }
   result_.end_reason = reason;
@@ -118,7 +119,7 @@ void Recording::report_losses() {
 
 LiveChannel Recording::as_meant(LiveChannel c) const {
   const book::ChannelInfo& info = channels_[c.place];
-  if (c.quantity == "logic" || info.calibration.identity()) return c;
+  if (c.quantity == Quantity::logic || info.calibration.identity()) return c;
   const auto& [gain, offset, text] = info.calibration;
   c.quantity = info.quantity;
   c.unit = info.unit;

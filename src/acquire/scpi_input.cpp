@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/scpi_input.h"
 
+#include "book/text.h"
 #include "core/error.h"
 #include "core/special_value.h"
 
@@ -24,13 +25,16 @@ std::string named(const OutputProfile& output) {
 }
 
 /// What is fed beside the device says nothing of the device's own power.
-std::string event_of(const OutputProfile& output, bool on) {
-  return std::string(output.auxiliary ? "auxiliary_" : "output_") + (on ? "on" : "off");
+EventKind event_of(const OutputProfile& output, bool on) {
+  if (output.auxiliary) return on ? EventKind::auxiliary_on : EventKind::auxiliary_off;
+  return on ? EventKind::output_on : EventKind::output_off;
 }
 
-Dimension dimension_of(const ChannelProfile& c) {
-  return c.quantity == "voltage" ? Dimension::voltage : Dimension::current;
+std::string subject_of(const std::string& output) {
+  return output.empty() ? "" : "output " + output;
 }
+
+Dimension dimension_of(const ChannelProfile& c) { return info(c.quantity).dimension; }
 
 }  // namespace
 
@@ -217,16 +221,16 @@ void ScpiInput::choose_channels() {
   std::vector<std::string> wanted = settings_.channels;
   if (wanted.empty()) {
     for (const ChannelProfile& c : profile_.channels) {
-      if (c.quantity == "current") wanted.push_back(c.name);
+      if (c.quantity == Quantity::current) wanted.push_back(c.name);
     }
   }
   for (const std::string& name : wanted) {
     const auto found = std::find_if(profile_.channels.begin(), profile_.channels.end(),
                                     [&](const ChannelProfile& c) { return c.name == name; });
-    if (found == profile_.channels.end() || found->quantity == "logic") {
+    if (found == profile_.channels.end() || found->quantity == Quantity::logic) {
       std::string known;
       for (const ChannelProfile& c : profile_.channels) {
-        if (c.quantity != "logic") known += (known.empty() ? "" : ", ") + c.name;
+        if (c.quantity != Quantity::logic) known += (known.empty() ? "" : ", ") + c.name;
       }
       throw Error(
           Failure::usage, "no such channel", endpoint_.text,
@@ -235,8 +239,9 @@ void ScpiInput::choose_channels() {
     chosen_.push_back(&*found);
   }
   if (!settings_.logic.empty()) {
-    const auto word = std::find_if(profile_.channels.begin(), profile_.channels.end(),
-                                   [](const ChannelProfile& c) { return c.quantity == "logic"; });
+    const auto word =
+        std::find_if(profile_.channels.begin(), profile_.channels.end(),
+                     [](const ChannelProfile& c) { return c.quantity == Quantity::logic; });
     if (word == profile_.channels.end() || static_cast<int>(settings_.logic.size()) > word->lines) {
       throw Error(Failure::usage, "no such logic lines", endpoint_.text,
                   word == profile_.channels.end() ? "the profile \"" + profile_.name + "\" has none"
@@ -251,7 +256,7 @@ void ScpiInput::choose_channels() {
     channel.unit = c->unit;
     channel.kind = c->instant || !profile_.log ? SampleKind::instant : SampleKind::averaged;
     channel.accuracy = c->accuracy;
-    if (c->quantity == "logic") channel.lines = settings_.logic;
+    if (c->quantity == Quantity::logic) channel.lines = settings_.logic;
     if (!profile_.log) channel.encoding = book::Encoding::f8;
     const auto request = settings_.range.find(c->name);
     const std::string range = request == settings_.range.end() ? "" : request->second;
@@ -271,7 +276,8 @@ void ScpiInput::choose_channels() {
       scpi_.send(c->range_auto);
     }
     refuse_on_error("set the range of " + c->name);
-    if (c->quantity == "current") conditions_["range"] = range.empty() ? "automatic" : range;
+    if (c->quantity == Quantity::current)
+      conditions_["range"] = range.empty() ? "automatic" : range;
     channels_.push_back(channel);
   }
   if (channels_.empty()) {
@@ -444,7 +450,7 @@ double ScpiInput::own_now() {
 void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   InputEvent h;
   h.kind = event_of(output, on);
-  h.output = output.name;
+  h.subject = subject_of(output.name);
   h.earliest_s = own_now();
   if (on && !output.clear.empty()) scpi_.send(output.clear);
   scpi_.send(on ? output.on : output.off);
@@ -464,7 +470,7 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   set_output(output.name, on);
   watched_[output.name] = {};
   watched_[output.name].on = on;
-  happened(std::move(h));
+  post_event(std::move(h));
 }
 
 void ScpiInput::apply_requests() {
@@ -475,8 +481,8 @@ void ScpiInput::apply_requests() {
       const double from = own_now();
       if (!switch_line(request.name, request.on)) continue;
       wait_done();
-      happened({request.on ? "line_high" : "line_low", from, own_now() + interval_s_,
-                "line " + request.name, ""});
+      post_event({request.on ? EventKind::line_high : EventKind::line_low, from,
+                  own_now() + interval_s_, "line " + request.name, ""});
     } else {
       for (const OutputProfile& o : profile_.outputs) {
         // "" speaks of the first output; off, of all of them.
@@ -521,8 +527,8 @@ void ScpiInput::end_resets() {
     }
     // Only now: a link that is lost meanwhile must not leave the device in reset.
     held_.erase(held_.begin() + static_cast<std::ptrdiff_t>(i));
-    happened(
-        {"device_reset", held.from_s, own_now() + interval_s_, "by " + to_string(held.reset), ""});
+    post_event(
+        {EventKind::device_reset, held.from_s, own_now() + interval_s_, "", to_string(held.reset)});
   }
 }
 
@@ -550,13 +556,15 @@ void ScpiInput::look_at_status() {
     const bool on = !tripped && (o.state.empty() ? w.on : scpi_.query_on(o.state));
     const double from = std::max(0.0, at - kStatusEvery);
     if (tripped && !w.tripped) {
-      happened({"output_tripped", from, at + interval_s_,
-                "over-current: the output switched itself off", o.name});
+      post_event(
+          {EventKind::output_tripped, from, at + interval_s_, subject_of(o.name), "over-current"});
     } else if (w.on && !on && !tripped) {
-      happened({event_of(o, false), from, at + interval_s_, "it went off by itself", o.name});
+      post_event({event_of(o, false), from, at + interval_s_, subject_of(o.name),
+                  "it went off by itself"});
       note(fmt::format("{}: {} went off by itself", endpoint_.text, named(o)));
     } else if (!w.on && on) {
-      happened({event_of(o, true), from, at + interval_s_, "switched on externally", o.name});
+      post_event({event_of(o, true), from, at + interval_s_, subject_of(o.name),
+                  "switched on externally"});
       note(fmt::format("{}: {} was switched on externally", endpoint_.text, named(o)));
     }
     w.tripped = tripped;
@@ -566,7 +574,7 @@ void ScpiInput::look_at_status() {
 }
 
 void ScpiInput::report_limited(const std::string& output, double from_s, double to_s) {
-  happened({"current_limited", from_s, to_s, "the output held the current at its limit", output});
+  post_event({EventKind::current_limited, from_s, to_s, subject_of(output), ""});
 }
 
 void ScpiInput::run(const std::stop_token& stop) {

@@ -3,6 +3,7 @@
 
 #include "acquire/host_clock.h"
 #include "acquire/scpi_input.h"
+#include "book/text.h"
 
 #include <fmt/format.h>
 
@@ -46,7 +47,7 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
   resumed_ = true;
   set_away(std::nullopt);
   const double own = profile_.log ? lost_own : lost_at - started_s_;
-  happened({"link_lost", own, own + host_now_s() - lost_at, why.what(), ""});
+  post_event({EventKind::link_lost, own, own + host_now_s() - lost_at, "", why.what()});
 }
 
 /// What must happen is sent first and waits for no answer; then it is asked how it went, not for

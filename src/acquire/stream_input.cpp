@@ -2,6 +2,7 @@
 #include "acquire/stream_input.h"
 
 #include "acquire/wait_clock.h"
+#include "book/text.h"
 #include "core/accuracy.h"
 #include "core/error.h"
 
@@ -36,9 +37,7 @@ StreamInput::StreamInput(const Endpoint& endpoint, const InputSettings& settings
   decoder_.samples = [this](StreamSamples s) { take_samples(std::move(s)); };
   decoder_.time = [this](const StreamTime& t) { take_time(t); };
   decoder_.message = [this](const std::string& text) {
-    if (began_)
-      happened({"text", static_cast<double>(next_) * interval_s_,
-                static_cast<double>(next_) * interval_s_, text, ""});
+    if (began_) post_text({static_cast<double>(next_) * interval_s_, text});
   };
   WaitClock patience;
   std::array<char, 65536> buffer;
@@ -69,11 +68,9 @@ void StreamInput::take_header(const StreamHeader& h) {
       if (!names.empty() && std::find(names.begin(), names.end(), c.name) == names.end()) continue;
       InputChannel channel;
       channel.name = book::printable(c.name);
-      const bool logic = c.quantity == StreamQuantity::logic;
-      channel.quantity = logic                                   ? "logic"
-                         : c.quantity == StreamQuantity::voltage ? "voltage"
-                                                                 : "current";
-      channel.unit = logic ? "" : c.quantity == StreamQuantity::voltage ? "V" : "A";
+      const bool logic = c.quantity == Quantity::logic;
+      channel.quantity = c.quantity;
+      channel.unit = info(c.quantity).unit;
       channel.kind = c.instant ? SampleKind::instant : SampleKind::averaged;
       channel.accuracy = accuracy_or_nothing(c.accuracy);
       if (h.format != StreamFormat::float32) {  // codes are packed as such
@@ -110,7 +107,8 @@ void StreamInput::take_samples(StreamSamples s) {
   if (!began_) {
     base_ = -first;
     began_ = true;
-    happened({"stream_began", 0, 0, "sample " + std::to_string(first) + " of the sender", ""});
+    post_event(
+        {EventKind::stream_began, 0, 0, "", "sample " + std::to_string(first) + " of the sender"});
   } else if (restarted_) {
     // Its numbers began again: it goes on where this computer's clock says.
     const double passed = arrived_s_ - last_at_s_;

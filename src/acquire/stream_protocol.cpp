@@ -2,8 +2,10 @@
 #include "acquire/stream_protocol.h"
 
 #include "book/chunk.h"
+#include "book/text.h"
 #include "core/special_value.h"
 
+#include <array>
 #include <cmath>
 #include <cstring>
 #include <optional>
@@ -11,6 +13,9 @@
 
 namespace kuvio::acquire {
 namespace {
+
+/// What a channel's quantity is on the wire, counted from 1.
+constexpr std::array kQuantities{Quantity::current, Quantity::voltage, Quantity::logic};
 
 constexpr std::string_view kMagic = "KVST";
 constexpr std::size_t kHead = 12, kCheck = 4;
@@ -86,7 +91,7 @@ double value_at(const char* at, StreamFormat format, const StreamChannel& c) {
     return flag_of_value(value) ? standard_value(value, c.gain) : c.gain * value + c.offset;
   }
   const std::int32_t code = code_at(at, format);
-  if (c.quantity == StreamQuantity::logic) return static_cast<double>(code & 0xffffff);
+  if (c.quantity == Quantity::logic) return static_cast<double>(code & 0xffffff);
   // With a negative gain the lowest code is the largest value.
   if (c.lowest != c.highest && code <= c.lowest) return c.gain < 0 ? kOverRange : kBelowRange;
   if (c.lowest != c.highest && code >= c.highest) return c.gain < 0 ? kBelowRange : kOverRange;
@@ -203,7 +208,7 @@ bool StreamDecoder::read_header(std::string_view payload) {
   h.format = static_cast<StreamFormat>(format);
   for (int i = 0; i < count; ++i) {
     StreamChannel c;
-    const auto quantity = f.number<std::uint8_t>();
+    const auto quantity = f.number<std::uint8_t>();  // from 1: kQuantities
     c.instant = f.number<std::uint8_t>() != 0;
     c.name = f.text();
     c.accuracy = f.text();
@@ -212,10 +217,10 @@ bool StreamDecoder::read_header(std::string_view payload) {
     c.lowest = f.number<std::int32_t>();
     c.highest = f.number<std::int32_t>();
     const auto lines = f.number<std::uint8_t>();
-    if (!f.ok() || quantity < 1 || quantity > 3 || lines > kMostLines || !std::isfinite(c.gain) ||
-        !std::isfinite(c.offset) || c.name.empty())
+    if (!f.ok() || quantity < 1 || quantity > kQuantities.size() || lines > kMostLines ||
+        !std::isfinite(c.gain) || !std::isfinite(c.offset) || c.name.empty())
       return false;
-    c.quantity = static_cast<StreamQuantity>(quantity);
+    c.quantity = kQuantities[quantity - 1];
     for (int line = 0; line < lines; ++line) c.lines.push_back(f.text());
     h.channels.push_back(std::move(c));
   }
@@ -243,7 +248,7 @@ bool StreamDecoder::read_samples(std::string_view payload) const {
   const char* at = f.rest().data();
   for (std::size_t i = 0; i < count; ++i) {
     for (std::size_t c = 0; c < channels; ++c, at += width) {
-      s.columns[c].push_back(s.range_change && header_.channels[c].quantity != StreamQuantity::logic
+      s.columns[c].push_back(s.range_change && header_.channels[c].quantity != Quantity::logic
                                  ? kRangeChange
                                  : value_at(at, header_.format, header_.channels[c]));
     }

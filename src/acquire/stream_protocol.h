@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/quantity.h"
 #include "core/time_base.h"
 
 #include <cstdint>
@@ -13,11 +14,10 @@ namespace kuvio::acquire {
 
 // The framed binary stream of shunt digitisers; docs/stream-protocol.md is its page, byte by byte.
 
-enum class StreamQuantity : std::uint8_t { current = 1, voltage = 2, logic = 3 };
 enum class StreamFormat : std::uint8_t { int16 = 1, int24 = 2, int32 = 3, float32 = 4 };
 
 struct StreamChannel {
-  StreamQuantity quantity = StreamQuantity::current;
+  Quantity quantity = Quantity::current;  ///< current, voltage or logic
   bool instant = false;
   std::string name, accuracy;
   double gain = 1, offset = 0;           ///< SI value = gain * code + offset

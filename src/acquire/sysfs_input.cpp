@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/sysfs_input.h"
 
+#include "book/text.h"
 #include "core/error.h"
 #include "core/quantity.h"
 #include "core/special_value.h"
@@ -77,11 +78,11 @@ SysfsInput::SysfsInput(const Endpoint& endpoint, const InputSettings& settings)
               fs::path(endpoint.path).filename().string() + ")";
 }
 
-void SysfsInput::add(const std::string& stem, const std::string& file, const std::string& quantity,
+void SysfsInput::add(const std::string& stem, const std::string& file, Quantity quantity,
                      double scale, double offset) {
   InputChannel c;
   c.quantity = quantity;
-  c.unit = quantity == "current" ? "A" : "V";
+  c.unit = info(quantity).unit;
   c.kind = SampleKind::instant;
   c.encoding = book::Encoding::f8;
   const auto label = text_of(fs::path(endpoint_.path) / (stem + "_label"));
@@ -102,13 +103,13 @@ void SysfsInput::find_sensors() {
     const bool hwmon = ends(name, "_input") && !name.starts_with("in_");
     if (hwmon) {
       const std::string stem = name.substr(0, name.size() - 6);
-      if (name.starts_with("curr")) add(stem, file, "current", 1e-3, 0);
-      if (name.starts_with("in") && stem.size() > 2) add(stem, file, "voltage", 1e-3, 0);
+      if (name.starts_with("curr")) add(stem, file, Quantity::current, 1e-3, 0);
+      if (name.starts_with("in") && stem.size() > 2) add(stem, file, Quantity::voltage, 1e-3, 0);
       continue;
     }
     const bool current = name.starts_with("in_current"), voltage = name.starts_with("in_voltage");
     if (!current && !voltage) continue;
-    const std::string quantity = current ? "current" : "voltage";
+    const Quantity quantity = current ? Quantity::current : Quantity::voltage;
     if (ends(name, "_input")) {
       add(name.substr(0, name.size() - 6), file, quantity, 1e-3, 0);
     } else if (ends(name, "_raw")) {

@@ -25,8 +25,8 @@ private:
     bool reported = false;
   };
   void find_sensors();
-  void add(const std::string& stem, const std::string& file, const std::string& quantity,
-           double scale, double offset);
+  void add(const std::string& stem, const std::string& file, Quantity quantity, double scale,
+           double offset);
   std::optional<double> read_sensor(Sensor& sensor);
 
   double rate_hz_ = 10;

@@ -57,7 +57,7 @@ void Tracks::add_channels(std::vector<book::ChannelInfo>& all, const std::string
     info.time_base = base_;
     info.input = input_->identity();
     info.accuracy = c.accuracy;
-    if (c.quantity == "logic") {
+    if (c.quantity == Quantity::logic) {
       info.kind = SampleKind::averaged;  // a level holds until the next
       info.accuracy.clear();
       for (const std::string& line : c.lines) {
@@ -67,11 +67,12 @@ void Tracks::add_channels(std::vector<book::ChannelInfo>& all, const std::string
     } else {
       info.name = unique(c.name);
       info.lattice = c.lattice;
-      if (c.quantity == "current" && first_current && !accuracy.empty()) info.accuracy = accuracy;
-      first_current &= c.quantity != "current";
+      if (c.quantity == Quantity::current && first_current && !accuracy.empty())
+        info.accuracy = accuracy;
+      first_current &= c.quantity != Quantity::current;
       all.push_back(info);
     }
-    const std::string shown = c.quantity == "logic" ? c.name : info.name;
+    const std::string shown = c.quantity == Quantity::logic ? c.name : info.name;
     live_.push_back({shown, c.quantity, c.unit});
     live_.back().place = places_.back();
   }
@@ -97,6 +98,15 @@ double Tracks::whole_samples_s(double seconds) const {
   return base_.seconds(units * unit);
 }
 
+double stored_bytes(const InputChannel& channel, bool evenly_spaced) {
+  if (channel.quantity == Quantity::logic) return 0;  // next to nothing
+  constexpr double kPyramid = 0.2, kTime = 2;
+  // Codes of up to 16 bits that change little take less than these two bytes.
+  const double value =
+      channel.lattice ? 2 : static_cast<double>(book::bytes_per_sample(channel.encoding));
+  return value + kPyramid + (evenly_spaced ? 0 : kTime);
+}
+
 double Tracks::bytes_per_s() const {
   double rate = 0;
   if (period_ > 0) {
@@ -105,13 +115,7 @@ double Tracks::bytes_per_s() const {
     rate = static_cast<double>(samples_) / recorded_s();
   }
   double a_sample = 0;
-  for (const InputChannel& c : input_->channels()) {
-    if (c.quantity == "logic") continue;  // next to nothing
-    // Codes of up to 16 bits that change little take less than these two bytes.
-    a_sample += c.lattice ? 2 : static_cast<double>(book::bytes_per_sample(c.encoding));
-    a_sample += 0.2;  // the pyramid
-    if (period_ == 0) a_sample += 2;
-  }
+  for (const InputChannel& c : input_->channels()) a_sample += stored_bytes(c, period_ > 0);
   return rate * a_sample;
 }
 
@@ -256,7 +260,7 @@ void Tracks::take(Packet& packet, double until_s, const Tracks& axis) {
   }
   any_ = true;
   for (std::size_t c = 0; c < places_.size(); ++c) {
-    if (input_->channels()[c].quantity == "logic") {
+    if (input_->channels()[c].quantity == Quantity::logic) {
       take_logic(c, packet, n);
     } else {
       take_column(c, packet, n);
@@ -273,7 +277,7 @@ void Tracks::lose(std::int64_t until, const std::string& why) {
   const double from_s = base_.seconds(next_tick_), to_s = base_.seconds(until);
   for (std::size_t c = 0; c < places_.size(); ++c) {
     close_flag(c);
-    const bool logic = input_->channels()[c].quantity == "logic";
+    const bool logic = input_->channels()[c].quantity == Quantity::logic;
     const std::size_t wide = logic ? input_->channels()[c].lines.size() : 1;
     for (std::size_t k = 0; k < wide; ++k)
       writer_->flag(places_[c] + k, {Flag::dropped, from_s, to_s, count});
@@ -283,7 +287,7 @@ void Tracks::lose(std::int64_t until, const std::string& why) {
   ++gaps_;
   const ClockMap map = axis_ && !is_axis_ ? on_axis(*axis_) : ClockMap{};
   writer_->event(
-      {"samples_lost", map.at(from_s), map.at(to_s), why.empty() ? "samples lost" : why});
+      {EventKind::samples_lost, map.at(from_s), map.at(to_s), why.empty() ? "samples lost" : why});
   next_tick_ = until;
   logic_gap_ = true;
 }
@@ -391,7 +395,7 @@ void Tracks::keep_clock(const Tracks& axis) {
   if (kept_ && *kept_ == map) return;
   kept_ = map;
   for (std::size_t c = 0; c < places_.size(); ++c) {
-    const bool logic = input_->channels()[c].quantity == "logic";
+    const bool logic = input_->channels()[c].quantity == Quantity::logic;
     const std::size_t wide = logic ? input_->channels()[c].lines.size() : 1;
     for (std::size_t k = 0; k < wide; ++k)
       writer_->clock(places_[c] + k, map,
@@ -412,7 +416,7 @@ void Tracks::miss(const Tracks& axis, double until_s) {
     const double from_s = base_.seconds(next_tick_);
     for (std::size_t c = 0; c < places_.size(); ++c) {
       close_flag(c);
-      if (input_->channels()[c].quantity != "logic")
+      if (input_->channels()[c].quantity != Quantity::logic)
         writer_->flag(places_[c], {Flag::dropped, from_s, base_.seconds(end), 0});
     }
     next_tick_ = end;

@@ -11,12 +11,18 @@ namespace kuvio::acquire {
 
 /// What a channel does right now, for people who watch.
 struct LiveChannel {
-  std::string name, quantity, unit;
+  std::string name;
+  Quantity quantity = Quantity::other;
+  std::string unit;
   double last = 0, min = 0, max = 0;   ///< extremes since it was last reported
-  double sum = 0, observed_s = 0;      ///< integral and time since the start
+  double sum = 0, observed_s = 0;      ///< of a recording: integral and time since its start
   std::optional<Flag> out_of_range{};  ///< why the last sample was no data
   std::size_t place = 0;               ///< among the capture's channels
 };
+
+/// What a sample of a channel takes on the disk, at most on the whole (bytes): packed, with its
+/// pyramid, and its time where samples have times of their own.
+double stored_bytes(const InputChannel& channel, bool evenly_spaced);
 
 /// One input within a recording: its packets become samples, flags and logic levels of the
 /// capture's channels, and its clock is laid on the capture's axis.

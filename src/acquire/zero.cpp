@@ -77,7 +77,7 @@ std::vector<Zero> measure_zero(const InputConfig& request, double seconds,
   std::vector<Zero> out;
   for (std::size_t c = 0; c < values.size(); ++c) {
     const InputChannel& channel = input->channels()[c];
-    if (channel.quantity != "current") continue;
+    if (channel.quantity != Quantity::current) continue;
     if (values[c].size() < 2 * kBatches)
       refuse(where, fmt::format("Only {} readings came.", values[c].size()));
     Zero zero = zero_of(values[c]);

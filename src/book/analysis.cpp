@@ -3,8 +3,11 @@
 
 #include "book/notes.h"
 #include "book/schema.h"
+#include "core/compare.h"
 #include "core/edge.h"
+#include "core/error.h"
 #include "core/quantity.h"
+#include "core/split.h"
 
 #include <stdexcept>
 
@@ -50,7 +53,7 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
   int currents = 0;
   for (const ChannelInfo& c : capture.channels) {
     names += (names.empty() ? "" : ", ") + c.name;
-    if (!name.empty() ? c.name == name : c.quantity == "current") {
+    if (!name.empty() ? c.name == name : c.quantity == Quantity::current) {
       found = &c;
       ++currents;
     }
@@ -72,7 +75,7 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
 
 const ChannelInfo& main_current(const CaptureInfo& capture, const std::string& book_path) {
   for (const ChannelInfo& c : capture.channels) {
-    if (c.quantity == "current") return c;
+    if (c.quantity == Quantity::current) return c;
   }
   return choose_channel(capture, "", book_path);
 }

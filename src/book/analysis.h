@@ -2,9 +2,9 @@
 #pragma once
 
 #include "book/channel_trace.h"
-#include "core/compare.h"
 #include "core/edits.h"
 #include "core/ledger.h"
+#include "core/recipe.h"
 
 #include <memory>
 #include <string>

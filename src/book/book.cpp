@@ -4,7 +4,11 @@
 #include "book/book_file.h"
 #include "book/capture_writer.h"
 #include "book/checksums.h"
+#include "book/owner.h"
+#include "book/read_cache.h"
 #include "book/schema.h"
+#include "book/sqlite.h"
+#include "book/text.h"
 
 #include <fmt/chrono.h>
 #include <fmt/format.h>
@@ -118,6 +122,14 @@ const ChannelInfo* CaptureInfo::channel(const std::string& channel_name) const {
   }
   return nullptr;
 }
+
+Book::Book(std::unique_ptr<Database> db)
+    : db_(std::move(db)), cache_(std::make_unique<ReadCache>()) {}
+Book::Book(Book&& other) noexcept = default;
+Book& Book::operator=(Book&& other) noexcept = default;
+Book::~Book() = default;
+
+const std::string& Book::path() const { return db_->path(); }
 
 Book Book::open(const std::string& path, Mode mode) {
   std::error_code ignored;
@@ -317,6 +329,12 @@ void Book::discard(std::int64_t capture) const {
 
 std::int64_t Book::save_split(std::int64_t capture, const StoredSplit& split) const {
   Transaction transaction(*db_);
+  const std::int64_t id = add_split(capture, split);
+  transaction.commit();
+  return id;
+}
+
+std::int64_t Book::add_split(std::int64_t capture, const StoredSplit& split) const {
   db_->prepare(
          "INSERT INTO split(capture, channel, recipe_name, recipe_text, made_utc, rules) "
          "VALUES(?1, "
@@ -341,7 +359,6 @@ std::int64_t Book::save_split(std::int64_t capture, const StoredSplit& split) co
   forget_checksum(*db_, {"note:split", capture});
   write_checksum(*db_, {"split", id});
   write_checksum(*db_, {"splits", capture});
-  transaction.commit();
   return id;
 }
 

@@ -1,23 +1,24 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/chunk.h"
-#include "book/owner.h"
-#include "book/read_cache.h"
-#include "book/sqlite.h"
-#include "book/text.h"
+#include "book/encoding.h"
 #include "core/clock_map.h"
-#include "core/compare.h"
-#include "core/split.h"
+#include "core/conditions.h"
+#include "core/event.h"
+#include "core/quantity.h"
+#include "core/trace.h"
 #include "core/visit.h"
 
-#include <map>
 #include <memory>
 #include <optional>
 #include <string>
 #include <vector>
 
 namespace kuvio::book {
+
+class Database;
+class ReadCache;
+class Statement;
 
 /// From what an input delivered to what is meant: value = gain * raw + offset. Samples are stored
 /// as they came.
@@ -33,7 +34,7 @@ struct Calibration {
 struct ChannelInfo {
   std::int64_t id = 0;
   std::string name;
-  std::string quantity = "current";  ///< current, voltage, …
+  Quantity quantity = Quantity::current;
   std::string unit = "A";
   SampleKind kind = SampleKind::averaged;
   Encoding encoding = Encoding::f4;
@@ -77,12 +78,6 @@ struct LogLine {
   std::string text;   ///< UTF-8; bytes that are not, and control characters, as \xNN
 };
 
-struct Event {
-  std::string kind;  ///< output_on, output_off, input_lost, clock_anchor, …
-  double earliest_s = 0, latest_s = 0;
-  std::string text;
-};
-
 struct StoredSplit {
   std::int64_t id = 0;
   std::int64_t channel = 0;
@@ -112,6 +107,9 @@ public:
   /// whose writer has died as interrupted and purges half-done imports. Throws Error: no_input (no
   /// such file), bad_data (not a book, unknown version, altered schema), io.
   static Book open(const std::string& path, Mode mode);
+  Book(Book&& other) noexcept;
+  Book& operator=(Book&& other) noexcept;
+  ~Book();
 
   /// One that is damaged is among them, with `damage`, and locks none of the others away.
   std::vector<CaptureInfo> captures() const;
@@ -130,6 +128,8 @@ public:
   std::optional<StoredSplit> split(std::int64_t capture) const;
   /// Saves a split and gives its id; it counts from now on. One transaction.
   std::int64_t save_split(std::int64_t capture, const StoredSplit& split) const;
+  /// The same within a transaction of the caller's.
+  std::int64_t add_split(std::int64_t capture, const StoredSplit& split) const;
 
   /// Moments at which a channel's own clock was compared with the recorder's (s since the recorder
   /// began), as far as they decide its map.
@@ -149,7 +149,7 @@ public:
 
   /// Changes whenever another connection has written.
   std::int64_t data_version() const;
-  const std::string& path() const { return db_->path(); }
+  const std::string& path() const;
   const Database& database() const { return *db_; }
   /// Whether it was not closed by whoever wrote it last, and its log is not here: what came after
   /// some moment is missing. For people, "" where it is whole.
@@ -160,7 +160,7 @@ public:
   ReadCache& cache() const { return *cache_; }
 
 private:
-  explicit Book(std::unique_ptr<Database> db) : db_(std::move(db)) {}
+  explicit Book(std::unique_ptr<Database> db);
   void require_schema() const;
   void report_unclean();
   void keep_unclean() const;
@@ -177,7 +177,7 @@ private:
 
   std::unique_ptr<Database> db_;
   std::string unclean_;
-  std::unique_ptr<ReadCache> cache_ = std::make_unique<ReadCache>();
+  std::unique_ptr<ReadCache> cache_;
 };
 
 /// Seconds since the epoch as "2026-05-04T14:02:31.250Z".

@@ -2,6 +2,9 @@
 // What stands in a book's rows.
 
 #include "book/book.h"
+#include "book/sqlite.h"
+#include "book/text.h"
+#include "core/error.h"
 
 #include <fmt/format.h>
 
@@ -76,7 +79,7 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     ChannelInfo c;
     c.id = rows.integer(0);
     c.name = name_in(rows, 1);
-    c.quantity = name_in(rows, 2);
+    c.quantity = quantity_of(rows.text(2));
     c.unit = name_in(rows, 3);
     c.kind = rows.text(4) == "instant" ? SampleKind::instant : SampleKind::averaged;
     c.encoding = rows.text(5) == "f8" ? Encoding::f8 : Encoding::f4;
@@ -270,7 +273,7 @@ std::vector<Event> Book::events(std::int64_t capture) const {
   rows.bind_all(capture);
   while (rows.step()) {
     out.push_back(
-        {name_in(rows, 0), rows.real(1), rows.real(2), shortened(rows.text(3), kMostLine)});
+        {event_kind(rows.text(0)), rows.real(1), rows.real(2), shortened(rows.text(3), kMostLine)});
   }
   return out;
 }
@@ -278,8 +281,9 @@ std::vector<Event> Book::events(std::int64_t capture) const {
 std::vector<OutputSwitch> Book::output_switches(std::int64_t capture) const {
   std::vector<OutputSwitch> out;
   for (const Event& e : events(capture)) {
-    if (e.kind == "output_on" || e.kind == "output_off" || e.kind == "output_tripped") {
-      out.push_back({e.kind == "output_on", e.earliest_s, e.latest_s});
+    if (e.kind == EventKind::output_on || e.kind == EventKind::output_off ||
+        e.kind == EventKind::output_tripped) {
+      out.push_back({e.kind == EventKind::output_on, e.earliest_s, e.latest_s});
     }
   }
   return out;

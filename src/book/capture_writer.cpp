@@ -2,8 +2,11 @@
 #include "book/capture_writer.h"
 
 #include "book/checksums.h"
+#include "book/chunk.h"
 #include "book/copy.h"
+#include "book/owner.h"
 #include "book/schema.h"
+#include "book/text.h"
 
 #include <fmt/format.h>
 
@@ -158,7 +161,7 @@ void CaptureWriter::put_rows() {
           "INSERT INTO channel(capture, name, quantity, unit, kind, encoding, tick_num, tick_den, "
           "input, accuracy) "
           "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)")
-        .bind_all(id_, as_name(info.name), as_name(info.quantity), as_name(info.unit),
+        .bind_all(id_, as_name(info.name), kuvio::info(info.quantity).key, as_name(info.unit),
                   std::string_view(info.kind == SampleKind::instant ? "instant" : "averaged"),
                   std::string_view(to_string(info.encoding)), info.time_base.num,
                   info.time_base.den, as_name(info.input), as_name(info.accuracy))
@@ -427,7 +430,8 @@ void CaptureWriter::write_all() {
   for (const Event& e : events_) {
     db.prepare(
           "INSERT INTO event(capture, kind, earliest_s, latest_s, text) VALUES(?1, ?2, ?3, ?4, ?5)")
-        .bind_all(id_, e.kind, e.earliest_s, e.latest_s, shortened(e.text, kMostLine))
+        .bind_all(id_, kuvio::info(e.kind).key, e.earliest_s, e.latest_s,
+                  shortened(e.text, kMostLine))
         .run();
   }
   db.prepare("UPDATE capture SET heartbeat_us=?2 WHERE id=?1").bind_all(id_, now_us()).run();

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "book/book.h"
+#include "book/packing.h"
 
 #include <memory>
 #include <span>

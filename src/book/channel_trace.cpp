@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/channel_trace.h"
 
+#include "book/text.h"
+
 #include <algorithm>
 #include <cmath>
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "book/encoding.h"
 #include "core/trace.h"
 
 #include <cstdint>
@@ -9,11 +10,6 @@
 #include <vector>
 
 namespace kuvio::book {
-
-/// How samples lie in a blob: little-endian IEEE 754, 4 or 8 bytes each.
-enum class Encoding { f4, f8 };
-std::size_t bytes_per_sample(Encoding encoding);
-const char* to_string(Encoding encoding);
 
 using Bytes = std::vector<std::byte>;
 

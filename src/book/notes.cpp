@@ -2,6 +2,9 @@
 #include "book/notes.h"
 
 #include "book/checksums.h"
+#include "book/sqlite.h"
+#include "book/text.h"
+#include "core/error.h"
 
 #include <nlohmann/json.hpp>
 
@@ -62,12 +65,22 @@ void write(const Book& book, const Note& note) {
 
 }  // namespace
 
-std::vector<Change> put(const Book& book, const std::vector<Note>& notes) {
+std::vector<Change> put(const Book& book, const ChangeRequest& change) {
   std::vector<Change> out;
-  Transaction transaction(book.database());
-  for (const Note& note : notes) {
+  const auto note_down = [&](const Note& note) {
     out.push_back({now(book, note), note});
     write(book, note);
+  };
+  Transaction transaction(book.database());
+  for (const Note& note : change.notes) note_down(note);
+  for (const NewSplit& made : change.splits) {
+    // What counted is noted first, so that it counts again once this is undone.
+    const auto before = book.split(made.capture);
+    const Note stood{made.capture, "split", before ? std::to_string(before->id) : "0"};
+    const Note counts{made.capture, "split",
+                      std::to_string(book.add_split(made.capture, made.split))};
+    write(book, counts);
+    out.push_back({stood, counts});
   }
   transaction.commit();
   return out;

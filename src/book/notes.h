@@ -18,10 +18,25 @@ struct Change {
   Note before, after;
 };
 
-/// Writes notes in one transaction and says what stood there before. A note without a value is
+/// A split that counts for a capture from now on; the one that counted stays in the book.
+struct NewSplit {
+  std::int64_t capture = 0;
+  StoredSplit split;
+};
+
+/// What a change puts into a book.
+struct ChangeRequest {
+  std::vector<Note> notes;
+  std::vector<NewSplit> splits{};
+};
+
+/// Writes a change in one transaction and says what stood there before. A note without a value is
 /// removed. The keys "name" and "build" of a capture are those of the capture itself and cannot be
-/// removed. Error bad_data when the capture is not there.
-std::vector<Change> put(const Book& book, const std::vector<Note>& notes);
+/// removed. Error bad_data when the capture is not there; then nothing was written.
+std::vector<Change> put(const Book& book, const ChangeRequest& change);
+inline std::vector<Change> put(const Book& book, const std::vector<Note>& notes) {
+  return put(book, ChangeRequest{notes});
+}
 
 /// The corrections made by hand to a capture's states. Error bad_data when they are damaged.
 std::vector<Edit> edits(const Book& book, std::int64_t capture);

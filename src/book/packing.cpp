@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/packing.h"
 
+#include "book/text.h"
+
 #include <zstd.h>
 
 #include <algorithm>

@@ -8,13 +8,6 @@
 
 namespace kuvio::book {
 
-/// Whole numbers behind values: value = gain * (k / divisor) + offset, as doubles compute it and
-/// the encoding rounds it. An instrument's codes (gain, offset), or decimals of a text (divisor).
-struct Lattice {
-  double gain = 1, offset = 0, divisor = 1;
-  bool operator==(const Lattice&) const = default;
-};
-
 /// Packed samples lie in frames that are unpacked by themselves.
 inline constexpr std::int64_t kFrameSamples = 4096;
 

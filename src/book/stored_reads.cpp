@@ -2,6 +2,7 @@
 // How a StoredTrace fetches strides, samples and times, through the book's cache.
 
 #include "book/schema.h"
+#include "book/sqlite.h"
 #include "book/stored_trace.h"
 
 #include <algorithm>

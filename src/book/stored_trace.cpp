@@ -2,6 +2,8 @@
 #include "book/stored_trace.h"
 
 #include "book/schema.h"
+#include "book/sqlite.h"
+#include "core/error.h"
 #include "core/node_sizes.h"
 
 #include <algorithm>

@@ -5,6 +5,7 @@
 #include "book/checksums.h"
 #include "book/schema.h"
 #include "book/stored_trace.h"
+#include "book/text.h"
 
 #include <fmt/format.h>
 

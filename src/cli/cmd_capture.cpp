@@ -83,7 +83,7 @@ void add_inputs(const Options& o, acquire::RecordSettings& s) {
       continue;
     }
     acquire::InputConfig request{e, common};
-    if (e.speaks == "scpi" && !scpi) {  // what is said of outputs, channels and lines is meant so
+    if (e.is_instrument() && !scpi) {  // what is said of outputs, channels and lines is meant so
       scpi = true;
       request.settings.outputs[""] = output_settings(o);
       for (const std::string& name : o.outputs_on) {  // as the first, but for what is set
@@ -144,7 +144,7 @@ acquire::RecordSettings from_setup(const Options& o) {
     if (!o.rate.empty())
       request.settings.rate_hz = option_quantity("--rate", o.rate, Dimension::frequency);
     if (o.reconnect > 0) request.settings.reconnect_s = o.reconnect;
-    if (request.endpoint.speaks != "scpi" || std::exchange(scpi, true)) continue;
+    if (!request.endpoint.is_instrument() || std::exchange(scpi, true)) continue;
     if (!o.power_on && !o.power_off && !o.off_on_failure) continue;
     acquire::OutputSettings& first = request.settings.outputs[""];
     first.power_on |= o.power_on;

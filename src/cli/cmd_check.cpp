@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/present.h"
-#include "formats/budget_check.h"
 #include "formats/json_results.h"
 #include "formats/junit.h"
 #include "formats/output_file.h"
 #include "formats/phrases.h"
 
 #include "command.h"
+#include "study/budget_check.h"
 
 #include <fmt/format.h>
 
@@ -23,7 +23,7 @@ Outcome run(const Options& o, const Output& output) {
   const Budget budget = formats::read_budget(o.budget);
   const book::Book book = open_to_read(o.book);
   const CheckResult result =
-      formats::check_build(book, budget, formats::read_recipe(budget.recipe_file), o.build);
+      study::check_build(book, budget, formats::read_recipe(budget.recipe_file), o.build);
   if (!o.junit.empty()) formats::write_file(o.junit, formats::junit_xml(budget, o.build, result));
   Outcome out;
   out.document = formats::to_json(budget, o.build, result, explain_of(output));

@@ -6,6 +6,7 @@
 #include "formats/plan_files.h"
 
 #include "command.h"
+#include "study/comparison.h"
 
 #include <fmt/format.h>
 
@@ -19,11 +20,9 @@ struct Options {
   std::vector<std::string> candidates;
 };
 
-std::vector<book::SplitCapture> load(const book::Book& book, const std::string& who) {
-  std::vector<book::SplitCapture> out;
-  for (const book::CaptureInfo& c : captures_of(book, who))
-    out.push_back(book::load_split(book, c));
-  say_old_edges(out);
+study::Pool load(const book::Book& book, const std::string& who) {
+  study::Pool out = study::pool(book, who, captures_of(book, who));
+  say_old_edges(out.old_edges);
   return out;
 }
 
@@ -66,19 +65,11 @@ Outcome run(const Options& o, const Output& output) {
   }
   if (!o.duty.empty()) settings.duty = formats::read_duty(o.duty);
   const book::Book book = open_to_read(o.book);
-  const auto reference = load(book, o.reference);
-  const Side a{o.reference, book::pooled_ledger(reference), book::pooled_conditions(reference)};
+  const study::Pool reference = load(book, o.reference);
   Outcome out;
   nlohmann::ordered_json list = nlohmann::ordered_json::array();
   for (const std::string& name : o.candidates) {
-    const auto candidate = load(book, name);
-    const Side b{name, book::pooled_ledger(candidate), book::pooled_conditions(candidate)};
-    Comparison c;
-    try {
-      c = compare(a, b, settings);
-    } catch (const std::domain_error& e) {
-      throw Error(Failure::bad_data, "bad duty plan", o.duty, e.what());
-    }
+    const Comparison c = study::compare_pools(reference, load(book, name), settings);
     if (c.worse()) {
       out.status = 1;
     } else if (out.status == 0 && c.open()) {
@@ -100,8 +91,8 @@ Runner add_compare(CLI::App& app) {
   app.add_option("--candidate", o->candidates, "builds or captures")->required();
   app.add_option("--equal-within", o->equal, "margin for \"equal\", e.g. \"2 %\"");
   app.add_option("--duty", o->duty, "duty plan: compare means in the field");
-  app.add_option("--line-up", o->line_up, "how captures are lined up");
-  app.add_option("--by", o->by, "condition or parameter to compare by");
+  app.add_option("--line-up", o->line_up, "how captures are lined up")->group("");   // not yet
+  app.add_option("--by", o->by, "condition or parameter to compare by")->group("");  // not yet
   return [o](const Output& output) { return run(*o, output); };
 }
 

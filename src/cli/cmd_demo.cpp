@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/analysis.h"
 #include "book/capture_writer.h"
 #include "core/present.h"
 #include "formats/json_results.h"

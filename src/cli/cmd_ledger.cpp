@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/analysis.h"
 #include "core/cycles.h"
 #include "core/present.h"
 #include "formats/json_results.h"
@@ -20,7 +21,7 @@ Outcome run(const Options& o, const Output& output) {
   std::vector<book::SplitCapture> captures;
   captures.push_back(book::load_split(book, book.find(o.capture)));
   const book::SplitCapture& capture = captures.front();
-  say_old_edges(captures);
+  say_old_edges(formats::old_edges_texts(captures));
   const Ledger ledger = book::pooled_ledger(captures);
   std::string state = o.cycle;
   if (state.empty() && ledger.longest()) state = ledger.longest()->state;

@@ -8,6 +8,7 @@
 #include "formats/plan_files.h"
 
 #include "command.h"
+#include "study/life.h"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -50,33 +51,6 @@ Battery battery_of(const Options& o) {
   return out;
 }
 
-/// The mean current that a life is worked out from.
-FieldMean mean_of(const Options& o, const book::Book& book, const book::CaptureInfo& capture) {
-  if (o.duty.empty() && !capture.split) {
-    const book::ChannelInfo& channel = book::choose_channel(capture, "", book.path());
-    const book::ChannelTrace trace(book, channel);
-    if (trace.blocks().empty())
-      throw Error(Failure::bad_data, "nothing to judge", "capture " + capture.name,
-                  "it holds no samples");
-    return unsplit_mean(trace, book::basis_of(capture, channel));
-  }
-  std::vector<book::SplitCapture> captures;
-  captures.push_back(book::load_split(book, capture));
-  say_old_edges(captures);
-  const Ledger ledger = book::pooled_ledger(captures);
-  if (o.duty.empty()) return captured_mean(ledger);
-  try {
-    FieldMean mean = field_mean(formats::read_duty(o.duty), ledger);
-    if (!mean.missing.empty()) {
-      throw Error(Failure::bad_data, "no data for the duty plan", "capture " + capture.name,
-                  "it holds no whole visit to " + mean.missing.front());
-    }
-    return mean;
-  } catch (const std::domain_error& e) {
-    throw Error(Failure::bad_data, "bad duty plan", o.duty, e.what());
-  }
-}
-
 void print(const formats::LifeDocument& d, const nlohmann::ordered_json& document) {
   const FieldMean& mean = d.mean;
   fmt::print("mean {}{} of {}\n", formats::bounds_mark(mean.bounds),
@@ -112,7 +86,12 @@ Outcome run(const Options& o, const Output& output) {
   if (!o.want.empty()) d.wanted_s = option_quantity("--want", o.want, Dimension::time);
   if (d.wanted_s && !(*d.wanted_s > 0)) usage("--want must be greater than zero");
   const book::Book book = open_to_read(o.book);
-  d.mean = mean_of(o, book, book.find(o.capture));
+  const book::CaptureInfo capture = book.find(o.capture);
+  std::optional<DutyPlan> plan;
+  if (!o.duty.empty()) plan = formats::read_duty(o.duty);
+  const study::CapturedMean mean = study::mean_of(book, capture, plan);
+  say_old_edges(mean.old_edges);
+  d.mean = mean.mean;
   d.life = life_interval(d.mean, d.battery);
   Outcome out;
   out.document = formats::to_json(d, explain_of(output));

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/analysis.h"
 #include "book/notes.h"
 #include "core/line_up.h"
 

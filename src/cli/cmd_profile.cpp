@@ -24,7 +24,7 @@ Outcome run(const Options& o, bool json) {
     return out;
   }
   const acquire::Endpoint endpoint = acquire::parse_endpoint(o.input);
-  if (endpoint.speaks != "scpi") usage("a profile is tried on an input that speaks SCPI");
+  if (!endpoint.is_instrument()) usage("a profile is tried on an input that speaks SCPI");
   auto& steps = out.document["steps"] = nlohmann::ordered_json::array();
   int wrong = 0;
   for (const acquire::TryStep& s : acquire::try_profile(endpoint, profile)) {

@@ -1,14 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/lifetime.h"
-#include "formats/budget_check.h"
 #include "formats/html_report.h"
 #include "formats/output_file.h"
+#include "formats/plan_files.h"
 
 #include "command.h"
+#include "study/report.h"
 
 #include <filesystem>
 #include <memory>
-#include <set>
 
 namespace kuvio::cli {
 namespace {
@@ -22,76 +21,21 @@ Outcome run(const Options& o, bool json) {
     usage("--out: PDF is not yet supported; give a name that ends in .html");
   if (!o.battery.empty() && o.duty.empty()) usage("--battery needs a --duty plan too");
   const book::Book book = open_to_read(o.book);
-  std::optional<Budget> budget;
-  if (!o.budget.empty()) budget = formats::read_budget(o.budget);
-  CompareSettings settings;
-  if (!o.duty.empty()) settings.duty = formats::read_duty(o.duty);
-
-  formats::ReportContent content;
-  content.title = o.title.empty() ? std::filesystem::path(o.book).stem().string() : o.title;
-  std::vector<book::SplitCapture> captures;
-  std::vector<std::string> builds;
-  for (const book::CaptureInfo& c : book.captures()) {
-    if (!c.damage.empty())
-      throw Error(Failure::bad_data, "damaged capture", o.book,
-                  "capture " + std::to_string(c.id) + ": " + c.damage);
-    if (!c.split) {
-      say("capture " + c.name + " is not split into states and was left out");
-      continue;
-    }
-    if (std::find(builds.begin(), builds.end(), c.build) == builds.end()) builds.push_back(c.build);
-    captures.push_back(book::load_split(book, c));
+  study::ReportRequest request;
+  request.title = o.title.empty() ? std::filesystem::path(o.book).stem().string() : o.title;
+  request.reference = o.reference;
+  if (!o.budget.empty()) {
+    request.budget = std::make_shared<Budget>(formats::read_budget(o.budget));
+    request.recipe = formats::read_recipe(request.budget->recipe_file);
   }
-  if (captures.empty())
-    throw Error(Failure::bad_data, "nothing to report", o.book,
-                "no capture is split into states yet");
-  try {
-    content.state_order.clear();
-    const auto recipe = formats::parse_recipe(captures.front().recipe_text, "recipe in the book");
-    for (const StateRule& rule : recipe.recipe.states) content.state_order.push_back(rule.name);
-  } catch (const Error&) {  // made by hand, without a recipe: the order of the first visits serves
-    for (const VisitFigures& f : captures.front().visits)
-      content.state_order.push_back(f.visit.state);
-  }
-  content.captures = &captures;
-
-  const auto side = [&](const std::string& build) {
-    std::vector<book::SplitCapture> own;
-    for (const book::CaptureInfo& c : book.captures()) {
-      if (c.build == build && c.split) own.push_back(book::load_split(book, c));
-    }
-    return Side{build, book::pooled_ledger(own), book::pooled_conditions(own)};
-  };
-  const std::string reference = o.reference.empty() ? builds.front() : o.reference;
-  if (std::find(builds.begin(), builds.end(), reference) == builds.end())
-    usage("--reference: there is no split build \"" + reference + "\"");
-  const std::optional<Battery> battery =
-      o.battery.empty() ? std::nullopt : std::optional(formats::read_battery(o.battery));
-  if (battery) content.battery = battery->name;
-  const Side a = side(reference);
-  try {
-    for (const std::string& build : builds) {
-      const Side b = build == reference ? a : side(build);
-      if (build != reference) content.comparisons.push_back(compare(a, b, settings));
-      if (battery) {
-        const FieldMean mean = field_mean(*settings.duty, b.ledger);
-        if (mean.missing.empty())
-          content.lives.push_back({build, mean, life_interval(mean, *battery)});
-      }
-    }
-  } catch (const std::domain_error& e) {
-    throw Error(Failure::bad_data, "bad duty plan", o.duty, e.what());
-  }
-  if (budget) {
-    content.budget = &*budget;
-    for (const std::string& build : builds)
-      content.checks.emplace(
-          build,
-          formats::check_build(book, *budget, formats::read_recipe(budget->recipe_file), build));
-  }
-  formats::write_file(o.out, formats::html_report(content));
+  if (!o.duty.empty()) request.duty = formats::read_duty(o.duty);
+  if (!o.battery.empty()) request.battery = formats::read_battery(o.battery);
+  const study::Report report = study::report_of(book, std::move(request));
+  for (const std::string& name : report.left_out)
+    say("capture " + name + " is not split into states and was left out");
+  formats::write_file(o.out, formats::html_report(report.content));
   Outcome out;
-  out.document = {{"out", o.out}, {"captures", captures.size()}};
+  out.document = {{"out", o.out}, {"captures", report.content.captures.size()}};
   if (!json) say("wrote " + o.out);
   return out;
 }

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/analysis.h"
 #include "core/cycles.h"
 #include "core/present.h"
 #include "formats/json_results.h"
@@ -62,14 +63,14 @@ Outcome run(const Options& o, const Output& output) {
                            : 0;
   Outcome out;
   out.document = formats::to_json(s, channel, basis, explain_of(output));
-  if (channel.quantity == "current") out.document["ledger_may_differ_c"] = edges;
+  if (channel.quantity == Quantity::current) out.document["ledger_may_differ_c"] = edges;
   if (!output.json) {
     const double u = s.mean() ? expand(accuracy_components(basis.accuracy, *s.mean())).U : 0;
     const std::string mark = formats::bounds_mark(s.bounds());
     fmt::print("{} → {} ({}): mean {}{}, ", with_prefix(s.from_s, "s", 6),
                with_prefix(s.to_s, "s", 6), duration(s.duration_s()), mark,
                s.mean() ? with_uncertainty(*s.mean(), u, channel.unit) : "–");
-    if (channel.quantity == "current")
+    if (channel.quantity == Quantity::current)
       fmt::print("{}{}, ", mark, with_uncertainty(s.charge, u * s.observed_s, "C"));
     fmt::print("peak {}{}{}\n", s.bounds().lower ? "≥ " : "",
                s.max ? with_prefix(*s.max, channel.unit, 4) : "–",

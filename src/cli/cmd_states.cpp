@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/analysis.h"
 #include "core/present.h"
 #include "formats/json_results.h"
 #include "formats/output_file.h"
@@ -49,7 +50,7 @@ Runner add_states(CLI::App& app) {
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
   app.add_option("--recipe", o->recipe, "the state recipe (*.recipe.toml)");
-  app.add_flag("--find", o->find, "find states without a recipe");
+  app.add_flag("--find", o->find, "find states without a recipe")->group("");  // not yet
   app.add_option("--write-recipe", o->write, "write the recipe that was used to this file");
   return [o](const Output& output) { return run(*o, output.json); };
 }

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "command.h"
 
+#include "book/analysis.h"
+#include "book/text.h"
 #include "core/accuracy.h"
 #include "core/quantity.h"
 #include "formats/phrases.h"
@@ -125,9 +127,8 @@ void say(const std::string& text) {
   fmt::print(stderr, "kuvio-cli: {}\n", out);
 }
 
-void say_old_edges(const std::vector<book::SplitCapture>& captures) {
-  for (const std::string& line : formats::old_edges_texts(captures))
-    say(line + " (kuvio-cli states)");
+void say_old_edges(const std::vector<std::string>& captures) {
+  for (const std::string& line : captures) say(line + " (kuvio-cli states)");
 }
 
 std::vector<book::CaptureInfo> captures_of(const book::Book& book,

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/analysis.h"
+#include "book/book.h"
 #include "core/error.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
@@ -85,7 +85,7 @@ book::Book open_to_read(const std::string& path);
 /// A message or progress on standard error.
 void say(const std::string& text);
 /// Says on standard error which captures were split with edges on samples.
-void say_old_edges(const std::vector<book::SplitCapture>& captures);
+void say_old_edges(const std::vector<std::string>& captures);
 /// A build's captures, or a single capture by id or name.
 std::vector<book::CaptureInfo> captures_of(const book::Book& book,
                                            const std::string& build_or_capture);

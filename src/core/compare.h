@@ -1,17 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/conditions.h"
 #include "core/duty.h"
 #include "core/ledger.h"
 
-#include <map>
 #include <optional>
 #include <string>
 #include <vector>
 
 namespace kuvio {
-
-using Conditions = std::map<std::string, std::string>;
 
 /// One side of a comparison: the pooled ledger of a build's captures and their conditions.
 struct Side {

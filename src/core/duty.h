@@ -23,6 +23,7 @@ struct DutyPlan {
   std::string rest;  ///< the state that fills what no activity takes
   std::vector<Activity> activities;
   std::vector<std::string> once{};  ///< gone through once in a life (boot, joining)
+  std::string name{};               ///< of its file, for messages
 
   bool names(const std::string& state) const;
 };

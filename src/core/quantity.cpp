@@ -12,6 +12,22 @@ namespace {
 
 constexpr double kHour = 3600, kDay = 86400, kMonth = 30.4375 * kDay, kYear = 365.25 * kDay;
 
+constexpr std::array kQuantities{
+    QuantityInfo{Quantity::current, "current", "A", Dimension::current},
+    QuantityInfo{Quantity::voltage, "voltage", "V", Dimension::voltage},
+    QuantityInfo{Quantity::power, "power", "W", Dimension::power},
+    QuantityInfo{Quantity::charge, "charge", "C", Dimension::charge},
+    QuantityInfo{Quantity::logic, "logic", "", Dimension::ratio},
+    QuantityInfo{Quantity::other, "other", "", Dimension::ratio},
+};
+
+constexpr bool quantities_in_order() {
+  for (std::size_t i = 0; i < kQuantities.size(); ++i)
+    if (static_cast<std::size_t>(kQuantities[i].quantity) != i) return false;
+  return kQuantities.size() == static_cast<std::size_t>(Quantity::other) + 1;
+}
+static_assert(quantities_in_order(), "a line for each quantity, in the order of Quantity");
+
 struct Named {
   std::string_view text;
   double factor;
@@ -184,6 +200,16 @@ double parse_quantity(std::string_view text, Dimension dimension) {
   if (!std::isfinite(out))
     throw std::invalid_argument("\"" + std::string(text) + "\" is beyond all numbers");
   return out;
+}
+
+const QuantityInfo& info(Quantity quantity) {
+  return kQuantities[static_cast<std::size_t>(quantity)];
+}
+
+Quantity quantity_of(std::string_view key) {
+  for (const QuantityInfo& q : kQuantities)
+    if (q.key == key) return q.quantity;
+  return Quantity::other;
 }
 
 }  // namespace kuvio

@@ -22,6 +22,27 @@ enum class Dimension {
   ratio_per_time,  ///< 1/s as written, e.g. "1 %/y"
 };
 
+/// What a channel's values are of. To add one: its name here and its line in the table.
+enum class Quantity {
+  current,
+  voltage,
+  power,
+  charge,
+  logic,  ///< words of digital lines, a bit a line
+  other,  ///< of a later version: shown with its unit, and otherwise left alone
+};
+
+struct QuantityInfo {
+  Quantity quantity;
+  std::string_view key;   ///< in books, profiles and JSON
+  std::string_view unit;  ///< SI; "" for logic
+  Dimension dimension;    ///< how it is written; `ratio` where it has none
+};
+
+const QuantityInfo& info(Quantity quantity);
+/// `other` where none has that key.
+Quantity quantity_of(std::string_view key);
+
 /// Reads "38 mC", "200 uA", "2 y", "4 /h", "1 %/y": a number, white space or none, a unit.
 ///
 /// Knows the SI prefixes from f to T (µ as U+00B5, U+03BC or u), h, min, d (86 400 s), month

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/event.h"
 #include "core/recipe.h"
 #include "core/trace.h"
 #include "core/visit.h"
@@ -8,12 +9,6 @@
 #include <vector>
 
 namespace kuvio {
-
-/// When the output that feeds the device was switched: somewhere between earliest and latest (s).
-struct OutputSwitch {
-  bool on = false;
-  double earliest_s = 0, latest_s = 0;
-};
 
 /// Splits a trace by the levels of a recipe.
 ///

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/html_report.h"
 
+#include "book/analysis.h"
 #include "core/present.h"
 #include "formats/junit.h"
+#include "formats/palette.h"
 #include "formats/phrases.h"
 #include "formats/svg_plot.h"
 
@@ -164,8 +166,8 @@ std::string html_report(const ReportContent& c) {
   std::string longest;
   double most = -1;
   std::map<std::string, double> times;
-  for (const auto& capture : *c.captures) {
-    for (const VisitFigures& v : capture.visits) times[v.visit.state] += v.visit.length_s();
+  for (const book::SplitCapture* capture : c.captures) {
+    for (const VisitFigures& v : capture->visits) times[v.visit.state] += v.visit.length_s();
   }
   for (const auto& [state, time] : times) {
     if (!is_built_in_state(state) && time > most) {
@@ -180,9 +182,9 @@ std::string html_report(const ReportContent& c) {
   out += budget_section(c) + life_section(c);
   for (const Comparison& comparison : c.comparisons) out += comparison_section(comparison, fills);
   std::map<std::string, std::size_t> inks;
-  for (const auto& capture : *c.captures) {
-    const auto it = inks.emplace(capture.info.build, inks.size()).first;
-    out += capture_section(capture, fills, kPaper.inks[it->second % kPaper.inks.size()]);
+  for (const book::SplitCapture* capture : c.captures) {
+    const auto it = inks.emplace(capture->info.build, inks.size()).first;
+    out += capture_section(*capture, fills, kPaper.inks[it->second % kPaper.inks.size()]);
   }
   return out + "</body></html>\n";
 }

@@ -1,15 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/analysis.h"
 #include "core/budget.h"
 #include "core/compare.h"
 #include "core/lifetime.h"
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
+
+namespace kuvio::book {
+struct SplitCapture;
+}
 
 namespace kuvio::formats {
 
@@ -21,10 +25,10 @@ struct LifeResult {
 
 struct ReportContent {
   std::string title;
-  const std::vector<book::SplitCapture>* captures = nullptr;
+  std::vector<const book::SplitCapture*> captures;
   std::vector<std::string> state_order;  ///< of the recipe
   std::vector<Comparison> comparisons;
-  const Budget* budget = nullptr;
+  std::shared_ptr<const Budget> budget;       ///< that `checks` point into
   std::map<std::string, CheckResult> checks;  ///< by build
   std::vector<LifeResult> lives;
   std::string battery;

@@ -1,6 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/json_results.h"
 
+#include "book/verify.h"
+#include "core/budget.h"
+#include "core/compare.h"
+#include "core/cycles.h"
+
 #include <algorithm>
 #include <cmath>
 #include <initializer_list>
@@ -67,7 +72,7 @@ json to_json(const book::CaptureInfo& c) {
   for (const book::ChannelInfo& channel : c.channels) {
     channels.push_back(
         {{"name", channel.name},
-         {"quantity", channel.quantity},
+         {"quantity", info(channel.quantity).key},
          {"unit", channel.unit},
          {"samples", channel.samples},
          {"rate_hz", channel.period_s > 0 ? json(1 / channel.period_s) : json(nullptr)},
@@ -93,7 +98,7 @@ json to_json(const book::CaptureInfo& c) {
 json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis& basis,
              Explain explain) {
   const std::string unit = suffix(channel.unit);
-  const bool current = channel.quantity == "current";
+  const bool current = channel.quantity == Quantity::current;
   json mean_u = nullptr, charge_u = nullptr;
   if (s.mean() && current && basis.accuracy.stated()) {
     const double u = expand(accuracy_components(basis.accuracy, *s.mean())).U;

@@ -1,14 +1,23 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/analysis.h"
-#include "book/verify.h"
-#include "core/budget.h"
-#include "core/compare.h"
-#include "core/cycles.h"
 #include "core/lifetime.h"
 
 #include <nlohmann/json.hpp>
+
+namespace kuvio {
+struct Basis;
+struct Budget;
+struct CheckResult;
+struct Comparison;
+struct CycleFigures;
+struct SpanFigures;
+}  // namespace kuvio
+namespace kuvio::book {
+struct CaptureInfo;
+struct ChannelInfo;
+struct Problem;
+}  // namespace kuvio::book
 
 namespace kuvio::formats {
 

@@ -2,6 +2,8 @@
 #include "formats/junit.h"
 
 #include "book/book.h"
+#include "book/text.h"
+#include "core/budget.h"
 #include "formats/phrases.h"
 
 #include <fmt/format.h>

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/budget.h"
-
 #include <string>
+
+namespace kuvio {
+struct Budget;
+struct CheckResult;
+}  // namespace kuvio
 
 namespace kuvio::formats {
 

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/phrases.h"
 
+#include "book/analysis.h"
+#include "core/budget.h"
+#include "core/compare.h"
 #include "core/present.h"
 #include "core/recipe.h"
 

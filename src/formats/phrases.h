@@ -1,14 +1,26 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/analysis.h"
-#include "core/budget.h"
-#include "core/compare.h"
-#include "core/lifetime.h"
+#include "core/verdict.h"
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
+
+namespace kuvio {
+struct CompareRow;
+struct Comparison;
+struct Difference;
+struct LifeInterval;
+struct Limit;
+struct LimitResult;
+struct Unnamed;
+enum class Conclusion;
+}  // namespace kuvio
+namespace kuvio::book {
+struct SplitCapture;
+}
 
 namespace kuvio::formats {
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/plan_files.h"
 
+#include "core/budget.h"
 #include "formats/toml_file.h"
 
 #include <algorithm>
@@ -201,6 +202,7 @@ DutyPlan parse_duty(const std::string& text, const std::string& name) {
   const TomlTable root = TomlTable::text(text, name, "duty");
   root.expect({"kuvio", "name", "rest", "activity", "round", "once"});
   DutyPlan out;
+  out.name = name;
   out.rest = root.string("rest");
   // Plans of older books say [[round]].
   for (const char* key : {"activity", "round"}) {

@@ -2,15 +2,19 @@
 #pragma once
 
 #include "book/documents.h"
-#include "core/budget.h"
-#include "core/duty.h"
-#include "core/lifetime.h"
 #include "core/quantity.h"
 #include "core/recipe.h"
 
 #include <functional>
 #include <string>
 #include <vector>
+
+namespace kuvio {
+struct Battery;
+struct Budget;
+struct DutyPlan;
+struct Limit;
+}  // namespace kuvio
 
 namespace kuvio::formats {
 
@@ -65,6 +69,10 @@ std::string duty_text(const DutyPlan& plan);
 std::string battery_text(const Battery& battery);
 /// One [[state]] block.
 std::string state_block(const StateRule& rule);
+/// A budget as the text of its file; it names its recipe, and the duty plan and battery of its
+/// limits, as they are named here.
+std::string budget_text(const Budget& budget, const std::string& duty_name,
+                        const std::string& battery_name);
 /// One [[limit]] block.
 std::string limit_block(const Limit& limit, const std::string& duty_name,
                         const std::string& battery_name);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Writing the files that plan_files.cpp reads.
 
+#include "core/budget.h"
 #include "formats/plan_files.h"
 #include "formats/toml_edit.h"
 
@@ -159,6 +160,17 @@ std::string battery_text(const Battery& b) {
     const double p = 1 - std::exp(-b.self_discharge_hz * kYear);
     line(out, "self_discharge", toml_quote(plain(p * 100, 6) + " %/y"));
   }
+  return out;
+}
+
+std::string budget_text(const Budget& budget, const std::string& duty_name,
+                        const std::string& battery_name) {
+  std::string out = "kuvio = \"budget/1\"\n";
+  line(out, "name", toml_quote(budget.name));
+  if (budget.supply > 0)
+    line(out, "supply", toml_quote(quantity_text(budget.supply, Dimension::voltage, 4)));
+  line(out, "recipe", toml_quote(budget.recipe_file));
+  for (const Limit& l : budget.limits) out += "\n" + limit_block(l, duty_name, battery_name);
   return out;
 }
 

@@ -3,6 +3,7 @@
 
 #include "book/analysis.h"
 #include "book/channel_trace.h"
+#include "book/text.h"
 #include "core/measure.h"
 #include "formats/output_file.h"
 
@@ -61,10 +62,10 @@ std::string gap_line(const Trace& trace, double a, double b) {
 
 }  // namespace
 
-WrittenSamples write_samples_csv(const std::string& path, const std::vector<SampleColumn>& columns,
-                                 double from_s, double to_s,
-                                 const std::function<bool(double)>& going_on) {
-  WrittenSamples out;
+Exported write_samples_csv(const std::string& path, const std::vector<SampleColumn>& columns,
+                           double from_s, double to_s,
+                           const std::function<bool(double)>& going_on) {
+  Exported out;
   std::vector<const Trace*> traces;
   std::vector<bool> floats;
   std::string head = "time_s";
@@ -132,11 +133,8 @@ WrittenSamples write_samples_csv(const std::string& path, const std::vector<Samp
   return out;
 }
 
-WrittenSamples write_samples_csv(const std::string& path, const book::Book& book,
-                                 const book::CaptureInfo& capture,
-                                 const std::vector<std::string>& channels,
-                                 std::optional<double> from_s, std::optional<double> to_s,
-                                 const std::function<bool(double)>& going_on) {
+Exported export_csv(const std::string& path, const book::Book& book,
+                    const book::CaptureInfo& capture, const ExportRequest& request) {
   std::vector<std::unique_ptr<book::ChannelTrace>> traces;
   std::vector<SampleColumn> columns;
   const auto add = [&](const book::ChannelInfo& c) {
@@ -144,8 +142,9 @@ WrittenSamples write_samples_csv(const std::string& path, const book::Book& book
     columns.push_back({c.name, c.unit, traces.back().get(),
                        c.encoding == book::Encoding::f4 && c.calibration.identity()});
   };
-  for (const std::string& name : channels) add(book::choose_channel(capture, name, book.path()));
-  if (channels.empty()) {
+  for (const std::string& name : request.channels)
+    add(book::choose_channel(capture, name, book.path()));
+  if (request.channels.empty()) {
     // The main current gives the moments; what stands on others is left out and reported.
     const book::ChannelInfo& main = book::main_current(capture, book.path());
     add(main);
@@ -153,8 +152,8 @@ WrittenSamples write_samples_csv(const std::string& path, const book::Book& book
       if (c.id != main.id && c.samples > 0) add(c);
     }
   }
-  return write_samples_csv(path, columns, from_s.value_or(traces.front()->from_s()),
-                           to_s.value_or(traces.front()->to_s()), going_on);
+  return write_samples_csv(path, columns, request.from_s.value_or(traces.front()->from_s()),
+                           request.to_s.value_or(traces.front()->to_s()), request.going_on);
 }
 
 }  // namespace kuvio::formats

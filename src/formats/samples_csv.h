@@ -1,11 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/book.h"
-
-#include <functional>
-#include <string>
-#include <vector>
+#include "formats/export_formats.h"
 
 namespace kuvio::formats {
 
@@ -16,13 +12,6 @@ struct SampleColumn {
   bool float32 = false;  ///< its values are no more than that: as many digits as distinguish them
 };
 
-/// What was written.
-struct WrittenSamples {
-  std::int64_t rows = 0;
-  std::vector<std::string> columns;   ///< names of those written
-  std::vector<std::string> left_out;  ///< those on another time base or with other gaps
-};
-
 /// Writes samples inside [from_s, to_s] as text: a head line "time_s,I_A,V_V", then a line a
 /// sample, times with every digit that their time base needs, values so that they read back as they
 /// are. All channels that stand on the first one's moments are written beside it. A gap is a line
@@ -30,15 +19,12 @@ struct WrittenSamples {
 ///
 /// The file appears when all of it is written; `going_on` is asked now and then with the share
 /// done, false ends it without a file. Error cannot_create.
-WrittenSamples write_samples_csv(const std::string& path, const std::vector<SampleColumn>& columns,
-                                 double from_s, double to_s,
-                                 const std::function<bool(double)>& going_on = {});
+Exported write_samples_csv(const std::string& path, const std::vector<SampleColumn>& columns,
+                           double from_s, double to_s,
+                           const std::function<bool(double)>& going_on = {});
 
 /// The same of a capture's channels: those named, or the main current and all that have samples.
-WrittenSamples write_samples_csv(const std::string& path, const book::Book& book,
-                                 const book::CaptureInfo& capture,
-                                 const std::vector<std::string>& channels,
-                                 std::optional<double> from_s, std::optional<double> to_s,
-                                 const std::function<bool(double)>& going_on = {});
+Exported export_csv(const std::string& path, const book::Book& book,
+                    const book::CaptureInfo& capture, const ExportRequest& request);
 
 }  // namespace kuvio::formats

@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/svg_plot.h"
 
+#include "book/analysis.h"
+#include "core/compare.h"
 #include "core/envelope.h"
 #include "core/fan.h"
 #include "core/present.h"
 #include "formats/junit.h"
+#include "formats/palette.h"
 
 #include <fmt/format.h>
 

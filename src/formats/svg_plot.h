@@ -1,11 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/analysis.h"
-#include "core/compare.h"
-#include "formats/palette.h"
-
+#include <map>
 #include <string>
+
+namespace kuvio {
+struct Comparison;
+struct Ledger;
+}  // namespace kuvio
+namespace kuvio::book {
+struct SplitCapture;
+}
 
 namespace kuvio::formats {
 

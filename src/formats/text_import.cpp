@@ -355,8 +355,8 @@ private:
       const bool shunt = settings_.shunt_ohm && c.role == Role::voltage;
       if (shunt) c.factor /= *settings_.shunt_ohm;
       const bool current = c.role == Role::current || shunt;
-      info.quantity = current ? "current" : "voltage";
-      info.unit = current ? "A" : "V";
+      info.quantity = current ? Quantity::current : Quantity::voltage;
+      info.unit = kuvio::info(info.quantity).unit;
       if (current) info.accuracy = settings_.accuracy;
       info.lattice = book::Lattice{c.factor, 0, 1};
       channels.push_back(info);

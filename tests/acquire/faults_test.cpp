@@ -66,7 +66,7 @@ TEST_CASE("a disk that fills up ends the capture, with everything before it safe
     CHECK(result.disk_full);
     CHECK(result.interrupted);
     CHECK_THAT(result.warnings.back(), Catch::Contains("disk is nearly full"));
-    CHECK(book.events(1).back().kind == "disk_full");
+    CHECK(book.events(1).back().kind == EventKind::disk_full);
   }
   SECTION("somebody else fills it from one moment to the next") {
     Book book = Book::open(path, Book::Mode::create);
@@ -107,7 +107,7 @@ TEST_CASE("a machine that slept in mid-capture is told, by an injected clock") {
   REQUIRE(result.warnings.size() >= 1);
   CHECK_THAT(result.warnings.back(), Catch::Contains("suspended for 1"));
   int told = 0;
-  for (const auto& e : book.events(1)) told += e.kind == "machine_slept";
+  for (const auto& e : book.events(1)) told += e.kind == EventKind::machine_slept;
   CHECK(told == 1);
 }
 
@@ -173,9 +173,9 @@ TEST_CASE("marks lie where they were made, outputs are switched while it records
   });
   double marked = -1, on = -1, off = -1;
   for (const auto& e : book.events(1)) {
-    if (e.kind == "mark" && e.text == "door opened") marked = e.earliest_s;
-    if (e.kind == "output_on") on = e.earliest_s;
-    if (e.kind == "output_off") off = e.earliest_s;
+    if (e.kind == EventKind::mark && e.text == "door opened") marked = e.earliest_s;
+    if (e.kind == EventKind::output_on) on = e.earliest_s;
+    if (e.kind == EventKind::output_off) off = e.earliest_s;
   }
   CHECK(marked > 0.4);
   CHECK(marked < 1.2);

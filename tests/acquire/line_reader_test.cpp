@@ -27,7 +27,7 @@ TEST_CASE("a header line names columns and units") {
   CHECK(*r.time_ns == 12'500'000);
   CHECK_THAT(r.values, Catch::Approx(std::vector<double>{3.25e-6, 3.6}));
   CHECK(reader.values()[0].name == "I");
-  CHECK(reader.values()[1].quantity == "voltage");
+  CHECK(reader.values()[1].quantity == Quantity::voltage);
   CHECK(reader.guessed().empty());
   LineReader::Reading ignored;
   CHECK(reader.take("t [ms],I [uA],U (V)", ignored) == What::header);  // it comes again

@@ -197,7 +197,7 @@ TEST_CASE("samples the instrument has lost are a marked gap, the charge around i
   CHECK(f.samples + f.dropped == 1000);
   CHECK(f.missing_s == Approx(static_cast<double>(f.dropped) / 1000));
   CHECK(*f.mean() == Approx(1e-3).epsilon(1e-6));
-  CHECK(bench.book.events(1).front().kind == "samples_lost");
+  CHECK(bench.book.events(1).front().kind == EventKind::samples_lost);
   CHECK(book::verify(bench.book).empty());
 }
 
@@ -232,7 +232,7 @@ TEST_CASE("a lost link ends the capture with what came until then") {
   CHECK(bench.whole().samples >= 250);
   const auto c = bench.book.captures().front();
   CHECK(c.interrupted);
-  CHECK(bench.book.events(c.id).back().kind == "input_lost");
+  CHECK(bench.book.events(c.id).back().kind == EventKind::input_lost);
 }
 
 TEST_CASE("a garbled block ends the capture as a lost input, before any of it is taken") {
@@ -359,7 +359,8 @@ TEST_CASE("an output that goes off by itself is marked, whoever made the instrum
   CHECK_FALSE(result.interrupted);
   int off = 0;
   for (const auto& e : bench.book.events(1)) {
-    off += e.kind == "output_off" && e.text == "it went off by itself" && e.earliest_s > 0.2;
+    off += e.kind == EventKind::output_off && e.text == "output off: it went off by itself" &&
+           e.earliest_s > 0.2;
   }
   CHECK(off == 1);
   CHECK(std::any_of(result.warnings.begin(), result.warnings.end(), [](const std::string& w) {
@@ -376,7 +377,7 @@ TEST_CASE("what the instrument had lost before the first sample came is missing,
   CHECK(channel.samples == 400);
   CHECK(channel.from_s == 0);
   CHECK(channel.to_s == Approx(0.5));
-  CHECK(bench.book.events(1).front().kind == "samples_lost");
+  CHECK(bench.book.events(1).front().kind == EventKind::samples_lost);
 }
 
 TEST_CASE("an armed capture keeps its beginning when much comes in one go after a pause") {
@@ -395,7 +396,7 @@ TEST_CASE("an armed capture keeps its beginning when much comes in one go after 
   CHECK(bench.whole().samples == 1000);
   CHECK(test::first_above(current, 5e-3) == Approx(0.5));
   CHECK(measure(current, 0.5, 0.6).charge == Approx(1e-3).epsilon(1e-5));
-  CHECK(bench.book.events(1).front().kind == "armed_start");
+  CHECK(bench.book.events(1).front().kind == EventKind::armed_start);
   CHECK(bench.book.events(1).front().earliest_s == Approx(0.5));
 }
 

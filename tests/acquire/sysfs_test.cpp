@@ -58,7 +58,7 @@ TEST_CASE("hwmon: milliamperes and millivolts, by their labels") {
   const auto values = t.read(input);
   REQUIRE(values[0].size() >= 5);
   for (std::size_t c = 0; c < 2; ++c) {
-    const bool current = input.channels()[c].quantity == "current";
+    const bool current = input.channels()[c].quantity == Quantity::current;
     CHECK(input.channels()[c].unit == (current ? "A" : "V"));
     CHECK(values[c].front() == Approx(current ? 0.25 : 3.3));
   }

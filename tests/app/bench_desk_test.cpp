@@ -70,7 +70,8 @@ TEST_CASE("every kind of input is wired up, watched, recorded and marked from th
   }
   const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
   bool marked = false;
-  for (const auto& e : book.events(info.id)) marked |= e.kind == "mark" && e.text == "lid opened";
+  for (const auto& e : book.events(info.id))
+    marked |= e.kind == EventKind::mark && e.text == "lid opened";
   CHECK(marked);
   // It is seen on Trace, among the lines.
   s.click("deskTrace");
@@ -395,7 +396,7 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
   REQUIRE(s.wait([&] { return !s.bench().recording(); }, 20000));
   const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
   int resets = 0;
-  for (const auto& e : book.events(s.last().id)) resets += e.kind == "device_reset";
+  for (const auto& e : book.events(s.last().id)) resets += e.kind == EventKind::device_reset;
   CHECK(resets == 1);
   s.click("deskTrace");
   auto* log = s.find<NotebookTable>("log");
@@ -403,7 +404,7 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
     for (int r = 0; r < log->model()->rowCount(); ++r) {
       for (int c = 0; c < log->model()->columnCount(); ++c) {
         if (log->model()->index(r, c).data().toString().startsWith(
-                QStringLiteral("● device reset by line reset low")))
+                QStringLiteral("● device reset: line reset low")))
           return true;
       }
     }

@@ -33,7 +33,8 @@ TEST_CASE("from power-on with the output on is asked about, and either answer ke
   const auto events = [&] {
     const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
     int on = 0;
-    for (const book::Event& e : book.events(book.captures().back().id)) on += e.kind == "output_on";
+    for (const Event& e : book.events(book.captures().back().id))
+      on += e.kind == EventKind::output_on;
     return on;
   };
   CHECK(events() == 0);

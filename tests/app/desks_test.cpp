@@ -7,6 +7,7 @@
 #include "app/shell/captures_list.h"
 #include "app/style/widgets.h"
 #include "app/trace/log_margin.h"
+#include "book/sqlite.h"
 
 #include "desk_fixture.h"
 
@@ -132,7 +133,7 @@ TEST_CASE("the sentence names who draws more, by how much, and what accounts for
   row.conclusion = Conclusion::higher;
   row.bridge = 34.3e-6;
   c.rows.push_back(row);
-  LifeFigures a, b;
+  study::LifeFigures a, b;
   a.life = 2.8 * 365.25 * 86400;
   b.life = 1.6 * 365.25 * 86400;
   v.reference_life = a;

@@ -3,6 +3,7 @@
 #include "app/engine/reader.h"
 
 #include "book/make.h"
+#include "book/sqlite.h"
 
 #include "desk_fixture.h"
 #include "support.h"
@@ -29,7 +30,7 @@ TEST_CASE("pictures of a growing capture are those that a fresh reader makes") {
   Book writing = Book::open(path, Book::Mode::create);
   book::ChannelInfo second = test::current_channel();
   second.name = "V";
-  second.quantity = "voltage";
+  second.quantity = Quantity::voltage;
   second.unit = "V";
   book::CaptureWriter writer(writing, {"c", "1.0", {}, false}, {test::current_channel(), second});
   Reader kept(QString::fromStdString(path));

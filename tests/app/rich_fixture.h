@@ -55,11 +55,11 @@ struct Rich {
       current_channel.time_base = {1, 1000};
       voltage = current_channel;
       voltage.name = "V";
-      voltage.quantity = "voltage";
+      voltage.quantity = Quantity::voltage;
       voltage.unit = "V";
       line = current_channel;
       line.name = "radio";
-      line.quantity = "logic";
+      line.quantity = Quantity::logic;
       line.unit = "";
       book::CaptureWriter writer(book, {c.name, c.name, {{"voltage", "3.6 V"}}, false},
                                  {current_channel, voltage, line});
@@ -76,8 +76,8 @@ struct Rich {
         writer.append(0, 31'000, 1, std::span(i).subspan(31'000, 9'000));
         writer.append(0, 40'050, 1, std::span(i).subspan(40'050));
         writer.flag(0, {Flag::over_range, 40.0, 40.05, 50});
-        writer.event({"mark", 12.5, 12.5, "cradle"});
-        writer.event({"mark", 44.25, 44.25, "lifted"});
+        writer.event({EventKind::mark, 12.5, 12.5, "cradle"});
+        writer.event({EventKind::mark, 44.25, 44.25, "lifted"});
       } else {
         writer.append(0, 0, 1, i);
       }

@@ -65,7 +65,7 @@ TEST_CASE("a change is made, undone and redone, and a failing one changes nothin
   REQUIRE(QTest::qWaitFor([&] { return changed.count() == 1; }));
   REQUIRE(QTest::qWaitFor([&] { return session.book()->reference() == "1.1"; }));
   session.change(QStringLiteral("bad"),
-                 [](const book::Book&, const std::stop_token&) -> std::vector<book::Note> {
+                 [](const book::Book&, const std::stop_token&) -> book::ChangeRequest {
                    throw Error(Failure::bad_data, "no", "here", "because");
                  });
   REQUIRE(QTest::qWaitFor([&] { return !told.isEmpty(); }));

@@ -3,6 +3,7 @@
 // book, and prints of each what it made of it, as JSON. For tests/attack/logs.py.
 
 #include "book/channel_trace.h"
+#include "core/error.h"
 #include "core/measure.h"
 #include "formats/text_import.h"
 
@@ -27,7 +28,7 @@ int main(int argc, char** argv) {
       out["channels"] = nlohmann::json::array();
       for (const book::ChannelInfo& channel : info.channels) {
         const SpanFigures all = measure(book::ChannelTrace(book, channel));
-        out["channels"].push_back({{"quantity", channel.quantity},
+        out["channels"].push_back({{"quantity", kuvio::info(channel.quantity).key},
                                    {"charge_c", all.charge},
                                    {"missing_s", all.missing_s},
                                    {"samples", channel.samples}});

@@ -2,6 +2,10 @@
 #include "book/book.h"
 
 #include "book/make.h"
+#include "book/owner.h"
+#include "book/sqlite.h"
+#include "book/text.h"
+#include "core/error.h"
 
 #include "support.h"
 
@@ -59,7 +63,7 @@ TEST_CASE("captures keep name, build, conditions, log, events and splits") {
   writer.append(0, 0, 1, test::noise(1000, 1));
   writer.log({0.5, false, "wake: timer"});
   writer.log({0.25, true, "uplink"});
-  writer.event({"output_on", 0.1, 0.2, ""});
+  writer.event({EventKind::output_on, 0.1, 0.2, ""});
   writer.flag(0, {Flag::over_range, 0.3, 0.4, 100});
   writer.finish("complete", false);
   const book::CaptureInfo c = book.find("night");

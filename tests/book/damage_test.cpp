@@ -3,7 +3,9 @@
 
 #include "book/analysis.h"
 #include "book/make.h"
+#include "book/sqlite.h"
 #include "book/verify.h"
+#include "core/error.h"
 #include "core/line_up.h"
 #include "core/measure.h"
 

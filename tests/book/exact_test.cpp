@@ -2,6 +2,7 @@
 // What a book's sums are exact to, over blocks, gaps, chunks, kinds and packings.
 
 #include "book/make.h"
+#include "book/sqlite.h"
 #include "core/envelope.h"
 #include "core/measure.h"
 

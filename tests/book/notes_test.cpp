@@ -190,3 +190,31 @@ TEST_CASE("where a capture lies is kept, put back, and read as nowhere when it m
   }
   CHECK_FALSE(book::lined_up_note(w.id(), {}).value);
 }
+
+TEST_CASE("a change with splits is there whole or not at all, and what counted counts again") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t id = split_capture_of(book);
+  const std::int64_t first = book.split(id)->id;
+  StoredSplit other = *book.split(id);
+  other.recipe_text = "other";
+  // The second of two notes is too long to keep: neither it, nor the first, nor the split is there.
+  const ChangeRequest wrong{{{0, "reference", "1.0"}, {0, "x", std::string(2 << 20, 'x')}},
+                            {{id, other}}};
+  CHECK_THROWS_AS(put(book, wrong), Error);
+  CHECK_FALSE(book.note(0, "reference"));
+  CHECK(book.split(id)->id == first);
+  // A capture that is not there, after a split that is good.
+  CHECK_THROWS_AS(put(book, ChangeRequest{{}, {{id, other}, {99, other}}}), std::exception);
+  CHECK(book.split(id)->recipe_text == "text");
+
+  const auto changes = put(book, ChangeRequest{{{0, "reference", "1.0"}}, {{id, other}}});
+  REQUIRE(changes.size() == 2);
+  CHECK(book.split(id)->recipe_text == "other");
+  put(book, std::vector{changes[0].before, changes[1].before});
+  CHECK(book.split(id)->id == first);
+  CHECK_FALSE(book.note(0, "reference"));
+  put(book, std::vector{changes[0].after, changes[1].after});
+  CHECK(book.split(id)->recipe_text == "other");
+  CHECK(verify(book).empty());
+}

@@ -8,6 +8,7 @@
 #include "book/checksums.h"
 #include "book/copy.h"
 #include "book/notes.h"
+#include "book/text.h"
 #include "book/verify.h"
 #include "core/measure.h"
 
@@ -354,7 +355,7 @@ TEST_CASE("verify finds one changed value in any row that a figure rests on") {
     writer.flag(0, {Flag::over_range, 1, 2, 5});
     writer.clock(1, {0.5, 1.001, 1e-3}, {{0, 0, 1}});
     for (int i = 0; i < 14; ++i) writer.log({i * 1.0, false, "line"});
-    writer.event({"mark", 1, 2, "here"});
+    writer.event({EventKind::mark, 1, 2, "here"});
     writer.finish("made", false);
     book::StoredSplit split;
     split.channel = 1;

@@ -4,8 +4,10 @@
 #include "book/analysis.h"
 #include "book/make.h"
 #include "book/schema.h"
+#include "book/sqlite.h"
 #include "book/verify.h"
 #include "core/envelope.h"
+#include "core/error.h"
 #include "core/measure.h"
 
 #include "support.h"

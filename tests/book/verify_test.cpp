@@ -2,6 +2,9 @@
 #include "book/verify.h"
 
 #include "book/make.h"
+#include "book/sqlite.h"
+#include "core/error.h"
+#include "core/measure.h"
 
 #include "support.h"
 

@@ -4,6 +4,7 @@
 
 #include "book/book.h"
 #include "cli/process.h"
+#include "core/error.h"
 
 #include "support.h"
 
@@ -268,7 +269,8 @@ TEST_CASE("Kuvio tells of an output it finds on, and switches none on by itself"
   REQUIRE(cli(capture_call(path, bench, "5", "20")).status == 0);
   const auto again = cli(capture_call(path, bench, "5", "20"));
   CHECK_THAT(again.err, Catch::Contains("already on"));
-  CHECK(book::Book::open(path, book::Book::Mode::read).events(2).front().kind == "output_found_on");
+  CHECK(book::Book::open(path, book::Book::Mode::read).events(2).front().kind ==
+        EventKind::output_found_on);
 }
 
 TEST_CASE("the demo comes to its verdicts") {

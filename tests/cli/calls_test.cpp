@@ -2,6 +2,7 @@
 // What goes wrong: exit statuses and one clear line each, and nothing left half-written.
 
 #include "book/book.h"
+#include "book/sqlite.h"
 #include "cli/process.h"
 
 #include "support.h"

@@ -36,8 +36,8 @@ struct Captured {
   double rise(const std::string& name, double level, double from = 0) const {
     return test::first_above(book::ChannelTrace(book, channel(name)), level, from);
   }
-  std::vector<book::Event> events(const std::string& kind) const {
-    std::vector<book::Event> out;
+  std::vector<Event> events(EventKind kind) const {
+    std::vector<Event> out;
     for (const auto& e : book.events(info.id)) {
       if (e.kind == kind) out.push_back(e);
     }

@@ -110,7 +110,7 @@ TEST_CASE("what a stream loses on the way is marked where it is, and counted") {
   CHECK(all.samples + all.dropped == 1'000'000);
   CHECK(all.missing_s == Approx(static_cast<double>(all.dropped) / 10'000));
   // Around every gap the current is what it was: nothing is filled in.
-  const auto lost = c.events("samples_lost");
+  const auto lost = c.events(EventKind::samples_lost);
   // What is lost at an end is missing too, and no gap between samples.
   const book::ChannelTrace trace(c.book, c.channel("I_shunt"));
   const auto ticks = [&](double from_s, double to_s) {
@@ -162,8 +162,8 @@ TEST_CASE("a digitiser that starts again, falls silent or hangs up is told") {
     const auto ran = cli({"capture", path, "--input", uri(bench, "stream"), "--seconds", "5"});
     CHECK(ran.status == 0);
     const Captured c(path);
-    REQUIRE(c.events("samples_lost").size() == 1);
-    CHECK(c.events("samples_lost")[0].text == "the digitiser started again");
+    REQUIRE(c.events(EventKind::samples_lost).size() == 1);
+    CHECK(c.events(EventKind::samples_lost)[0].text == "the digitiser started again");
     CHECK(c.figures("I_shunt").missing_s == Approx(0.3).margin(0.1));
     CHECK(c.info.to_s() == Approx(5));
   }

@@ -29,8 +29,8 @@ TEST_CASE("an output that cuts off, and a device that resets in a loop, are call
     CHECK(ran.status == 0);
     CHECK_THAT(ran.err, Catch::Contains("over-current") && Catch::Contains("switched itself off"));
     const Captured c(path);
-    CHECK(c.events("output_tripped").size() == 1);
-    CHECK(c.events("device_reset_loop").empty());
+    CHECK(c.events(EventKind::output_tripped).size() == 1);
+    CHECK(c.events(EventKind::device_reset_loop).empty());
     CHECK(*c.figures("I", 20, 40).max < 1e-6);
     CHECK(c.info.conditions.at("on_over_current") == "switch off");
     CHECK(c.info.conditions.at("current_limit") == "0.01 A");
@@ -43,11 +43,11 @@ TEST_CASE("an output that cuts off, and a device that resets in a loop, are call
     CHECK(ran.status == 0);
     CHECK_THAT(ran.err, Catch::Contains("reset loop") && Catch::Contains("current limit"));
     const Captured c(path);
-    REQUIRE_FALSE(c.events("device_reset_loop").empty());
-    CHECK_THAT(c.events("device_reset_loop")[0].text, Catch::Contains("186"));
+    REQUIRE_FALSE(c.events(EventKind::device_reset_loop).empty());
+    CHECK_THAT(c.events(EventKind::device_reset_loop)[0].text, Catch::Contains("186"));
     // Each round once: 20 s in rounds of 186 ms, less the time before the output came on.
-    CHECK(c.events("current_limited").size() > 50);
-    CHECK(c.events("current_limited").size() <= 108);
+    CHECK(c.events(EventKind::current_limited).size() > 50);
+    CHECK(c.events(EventKind::current_limited).size() <= 108);
     CHECK(*c.figures("I").max == Approx(15e-3).epsilon(0.05));
   }
   SECTION("neither, with room to breathe") {
@@ -55,8 +55,8 @@ TEST_CASE("an output that cuts off, and a device that resets in a loop, are call
                           "--current-limit", "300 mA", "--on-over-current", "limit"});
     CHECK(ran.status == 0);
     const Captured c(path);
-    CHECK(c.events("current_limited").empty());
-    CHECK(c.events("output_tripped").empty());
+    CHECK(c.events(EventKind::current_limited).empty());
+    CHECK(c.events(EventKind::output_tripped).empty());
   }
 }
 
@@ -73,8 +73,8 @@ TEST_CASE(
   const Captured c(path);
   CHECK(c.channel("I").samples == 5000);  // the instrument kept them
   CHECK(c.channel("I").gaps == 0);
-  REQUIRE(c.events("link_lost").size() == 1);
-  CHECK(c.events("link_lost")[0].earliest_s == Approx(2).margin(0.3));
+  REQUIRE(c.events(EventKind::link_lost).size() == 1);
+  CHECK(c.events(EventKind::link_lost)[0].earliest_s == Approx(2).margin(0.3));
 }
 
 TEST_CASE("a capture can be armed: a level, an edge or a line begin it, with what was before") {
@@ -95,9 +95,9 @@ TEST_CASE("a capture can be armed: a level, an edge or a line begin it, with wha
     REQUIRE(ran.status == 0);
     const Captured c(path);
     CHECK(c.channel("I").samples == 10'000);
-    REQUIRE(c.events("armed_start").size() == 1);
+    REQUIRE(c.events(EventKind::armed_start).size() == 1);
     // A machine that was slow to begin may have less than the two seconds before the wake.
-    const double at = c.events("armed_start")[0].earliest_s;
+    const double at = c.events(EventKind::armed_start)[0].earliest_s;
     CHECK(at < 2.002);
     CHECK(*c.figures("I", std::max(0.0, at - 0.5), at - 0.01).max < 2e-3);
     CHECK(c.rise("I", 2e-3, std::max(0.0, at - 0.5)) == Approx(at).margin(0.002));
@@ -190,7 +190,7 @@ TEST_CASE("two outputs at once: the cell is relieved on the cradle, and current 
   CHECK(*c.figures("I1", 70, 110).mean() == Approx(-0.18).epsilon(0.01));
   CHECK(*c.figures("I1", 5, 50).mean() > 9e-3);
   CHECK(*c.figures("I2", 70, 110).mean() > 0.2);
-  CHECK(c.events("output_on").size() == 2);
+  CHECK(c.events(EventKind::output_on).size() == 2);
   const auto span = cli({"span", path, "1", "--channel", "I1", "--json"}).json();
   CHECK(span["charge_c"].get<double>() < 0);
 }
@@ -216,7 +216,7 @@ TEST_CASE(
     INFO(ran.err);
     REQUIRE(ran.status == 0);
     const Captured c(path);
-    const auto resets = c.events("device_reset");
+    const auto resets = c.events(EventKind::device_reset);
     REQUIRE(resets.size() == 1);
     CHECK(resets[0].latest_s - resets[0].earliest_s == Approx(0.5).margin(0.15));
     CHECK_THAT(resets[0].text, Catch::Contains("line reset low"));
@@ -233,9 +233,9 @@ TEST_CASE(
     INFO(ran.err);
     REQUIRE(ran.status == 0);
     const Captured c(path);
-    REQUIRE(c.events("device_reset").size() == 1);
-    CHECK(c.events("output_off").size() == 1);
-    CHECK(c.events("output_on").size() == 1);
+    REQUIRE(c.events(EventKind::device_reset).size() == 1);
+    CHECK(c.events(EventKind::output_off).size() == 1);
+    CHECK(c.events(EventKind::output_on).size() == 1);
     CHECK(lines(c, "boot satchel") >= 1);  // and that of before, if it was still in the line
   }
   SECTION("an output that is off is not switched on by a reset") {
@@ -243,8 +243,8 @@ TEST_CASE(
     REQUIRE(ran.status == 0);
     CHECK_THAT(ran.err, Catch::Contains("was not reset"));
     const Captured c(path);
-    CHECK(c.events("auxiliary_on").empty());
-    CHECK(c.events("device_reset").empty());
+    CHECK(c.events(EventKind::auxiliary_on).empty());
+    CHECK(c.events(EventKind::device_reset).empty());
   }
   SECTION("a line that starts something, and the auxiliary output") {
     const auto ran = run({"--line", "wake=high", "--output-on", "aux", "--power-off"});
@@ -253,9 +253,9 @@ TEST_CASE(
     const Captured c(path);
     CHECK(c.info.conditions.at("line_wake") == "high");
     CHECK(lines(c, "service port: 5 V") == 1);
-    CHECK(c.events("output_on").empty());  // of the device's own power it says nothing
-    REQUIRE(c.events("auxiliary_on").size() == 1);
-    CHECK(c.events("auxiliary_on")[0].text == "output aux");
+    CHECK(c.events(EventKind::output_on).empty());  // of the device's own power it says nothing
+    REQUIRE(c.events(EventKind::auxiliary_on).size() == 1);
+    CHECK(c.events(EventKind::auxiliary_on)[0].text == "output aux on");
   }
   SECTION("what is not there is told") {
     CHECK(run({"--line", "nmi=high"}).status == 64);
@@ -295,7 +295,7 @@ TEST_CASE("a capture by a bench set-up: what it says, and what the command line 
   CHECK(c.info.conditions.at("shunt_I_shunt") == "0.1 Ohm");
   CHECK(c.channel("I").samples == 250);
   CHECK(c.info.channel("radio_on"));
-  CHECK(c.events("armed_start").size() == 1);
+  CHECK(c.events(EventKind::armed_start).size() == 1);
   CHECK(*c.figures("I").mean() == Approx(18e-3).epsilon(0.02));
   const auto shorter = cli({"capture", path, "--setup", file, "--seconds", "0.5", "--rate", "1 kHz",
                             "--condition", "board=8"});
@@ -313,8 +313,8 @@ TEST_CASE("a capture by a bench set-up: what it says, and what the command line 
   INFO(powered.err);
   REQUIRE(powered.status == 0);
   const Captured own(path, 3);
-  CHECK(own.events("output_on").size() == 1);
-  CHECK(own.events("auxiliary_on").empty());
+  CHECK(own.events(EventKind::output_on).size() == 1);
+  CHECK(own.events(EventKind::auxiliary_on).empty());
   std::ofstream(file, std::ios::app) << "colour = 3\n";
   CHECK(cli({"capture", path, "--setup", file}).status == 65);
 }
@@ -332,7 +332,7 @@ TEST_CASE("a drop over a shunt is recorded as the current through it") {
   INFO(ran.err);
   REQUIRE(ran.status == 0);
   const Captured c(path);
-  CHECK(c.channel("V_shunt").quantity == "current");
+  CHECK(c.channel("V_shunt").quantity == Quantity::current);
   CHECK(c.channel("V_shunt").unit == "A");
   CHECK(*c.figures("V_shunt").mean() == Approx(25e-3));
   CHECK(c.info.conditions.at("shunt_V_shunt") == "0.1 Ohm");

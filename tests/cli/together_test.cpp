@@ -53,7 +53,7 @@ TEST_CASE("one process records while others read, export and verify the same boo
   const Captured c(path);
   CHECK(c.channel(name).samples == 300'000);
   CHECK(c.channel(name).gaps == 0);
-  CHECK(c.events("samples_lost").empty());
+  CHECK(c.events(EventKind::samples_lost).empty());
   CHECK(c.book.note(1, "trial") == "noted meanwhile");
   CHECK(cli({"verify", path}).status == 0);
 }

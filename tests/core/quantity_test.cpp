@@ -29,3 +29,15 @@ TEST_CASE("a quantity without a unit or with another's is refused with a reason"
   CHECK_THROWS(parse_quantity("inf A", Dimension::current));
   CHECK_THROWS(parse_quantity("4 /V", Dimension::frequency));
 }
+
+TEST_CASE("each quantity of channels has a key and the unit of its dimension") {
+  for (const Quantity q : {Quantity::current, Quantity::voltage, Quantity::power, Quantity::charge,
+                           Quantity::logic, Quantity::other}) {
+    INFO(info(q).key);
+    CHECK(quantity_of(info(q).key) == q);
+    if (info(q).dimension != Dimension::ratio)
+      CHECK(info(q).unit == unit_symbol(info(q).dimension));
+  }
+  CHECK(info(Quantity::charge).unit == "C");
+  CHECK(quantity_of("humidity") == Quantity::other);
+}

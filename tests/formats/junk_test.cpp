@@ -3,6 +3,7 @@
 // with a line.
 
 #include "book/book.h"
+#include "core/budget.h"
 #include "core/error.h"
 #include "formats/plan_files.h"
 #include "formats/text_import.h"

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/budget.h"
 #include "core/error.h"
 #include "formats/junit.h"
 #include "formats/output_file.h"

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/phrases.h"
 
+#include "core/budget.h"
+#include "core/compare.h"
 #include "core/present.h"
 
 #include <catch2/catch.hpp>

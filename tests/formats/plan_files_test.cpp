@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/plan_files.h"
 
+#include "core/budget.h"
 #include "core/error.h"
 
 #include "support.h"

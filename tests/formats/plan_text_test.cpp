@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What is written of recipes, plans, batteries and limits is read back the same.
 
+#include "core/budget.h"
 #include "core/error.h"
 #include "formats/plan_files.h"
 

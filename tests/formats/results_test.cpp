@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The documents that scripts read: their keys are a contract.
 
+#include "book/analysis.h"
 #include "book/make.h"
+#include "book/verify.h"
+#include "core/cycles.h"
+#include "core/measure.h"
 #include "formats/html_report.h"
 #include "formats/json_results.h"
 #include "formats/plan_files.h"
@@ -112,7 +116,7 @@ TEST_CASE("documents hold the keys that scripts rely on") {
 
 TEST_CASE("a channel that is no current has its own suffix and no charge") {
   book::ChannelInfo volts = test::current_channel();
-  volts.quantity = "voltage";
+  volts.quantity = Quantity::voltage;
   volts.unit = "V";
   SpanFigures f;
   f.observed_s = 2;
@@ -183,7 +187,7 @@ TEST_CASE("a report escapes what people wrote and holds every capture and state"
                         {{"Sleep", 0, 1, false}, {"Work <fast>", 1, 2.6, false}}}));
   formats::ReportContent content;
   content.title = "A & B";
-  content.captures = &captures;
+  content.captures = {&captures.front()};
   content.state_order = {"Sleep", "Work <fast>"};
   content.comparisons = {compare(a.side(), b.side())};
   FieldMean mean;

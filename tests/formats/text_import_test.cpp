@@ -2,6 +2,7 @@
 #include "formats/text_import.h"
 
 #include "book/channel_trace.h"
+#include "book/sqlite.h"
 #include "core/error.h"
 #include "core/measure.h"
 #include "formats/text_columns.h"
@@ -115,7 +116,7 @@ TEST_CASE("jumps, missing cells and over-range become gaps and flags") {
   const Imported file(text);
   REQUIRE(file.info.channels.size() == 2);
   CHECK(file.info.channels[0].name == "I");
-  CHECK(file.info.channels[1].quantity == "voltage");
+  CHECK(file.info.channels[1].quantity == Quantity::voltage);
   const auto trace = file.trace();
   CHECK(trace.blocks().size() == 5);
   CHECK(file.info.channels[0].flagged == 5);
@@ -153,7 +154,7 @@ TEST_CASE("columns are guessed and can be told") {
   settings.rate_hz = 100;
   const Imported shunt("shunt,x\n1,9\n1,9\n1,9\n", settings);
   CHECK(*measure(shunt.trace()).mean() == Approx(0.01));
-  CHECK(shunt.info.channels[0].quantity == "current");
+  CHECK(shunt.info.channels[0].quantity == Quantity::current);
   CHECK(shunt.trace().to_s() == Approx(0.02));
 }
 

@@ -73,7 +73,7 @@ void make_base() {
   even.time_base = {1, 1000000};
   uneven = even;
   uneven.name = "V";
-  uneven.quantity = "voltage";
+  uneven.quantity = Quantity::voltage;
   uneven.unit = "V";
   uneven.kind = SampleKind::instant;
   uneven.encoding = book::Encoding::f8;

@@ -77,7 +77,7 @@ void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   const acquire::RecordSettings& r = setup.record;
   // What the desk has fields for is the output's, where there is one.
   const auto scpi = std::find_if(r.inputs.begin(), r.inputs.end(),
-                                 [](const auto& w) { return w.endpoint.speaks == "scpi"; });
+                                 [](const auto& w) { return w.endpoint.is_instrument(); });
   const acquire::InputSettings& main = (scpi == r.inputs.end() ? r.inputs.front() : *scpi).settings;
   endless_->setChecked(r.seconds <= 0);
   if (r.seconds > 0) length_->setQuantity(r.seconds);

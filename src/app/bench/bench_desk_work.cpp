@@ -427,8 +427,8 @@ void BenchDesk::refresh() {
   room_->setVisible(!recording);  // the strip shows it
   QString room;
   if (s.disk_free) {
-    const double rate =
-        rate_->quantity().value_or(1000) * 4.2 * (record_voltage_->isChecked() ? 2 : 1);
+    const double rate = rate_->quantity().value_or(1000) * acquire::stored_bytes({}, true) *
+                        (record_voltage_->isChecked() ? 2 : 1);
     const double free = static_cast<double>(*s.disk_free);
     room = tr("%1 free on the disk: enough for %2 at this rate.")
                .arg(bytes(free), qs(duration(free / std::max(rate, 1.0))));

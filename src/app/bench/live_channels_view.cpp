@@ -44,9 +44,9 @@ QList<QStringList> LiveChannelsView::rows() const {
   QList<QStringList> out;
   const acquire::LiveChannel *current = nullptr, *voltage = nullptr;
   for (const acquire::LiveChannel& c : bench_.state().channels) {
-    if (c.quantity == "logic") continue;
-    if (c.quantity == "current" && !current) current = &c;
-    if (c.quantity == "voltage" && !voltage) voltage = &c;
+    if (c.quantity == Quantity::logic) continue;
+    if (c.quantity == Quantity::current && !current) current = &c;
+    if (c.quantity == Quantity::voltage && !voltage) voltage = &c;
     out.append({qs(c.name),
                 (c.out_of_range == Flag::over_range    ? QStringLiteral("≥ ")
                  : c.out_of_range == Flag::below_range ? QStringLiteral("≤ ")

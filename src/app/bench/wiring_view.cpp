@@ -45,7 +45,7 @@ QList<WiringView::Part> WiringView::parts() const {
     for (const acquire::LiveChannel& c : s.channels) {
       if (c.name != channel) continue;
       // What is watched may still be the drop itself.
-      const double amperes = c.quantity == "voltage" ? c.max / ohms : c.max;
+      const double amperes = c.quantity == Quantity::voltage ? c.max / ohms : c.max;
       const double drop = std::fabs(amperes * ohms);
       const double supply = set.empty() ? 0 : set.front().voltage;
       out.append({tr("shunt %1").arg(qs(with_prefix(ohms, "Ω", 3))),

@@ -3,20 +3,19 @@
 
 #include "app/engine/reader.h"
 #include "app/engine/trusted_files.h"
-#include "core/lifetime.h"
-#include "formats/budget_check.h"
-#include "formats/phrases.h"
+#include "core/error.h"
 #include "formats/plan_files.h"
 #include "formats/toml_file.h"
 
+#include "study/budget_check.h"
+
 #include <algorithm>
-#include <cmath>
 #include <filesystem>
 
 namespace kuvio::app {
 namespace {
 
-constexpr int kTypicalSteps = 160, kCurvePoints = 72;
+constexpr int kTypicalSteps = 160;
 
 std::vector<TypicalPart> parts_of(const std::vector<book::SplitCapture>& captures,
                                   std::vector<Visits>& keep) {
@@ -40,119 +39,27 @@ std::string unlike_key(const std::string& a, const std::string& b) {
 
 }  // namespace
 
-LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis) {
-  LifeFigures out;
-  out.mean = mean.mean;
-  out.mean_u = mean.mean_u.U;
-  out.once_charge = mean.once_charge;
-  out.shares = mean.shares;
-  if (!mean.missing.empty()) {
-    out.trouble = "no whole visit to " + mean.missing.front() + " was captured";
-    return out;
-  }
-  out.interval = life_interval(mean, basis.battery, basis.harvest_a);
-  out.life = out.interval.life;
-  out.low = out.interval.low;
-  out.high = out.interval.high;
-  if (out.interval.has_chance)
-    out.remarks.push_back("if rounds come at random: " +
-                          formats::life_range(out.interval.chance_low, out.interval.chance_high));
-  if (!mean.decided_by.empty()) out.remarks.push_back(mean.decided_by);
-  if (!mean.unnamed.empty()) out.remarks.push_back(formats::unnamed_text(mean.unnamed));
-  if (!mean.accuracy_stated) out.remarks.emplace_back("accuracy not stated");
-  if (!out.life) out.trouble = "the mean current is zero: no lifetime";
-  return out;
-}
-
 Analyst::Analyst(const QString& path)
     : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)) {}
-
-/// Once for each question: what `loaded` gave is held until its answer is there, whoever writes to
-/// the book meanwhile.
-void Analyst::forget_what_changed() {
-  if (const auto version = book_.data_version(); version != version_) {
-    loaded_.clear();
-    version_ = version;
-  }
-}
-
-const std::vector<book::SplitCapture>& Analyst::loaded(const std::string& build) {
-  const auto it = loaded_.find(build);
-  if (it != loaded_.end()) return it->second;
-  std::vector<book::SplitCapture> captures;
-  for (const book::CaptureInfo& info : book::captures_of_build(book_, build)) {
-    if (info.split) captures.push_back(book::load_split(book_, info));
-  }
-  if (captures.empty()) {
-    throw Error(Failure::bad_data, "not split into states", "build " + build,
-                "split a capture of it on the Trace desk first");
-  }
-  return loaded_[build] = std::move(captures);
-}
-
-std::optional<DutyPlan> Analyst::plan(DocumentKind kind) const {
-  const auto document = book::document(book_, kind);
-  if (!document) return std::nullopt;
-  return formats::parse_duty(document->text, document->name);
-}
-
-std::optional<Battery> Analyst::battery(DocumentKind kind) const {
-  const auto document = book::document(book_, kind);
-  if (!document) return std::nullopt;
-  return formats::parse_battery(document->text, document->name);
-}
 
 BuildsViewPtr Analyst::builds(const BuildsRequest& request, const std::stop_token& stop) {
   auto out = std::make_shared<BuildsView>();
   out->reference = request.reference;
   out->candidate = request.candidate;
   try {
-    forget_what_changed();
-    const auto& reference = loaded(request.reference);
-    const auto& candidate = loaded(request.candidate);
+    pools_.refresh();
+    const study::Pool& reference = pools_.build(request.reference);
+    const study::Pool& candidate = pools_.build(request.candidate);
     if (stop.stop_requested()) return out;
-    out->reference_captures = reference.size();
-    out->candidate_captures = candidate.size();
-    out->fills = fills_of(reference.front());
-    for (const auto* side : {&reference, &candidate}) {
-      for (const std::string& line : formats::old_edges_texts(*side))
-        out->old_edges.push_back(line);
-    }
+    out->fills = fills_of(reference.captures.front());
     CompareSettings settings;
     settings.equal_within = request.equal_within;
-    settings.duty = plan(DocumentKind::duty);
-    const Side a{request.reference, book::pooled_ledger(reference),
-                 book::pooled_conditions(reference)};
-    const Side b{request.candidate, book::pooled_ledger(candidate),
-                 book::pooled_conditions(candidate)};
-    out->comparison = compare(a, b, settings);
-    // A plan that asks for states one side never was in says nothing: the captures do.
-    if (!out->comparison.missing.empty()) {
-      settings.duty.reset();
-      out->comparison = compare(a, b, settings);
-    }
-    out->field = out->comparison.field;
+    settings.duty = study::stored_duty(book_);
+    static_cast<study::BuildComparison&>(*out) =
+        study::compare_builds(reference, candidate, settings, study::stored_battery(book_));
     out->accepted = book_.note(0, unlike_key(request.reference, request.candidate)).value_or("");
-    const auto cell = battery(DocumentKind::battery);
-    if (!cell || !out->comparison.reference_mean || !out->comparison.candidate_mean) return out;
-    const LifeBasis basis{{}, *cell, 0};
-    const auto figures = [&](const Ledger& ledger) {
-      return life_of(out->field ? field_mean(*settings.duty, ledger) : captured_mean(ledger),
-                     basis);
-    };
-    out->reference_life = figures(a.ledger);
-    out->candidate_life = figures(b.ledger);
-    const double mean = *out->comparison.reference_mean;
-    const auto before = kuvio::life(*cell, mean, out->reference_life->once_charge);
-    for (const CompareRow& row : out->comparison.rows) {
-      const auto after =
-          kuvio::life(*cell, std::max(0.0, mean + row.bridge), out->reference_life->once_charge);
-      out->life_change.push_back(before && after ? std::optional(*after - *before) : std::nullopt);
-    }
   } catch (const Error& e) {
     out->trouble = e.where() + ": " + e.why();
-  } catch (const std::domain_error& e) {
-    out->trouble = std::string("duty plan: ") + e.what();
   }
   return out;
 }
@@ -163,9 +70,9 @@ TypicalViewPtr Analyst::typical(const TypicalRequest& request, const std::stop_t
   out->reference = request.reference;
   out->candidate = request.candidate;
   try {
-    forget_what_changed();
-    const auto& reference = loaded(request.reference);
-    const auto& candidate = loaded(request.candidate);
+    pools_.refresh();
+    const auto& reference = pools_.build(request.reference).captures;
+    const auto& candidate = pools_.build(request.candidate).captures;
     std::vector<Visits> keep;
     keep.reserve(reference.size() + candidate.size());
     const auto a = parts_of(reference, keep);
@@ -237,7 +144,7 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
   for (const std::string& build : out->builds) {
     if (stop.stop_requested()) return out;
     try {
-      out->results.push_back(formats::check_build(book_, *out->budget, *recipe, build));
+      out->results.push_back(study::check_build(book_, *out->budget, *recipe, build));
       out->troubles.emplace_back();
     } catch (const Error& e) {
       out->results.emplace_back();
@@ -249,121 +156,18 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
 
 LifeViewPtr Analyst::life(const LifeRequest& request, const std::stop_token& stop) {
   auto out = std::make_shared<LifeView>();
-  out->wanted_s = request.wanted_s;
-  out->activity = request.activity;
+  out->wanted_s = request.question.wanted_s;
+  out->activity = request.question.activity;
   try {
     const book::CaptureInfo info = book_.capture(request.capture);
     out->build = info.build.empty() ? info.name : info.build;
-    std::vector<book::SplitCapture> one;
-    one.push_back(book::load_split(book_, info));
-    const book::SplitCapture& capture = one.front();
-    out->old_edges = formats::old_edges_texts(one);
-    const Ledger ledger = book::pooled_ledger(one);
-    out->fills = fills_of(capture);
-    const auto own_plan = plan(DocumentKind::duty);
-    const auto own_battery = battery(DocumentKind::battery);
-    out->has_plan = own_plan.has_value();
-    out->has_battery = own_battery.has_value();
-    out->captured.plan = plan_of(ledger);
-    Battery usual;
-    usual.name = "a cell of 1000 mAh";
-    usual.capacity_c = 3600;
-    usual.voltage = ledger.basis.voltage;
-    out->captured.battery = own_battery.value_or(usual);
-    if (const auto text = book_.note(0, "wanted"); text && !out->wanted_s)
-      out->wanted_s = parse_quantity(*text, Dimension::time);
-    const FieldMean recorded = captured_mean(ledger);
-    out->as_captured = life_of(recorded, out->captured);
-    const auto if_plan = plan(DocumentKind::scenario_duty);
-    const auto if_battery = battery(DocumentKind::scenario_battery);
-    out->is_what_if = if_plan || if_battery;
-    out->scenario = request.scenario.value_or(LifeBasis{if_plan    ? *if_plan
-                                                        : own_plan ? *own_plan
-                                                                   : out->captured.plan,
-                                                        if_battery    ? *if_battery
-                                                        : own_battery ? *own_battery
-                                                                      : usual,
-                                                        0});
-    if (const auto text = book_.note(0, "harvest"); text && !request.scenario)
-      out->scenario.harvest_a = parse_quantity(*text, Dimension::current);
-    try {
-      // As long as nobody changed a rate, the scenario's current is the capture's own.
-      const bool own_rates = !own_plan && !if_plan && !request.scenario;
-      out->as_scenario =
-          life_of(own_rates ? recorded : field_mean(out->scenario.plan, ledger), out->scenario);
-    } catch (const std::domain_error& e) {
-      out->as_scenario.trouble = e.what();
-    }
-    if (out->wanted_s && out->as_scenario.trouble.empty()) {
-      out->needed_c = needed_capacity(
-          out->scenario.battery, std::max(0.0, out->as_scenario.mean - out->scenario.harvest_a),
-          *out->wanted_s, out->as_scenario.once_charge);
-    }
-    auto& activities = out->scenario.plan.activities;
-    if (activities.empty()) return out;
-    out->activity = std::min(request.activity, activities.size() - 1);
-    const double here = 1 / activities[out->activity].rate_hz;
-    LifeBasis basis = out->scenario;
-    for (int i = 0; i < kCurvePoints && !stop.stop_requested(); ++i) {
-      const double interval = here / 12 * std::pow(600.0, i / (kCurvePoints - 1.0));
-      basis.plan.activities[out->activity].rate_hz = 1 / interval;
-      std::optional<double> years;
-      try {
-        years = life_of(field_mean(basis.plan, ledger), basis).life;
-      } catch (const std::domain_error&) {  // more rounds than time: no life there
-        continue;
-      }
-      out->curve.emplace_back(interval, years);
-    }
+    const study::Pool one = study::pool(book_, info.name, {info});
+    out->old_edges = one.old_edges;
+    out->fills = fills_of(one.captures.front());
+    static_cast<study::CaptureLife&>(*out) = study::life_of_capture(
+        book_, one.ledger(), request.question, [&] { return !stop.stop_requested(); });
   } catch (const Error& e) {
     out->trouble = e.where() + ": " + e.why();
-  } catch (const std::invalid_argument& e) {
-    out->trouble = std::string("a note of the book: ") + e.what();
-  }
-  return out;
-}
-
-std::string Analyst::budget_from(std::int64_t capture) {
-  const book::CaptureInfo info = book_.capture(capture);
-  std::vector<book::SplitCapture> one;
-  one.push_back(book::load_split(book_, info));
-  const Ledger ledger = book::pooled_ledger(one);
-  const auto recipe = book::document(book_, DocumentKind::recipe);
-  const auto duty = book::document(book_, DocumentKind::duty);
-  const auto battery = book::document(book_, DocumentKind::battery);
-  std::string out = "kuvio = \"budget/1\"\nname = \"Limits from " +
-                    (info.build.empty() ? info.name : info.build) + "\"\n";
-  if (ledger.basis.voltage > 0)
-    out += "supply = \"" + formats::quantity_text(ledger.basis.voltage, Dimension::voltage, 4) +
-           "\"\n";
-  out += "recipe = \"" + (recipe ? recipe->name : "states.recipe.toml") + "\"\n";
-  // Two digits are as many as a limit set by eye has; a tenth of room on top.
-  const auto room = [](double v) {
-    const double u = v * 1.1, grain = std::pow(10.0, std::floor(std::log10(u)) - 1);
-    return std::ceil(u / grain - 1e-9) * grain;
-  };
-  const LedgerRow* rest = ledger.longest();
-  for (const LedgerRow& row : ledger.rows) {
-    if (is_built_in_state(row.state) || row.visits == 0 || !row.mean || !(*row.mean > 0)) continue;
-    Limit limit;
-    limit.scope = Scope::state;
-    limit.state = row.state;
-    if (&row == rest || row.whole_visits == 0) {
-      limit.quantity = LimitQuantity::mean_current;
-      limit.expect = *row.mean;
-    } else {
-      limit.quantity = LimitQuantity::charge_per_visit;
-      limit.expect = row.charge_per_visit.mean;
-    }
-    limit.max = room(*limit.expect);
-    out += "\n" + formats::limit_block(limit, "", "");
-  }
-  if (duty && battery) {
-    Limit limit;
-    limit.scope = Scope::field;
-    limit.quantity = LimitQuantity::lifetime;
-    limit.min = 2 * 365.25 * 86400;
-    out += "\n" + formats::limit_block(limit, duty->name, battery->name);
   }
   return out;
 }

@@ -5,6 +5,8 @@
 #include "book/analysis.h"
 #include "core/line_up.h"
 
+#include "study/life.h"
+
 #include <functional>
 #include <map>
 #include <memory>
@@ -23,9 +25,7 @@ struct TypicalRequest {
 };
 struct LifeRequest {
   std::int64_t capture = 0;
-  std::optional<LifeBasis> scenario;  ///< as edited; else from the book's documents
-  std::optional<double> wanted_s;
-  std::size_t activity = 0;  ///< whose interval the curve is over
+  study::LifeQuestion question;
 };
 
 /// Works out what the Builds, Budget and Lifetime desks show. Lives in one thread, that of its
@@ -34,15 +34,13 @@ struct LifeRequest {
 class Analyst {
 public:
   explicit Analyst(const QString& path);
+  Analyst(const Analyst&) = delete;
+  Analyst& operator=(const Analyst&) = delete;
 
   BuildsViewPtr builds(const BuildsRequest& request, const std::stop_token& stop);
   TypicalViewPtr typical(const TypicalRequest& request, const std::stop_token& stop);
   BudgetViewPtr budget(const std::stop_token& stop);
   LifeViewPtr life(const LifeRequest& request, const std::stop_token& stop);
-  /// A budget's text made from what a capture measured: each state's mean current where it rests,
-  /// its charge per visit elsewhere, with some room above. Empty when the capture is not split.
-  std::string budget_from(std::int64_t capture);
-
   /// Every sample of a span, and its ripple. Null when it was given up or there is nothing.
   SpreadViewPtr spread(const SpreadRequest& request, const std::function<bool()>& going_on);
   /// Where `other` lies beside `reference`, on its time, by their main currents.
@@ -51,24 +49,14 @@ public:
   const book::Book& book() const { return book_; }
 
 private:
-  void forget_what_changed();
-  const std::vector<book::SplitCapture>& loaded(const std::string& build);
   std::string find_file(DocumentKind kind, const std::string& name,
                         const std::string& beside) const;
-  /// The book's duty plan and battery, or nothing. Error when their text is not valid.
-  /// By the kind of document: the plan, or a what-if.
-  std::optional<DutyPlan> plan(DocumentKind kind) const;
-  std::optional<Battery> battery(DocumentKind kind) const;
 
   book::Book book_;
-  std::int64_t version_ = -1;
-  std::map<std::string, std::vector<book::SplitCapture>> loaded_;
+  study::Pools pools_{book_};
   const book::ChannelTrace& current(std::int64_t capture);
   std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> currents_;  // by capture
   std::int64_t currents_version_ = -1;
 };
-
-/// Life of a mean current on a battery, with its interval.
-LifeFigures life_of(const FieldMean& mean, const LifeBasis& basis);
 
 }  // namespace kuvio::app

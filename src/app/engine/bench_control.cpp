@@ -4,6 +4,7 @@
 #include "acquire/zero.h"
 #include "app/engine/text.h"
 #include "book/disk.h"
+#include "book/text.h"
 #include "core/present.h"
 #include "core/quantity.h"
 
@@ -66,7 +67,7 @@ void BenchControl::connectTo(const Wiring& wanted) {
   std::vector<acquire::Profile> profiles;
   try {
     if ((!wiring.output.isEmpty() || wiring.others.isEmpty()) &&
-        acquire::parse_endpoint(wiring.output.toStdString()).speaks != "scpi") {
+        !acquire::parse_endpoint(wiring.output.toStdString()).is_instrument()) {
       emit failed(tr("%1 is not an output address (expected scpi+tcp://HOST:PORT). Inputs without "
                      "an output go under More inputs.")
                       .arg(wiring.output));
@@ -286,10 +287,11 @@ void BenchControl::watchDrift() {
 void BenchControl::lookAtOthers() {
   state_.channels.clear();
   if (monitor_ && state_.current)
-    state_.channels.push_back({"I", "current", "A", *state_.current, state_.min, state_.max});
+    state_.channels.push_back(
+        {"I", Quantity::current, "A", *state_.current, state_.min, state_.max});
   if (monitor_ && state_.voltage)
     state_.channels.push_back(
-        {"V", "voltage", "V", *state_.voltage, *state_.voltage, *state_.voltage});
+        {"V", Quantity::voltage, "V", *state_.voltage, *state_.voltage, *state_.voltage});
   for (const acquire::InputState& other : state_.others)
     state_.channels.insert(state_.channels.end(), other.channels.begin(), other.channels.end());
 }
@@ -343,7 +345,7 @@ void BenchControl::tryProfile(const QString& address, const QString& file) {
     QString trouble;
     try {
       const acquire::Endpoint endpoint = acquire::parse_endpoint(address);
-      if (endpoint.speaks != "scpi")
+      if (!endpoint.is_instrument())
         throw Error(Failure::usage, "not tried", address,
                     "it is not an instrument that speaks SCPI");
       steps = acquire::try_profile(endpoint, acquire::read_profile(file), stop);

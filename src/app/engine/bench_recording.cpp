@@ -221,8 +221,9 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
   const acquire::LiveChannel* current = nullptr;
   state_.voltage.reset();
   for (const acquire::LiveChannel& c : p.channels) {
-    if (c.quantity == "current" && !current) current = &c;
-    if (c.quantity == "voltage" && !state_.voltage && c.observed_s > 0) state_.voltage = c.last;
+    if (c.quantity == Quantity::current && !current) current = &c;
+    if (c.quantity == Quantity::voltage && !state_.voltage && c.observed_s > 0)
+      state_.voltage = c.last;
   }
   if (current && current->observed_s > 0) {
     state_.min = current->min;
@@ -310,7 +311,7 @@ void BenchControl::useSetup(const acquire::BenchSetup& setup) {
   Wiring wiring;
   for (const acquire::InputConfig& request : setup.record.inputs) {
     const QString text = qs(request.endpoint.text);
-    if (request.endpoint.speaks == "scpi" && wiring.output.isEmpty()) {
+    if (request.endpoint.is_instrument() && wiring.output.isEmpty()) {
       wiring.output = text;
     } else {
       wiring.others << text;

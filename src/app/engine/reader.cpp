@@ -2,6 +2,7 @@
 #include "app/engine/reader.h"
 
 #include "book/analysis.h"
+#include "core/error.h"
 #include "formats/palette.h"
 #include "formats/plan_files.h"
 
@@ -12,34 +13,16 @@
 namespace kuvio::app {
 namespace {
 
-/// "output on", "output 2 off", "line wake high", "device reset by line reset low for 100 ms".
-std::string words_of(const book::Event& e) {
-  if (e.kind == "device_reset") return "device reset " + e.text;
-  const bool named = e.text.starts_with("output ") || e.text.starts_with("line ");
-  if (named && e.text.find(':') != std::string::npos) return e.text;  // it says why
-  const bool up = e.kind.ends_with("_on") || e.kind.ends_with("_high");
-  const std::string word =
-      e.kind.starts_with("line_") ? (up ? " high" : " low") : (up ? " on" : " off");
-  return named ? e.text + word : "output" + word + (e.text.empty() ? "" : ": " + e.text);
-}
-
-/// Marks, and what went wrong, stand among the device's lines, with a sign in front.
-void add_noted(std::vector<book::LogLine>& log, const std::vector<book::Event>& events) {
+/// What people marked, switched and suffered stands among the device's lines, with a sign in front.
+void add_events(std::vector<book::LogLine>& log, const std::vector<Event>& events) {
   constexpr std::size_t kOfAKind = 100;
-  std::map<std::string, std::size_t> seen;
-  for (const book::Event& e : events) {
-    const bool mark = e.kind == "mark";
-    const bool trouble =
-        e.kind == "samples_lost" || e.kind == "output_tripped" || e.kind == "current_limited" ||
-        e.kind == "device_reset_loop" || e.kind == "link_lost" || e.kind == "input_lost" ||
-        e.kind == "input_silent" || e.kind == "machine_slept" || e.kind == "disk_full" ||
-        e.kind == "log_lost" || e.kind == "output_found_on";
-    const bool output = e.kind == "output_on" || e.kind == "output_off" ||
-                        e.kind == "auxiliary_on" || e.kind == "auxiliary_off" ||
-                        e.kind == "line_high" || e.kind == "line_low" || e.kind == "device_reset";
-    if ((!mark && !trouble && !output) || ++seen[e.kind] > kOfAKind) continue;
-    const std::string text = output ? words_of(e) : e.text;
-    log.push_back({e.earliest_s, false, (mark ? "◆ " : trouble ? "⚠ " : "● ") + text});
+  std::map<EventKind, std::size_t> seen;
+  for (const Event& e : events) {
+    const EventClass what = info(e.kind).what;
+    if (what == EventClass::timing || ++seen[e.kind] > kOfAKind) continue;
+    const char* sign = what == EventClass::mark ? "◆ " : what == EventClass::trouble ? "⚠ " : "● ";
+    log.push_back(
+        {e.earliest_s, false, sign + (e.text.empty() ? event_text(e.kind, "", "") : e.text)});
   }
   std::stable_sort(log.begin(), log.end(),
                    [](const auto& a, const auto& b) { return a.time_s < b.time_s; });
@@ -262,9 +245,10 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
   view->lined_up_s = place.offset_s;
   view->log = book_.log(info.id);
   const auto events = book_.events(info.id);
-  add_noted(view->log, events);
-  for (const book::Event& e : events) {
-    if (e.kind == "mark") view->marks.emplace_back((e.earliest_s + e.latest_s) / 2, e.text);
+  add_events(view->log, events);
+  for (const Event& e : events) {
+    if (e.kind == EventKind::mark)
+      view->marks.emplace_back((e.earliest_s + e.latest_s) / 2, e.text);
   }
   std::stable_sort(view->marks.begin(), view->marks.end());
   if (out.current) view->breaks = breaks_of(*out.current);

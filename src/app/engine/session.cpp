@@ -5,6 +5,7 @@
 #include "app/engine/trusted_files.h"
 #include "book/book_file.h"
 #include "book/copy.h"
+#include "core/error.h"
 #include "formats/output_file.h"
 #include "formats/toml_file.h"
 
@@ -296,16 +297,16 @@ void Session::requestHistogram() {
   });
 }
 
-void Session::change(const QString& text, MakeNotes make) {
+void Session::change(const QString& text, MakeChange make) {
   if (path_.isEmpty()) return;
   post(
       Who::writer,
       [this, courier = courier_, path = path_.toStdString(), text, make = std::move(make),
        mine = generation_](const std::stop_token& stop) {
         const book::Book book = book::Book::open(path, book::Book::Mode::write);
-        const std::vector<book::Note> notes = make(book, stop);
+        const book::ChangeRequest change = make(book, stop);
         if (stop.stop_requested()) return;
-        std::vector<book::Change> changes = book::put(book, notes);
+        std::vector<book::Change> changes = book::put(book, change);
         std::erase_if(changes, [](const book::Change& c) { return c.before == c.after; });
         courier.deliver([this, text, changes, mine] {
           if (mine != generation_ || changes.empty()) return;
@@ -318,8 +319,9 @@ void Session::change(const QString& text, MakeNotes make) {
 }
 
 void Session::put(const QString& text, std::vector<book::Note> notes) {
-  change(text,
-         [notes = std::move(notes)](const book::Book&, const std::stop_token&) { return notes; });
+  change(text, [notes = std::move(notes)](const book::Book&, const std::stop_token&) {
+    return book::ChangeRequest{notes};
+  });
 }
 
 void Session::keep(const std::string& key, const std::string& value) {

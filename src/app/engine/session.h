@@ -5,6 +5,7 @@
 #include "app/engine/reader.h"
 #include "app/engine/strand.h"
 #include "app/engine/views.h"
+#include "formats/export_formats.h"
 
 #include <QObject>
 #include <QUndoStack>
@@ -18,12 +19,6 @@
 #include <vector>
 
 namespace kuvio::app {
-
-/// What an export of samples left behind.
-struct WrittenSamples {
-  std::int64_t rows = 0;
-  QStringList left_out;  ///< channels that stand on other moments
-};
 
 /// The book behind the window.
 ///
@@ -56,12 +51,11 @@ public:
   void poll();
 
   // --- what people change; each answered by `bookOpened` (and `shown`), undoable ----------------
-  /// Runs `make` beside the book and puts the notes it returns. `text` names the change in the undo
-  /// list. What `make` throws is reported and nothing is changed; nor is it when it was asked to
-  /// stop.
-  using MakeNotes =
-      std::function<std::vector<book::Note>(const book::Book&, const std::stop_token&)>;
-  void change(const QString& text, MakeNotes make);
+  /// Runs `make` beside the book and puts what it returns, in one transaction. `text` names the
+  /// change in the undo list. What `make` throws is reported and nothing is changed; nor is it when
+  /// it was asked to stop.
+  using MakeChange = std::function<book::ChangeRequest(const book::Book&, const std::stop_token&)>;
+  void change(const QString& text, MakeChange make);
   void put(const QString& text, std::vector<book::Note> notes);
   QUndoStack* history() { return &history_; }
   /// Keeps something of the view with the book; no edit, so not undoable.
@@ -80,9 +74,10 @@ public:
   /// Reads or writes text files and then calls `done` in the interface thread; failures are
   /// reported.
   void writeFile(const QString& path, std::string text, std::function<void()> done);
-  /// Writes a capture's samples between two moments as a text table.
-  void exportSamples(std::int64_t capture, const QString& path, double from_s, double to_s,
-                     std::function<void(const WrittenSamples&)> done);
+  /// Writes what lies between two moments of a capture, in a format of formats/export_formats.h.
+  void exportCapture(std::int64_t capture, const formats::ExportFormat& format, const QString& path,
+                     double from_s, double to_s,
+                     std::function<void(const formats::Exported&)> done);
   /// Writes a copy of the open book, in the helper's thread.
   void copyBook(const QString& to, std::function<void()> done);
   /// Runs a job beside the files; what it throws is reported.

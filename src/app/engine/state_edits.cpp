@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/state_edits.h"
 
+#include "core/error.h"
 #include "formats/plan_files.h"
+
+#include "study/limits.h"
 
 #include <algorithm>
 #include <cmath>
@@ -11,30 +14,22 @@ namespace {
 
 QString tr(const char* text) { return QObject::tr(text); }
 
-/// The notes that add an edit, with a split by hand below it where there is none yet.
-std::vector<book::Note> add_edit(const book::Book& book, std::int64_t capture, Edit edit) {
+/// What adds an edit, with a split by hand below it where there is none yet.
+book::ChangeRequest add_edit(const book::Book& book, std::int64_t capture, Edit edit) {
   const book::CaptureInfo info = book.capture(capture);
   const book::ChannelTrace trace(book, book::main_current(info, book.path()));
   edit.at_s = nearest_edge(trace, edit.at_s);
   if (edit.kind == Edit::Kind::move || edit.kind == Edit::Kind::assign)
     edit.to_s = nearest_edge(trace, edit.to_s);
-  std::vector<book::Note> out;
-  if (!info.split) {
-    const std::string before = book.note(capture, "split").value_or("");
-    const std::int64_t id = book.save_split(
-        capture, book::split_capture(book, info, book::of_main_current({}, info, book.path()), ""));
-    // The change is put as a note, so that undo takes the split away again.
-    if (before.empty()) book::put(book, {{capture, "split", "0"}});
-    out.push_back({capture, "split", std::to_string(id)});
-  }
   std::vector<Edit> list = book::edits(book, capture);
   list.push_back(edit);
-  out.push_back(book::edits_note(capture, list));
+  book::ChangeRequest out{{book::edits_note(capture, list)}};
+  auto split = book.split(capture);
+  if (!split) {
+    split = book::split_capture(book, info, book::of_main_current({}, info, book.path()), "");
+    out.splits.push_back({capture, *split});
+  }
   // An edit that cannot be made is refused now, not kept as a conflict.
-  const auto split = info.split
-                         ? book.split(capture)
-                         : std::optional(book::split_capture(
-                               book, info, book::of_main_current({}, info, book.path()), ""));
   const Edited edited = apply_edits(split->visits, list, book::edit_reach(info, split->channel));
   for (const Conflict& c : edited.conflicts) {
     if (c.edit + 1 == list.size()) {
@@ -62,7 +57,7 @@ void drop_edit(Session& session, std::int64_t capture, int index) {
                    } else if (index < static_cast<int>(list.size())) {
                      list.erase(list.begin() + index);
                    }
-                   return std::vector{book::edits_note(capture, list)};
+                   return book::ChangeRequest{{book::edits_note(capture, list)}};
                  });
 }
 
@@ -81,22 +76,14 @@ void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
   session.change(tr("split by a recipe"), [captures, recipe](const book::Book& book,
                                                              const std::stop_token& stop) {
     const formats::RecipeFile parsed = formats::parse_recipe(recipe.text, recipe.name);
-    std::vector<book::Note> out{book::document_note(DocumentKind::recipe, recipe)};
-    std::vector<std::pair<std::int64_t, book::StoredSplit>> splits;
+    book::ChangeRequest out{{book::document_note(DocumentKind::recipe, recipe)}};
     for (const std::int64_t id : captures) {
-      if (stop.stop_requested()) return std::vector<book::Note>{};
+      if (stop.stop_requested()) return book::ChangeRequest{};
       const book::CaptureInfo info = book.capture(id);
-      splits.emplace_back(
-          id,
-          book::split_capture(book, info, book::of_main_current(parsed.recipe, info, book.path()),
-                              parsed.text));
-    }
-    for (const auto& [id, split] : splits) {
-      const auto before = book.split(id);
-      const auto stood = before ? std::to_string(before->id) : std::string("0");
-      const std::int64_t made = book.save_split(id, split);
-      book::put(book, {{id, "split", stood}});
-      out.push_back({id, "split", std::to_string(made)});
+      out.splits.push_back(
+          {id,
+           book::split_capture(book, info, book::of_main_current(parsed.recipe, info, book.path()),
+                               parsed.text)});
     }
     return out;
   });
@@ -121,25 +108,34 @@ StateRule rule_from_span(const std::string& state, const SpanFigures& span) {
 }
 
 void limits_from_capture(Session& session, std::int64_t capture) {
-  session.change(
-      tr("limits from a capture"), [capture](const book::Book& book, const std::stop_token&) {
-        const book::CaptureInfo info = book.capture(capture);
-        const book::SplitCapture split = book::load_split(book, info);
-        std::vector<book::Note> out;
-        if (!book::document(book, DocumentKind::recipe)) {
-          if (split.recipe_text.empty()) {
-            throw Error(Failure::bad_data, "no limits created", "capture " + info.name,
-                        "its states were assigned manually; a budget needs a recipe that also "
-                        "finds them in other captures");
-          }
-          out.push_back(book::document_note(DocumentKind::recipe,
-                                            {"states.recipe.toml", "", split.recipe_text, ""}));
-        }
-        Analyst analyst(QString::fromStdString(book.path()));
-        out.push_back(book::document_note(
-            DocumentKind::budget, {"limits.budget.toml", "", analyst.budget_from(capture), ""}));
-        return out;
-      });
+  session.change(tr("limits from a capture"), [capture](const book::Book& book,
+                                                        const std::stop_token&) {
+    const book::CaptureInfo info = book.capture(capture);
+    const book::SplitCapture split = book::load_split(book, info);
+    book::ChangeRequest out;
+    if (!book::document(book, DocumentKind::recipe)) {
+      if (split.recipe_text.empty()) {
+        throw Error(Failure::bad_data, "no limits created", "capture " + info.name,
+                    "its states were assigned manually; a budget needs a recipe that also "
+                    "finds them in other captures");
+      }
+      out.notes.push_back(book::document_note(DocumentKind::recipe,
+                                              {"states.recipe.toml", "", split.recipe_text, ""}));
+    }
+    const auto recipe = book::document(book, DocumentKind::recipe);
+    const auto duty = book::document(book, DocumentKind::duty);
+    const auto battery = book::document(book, DocumentKind::battery);
+    const study::Pool one = study::pool(book, info.name, {info});
+    const Budget limits = study::limits_from(
+        one.ledger(), "Limits from " + (info.build.empty() ? info.name : info.build),
+        recipe ? recipe->name : "states.recipe.toml", study::stored_duty(book),
+        study::stored_battery(book));
+    out.notes.push_back(book::document_note(
+        DocumentKind::budget,
+        {"limits.budget.toml", "",
+         formats::budget_text(limits, duty ? duty->name : "", battery ? battery->name : ""), ""}));
+    return out;
+  });
 }
 
 }  // namespace kuvio::app

@@ -13,6 +13,8 @@
 #include "core/spectrum.h"
 #include "core/typical.h"
 
+#include "study/comparison.h"
+
 #include <QString>
 
 #include <map>
@@ -202,29 +204,12 @@ struct LevelHistogram {
 };
 using LevelHistogramPtr = std::shared_ptr<const LevelHistogram>;
 
-/// A battery life with its interval (s).
-struct LifeFigures {
-  double mean = 0, mean_u = 0;  ///< A
-  std::optional<double> life, low, high;
-  double once_charge = 0;
-  std::vector<Share> shares;  ///< of the mean current, by state
-  LifeInterval interval;
-  std::vector<std::string> remarks;  ///< what it rests on, for people
-  std::string trouble;               ///< why there is none
-};
-
 /// Two builds side by side.
-struct BuildsView {
+struct BuildsView : study::BuildComparison {
   std::string reference, candidate;
-  std::size_t reference_captures = 0, candidate_captures = 0;
-  Comparison comparison;
-  bool field = false;  ///< by the book's duty plan
   Fills fills;
-  std::optional<LifeFigures> reference_life, candidate_life;
-  std::vector<std::optional<double>> life_change;  ///< what each row's difference alone does (s)
-  std::vector<std::string> old_edges;              ///< captures whose split stands on samples
-  std::string accepted;                            ///< why unlike captures are compared anyway
-  std::string trouble;                             ///< why there is nothing to show
+  std::string accepted;  ///< why unlike captures are compared anyway
+  std::string trouble;   ///< why there is nothing to show
 };
 using BuildsViewPtr = std::shared_ptr<const BuildsView>;
 
@@ -247,25 +232,11 @@ struct BudgetView {
 };
 using BudgetViewPtr = std::shared_ptr<const BudgetView>;
 
-/// What a life is worked out from.
-struct LifeBasis {
-  DutyPlan plan;
-  Battery battery;
-  double harvest_a = 0;  ///< mean current that flows back (A)
-};
-struct LifeView {
+struct LifeView : study::CaptureLife {
   std::string build;
-  LifeBasis captured, scenario;
-  bool is_what_if = false;  ///< the scenario is neither what was captured nor the plan
-  LifeFigures as_captured, as_scenario;
-  std::vector<std::pair<double, std::optional<double>>>
-      curve;                 ///< interval of an activity, life (s)
-  std::size_t activity = 0;  ///< the scenario's, whose interval the curve is over
-  std::optional<double> wanted_s, needed_c;
   std::vector<std::string> old_edges;  ///< the capture's split stands on samples
   Fills fills;
   std::string trouble;
-  bool has_plan = false, has_battery = false;  ///< the book holds documents of them
 };
 using LifeViewPtr = std::shared_ptr<const LifeView>;
 

@@ -136,7 +136,8 @@ void LifeCurve::paintEvent(QPaintEvent*) {
   if (view_->as_scenario.life) point(here, *view_->as_scenario.life, tr("scenario"), true, -10);
 }
 
-std::vector<CapacityPart> capacity_parts(const LifeFigures& life, const LifeBasis& basis) {
+std::vector<CapacityPart> capacity_parts(const study::LifeFigures& life,
+                                         const study::LifeBasis& basis) {
   std::vector<CapacityPart> out;
   const double whole = basis.battery.capacity_c;
   if (!life.life || !(whole > 0)) return out;

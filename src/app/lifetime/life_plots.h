@@ -28,7 +28,8 @@ struct CapacityPart {
   double share = 0;
   std::string state;  ///< empty for what is no state's
 };
-std::vector<CapacityPart> capacity_parts(const LifeFigures& life, const LifeBasis& basis);
+std::vector<CapacityPart> capacity_parts(const study::LifeFigures& life,
+                                         const study::LifeBasis& basis);
 
 /// Where the capacity goes, as one stacked bar.
 class CapacityBar : public QWidget {

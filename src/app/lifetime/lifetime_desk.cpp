@@ -43,7 +43,7 @@ QString rests_on(const LifeView& view) {
   return out.isEmpty() ? QString() : out.join(QStringLiteral(". ")) + QLatin1Char('.');
 }
 
-QString interval_of(const LifeFigures& f) {
+QString interval_of(const study::LifeFigures& f) {
   // What bounds a life from above bounds its current from below.
   const Bounds of_mean{f.interval.bounds.upper, f.interval.bounds.lower};
   return QObject::tr("%1, at %2")
@@ -291,7 +291,7 @@ void LifetimeDesk::ask() {
   if (taking_ || capture_->currentIndex() < 0) return;
   LifeRequest request;
   request.capture = capture_->currentData().toLongLong();
-  request.activity = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
+  request.question.activity = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
   c_.session.requestLife(request);
 }
 
@@ -339,7 +339,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
     return;
   }
   stack_->setCurrentIndex(1);
-  const auto show = [](QLabel* figure, QLabel* interval, const LifeFigures& f) {
+  const auto show = [](QLabel* figure, QLabel* interval, const study::LifeFigures& f) {
     figure->setText(f.life ? qs(formats::bounds_mark(f.interval.bounds) + life_time(*f.life))
                            : QStringLiteral("–"));
     interval->setText(f.trouble.empty() ? interval_of(f) : qs(f.trouble));

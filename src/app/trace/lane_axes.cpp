@@ -48,20 +48,20 @@ void Lanes::fitValues() {
 /// Currents keep one scale for the whole capture; other lanes fit to what is seen.
 ValueFit Lanes::fitOf(const Lane& lane) const {
   if (plan_.lanes[lane.spec].fit) return *plan_.lanes[lane.spec].fit;
-  const bool whole =
-      lane.quantity == "logic" || (lane.quantity == "current" && !lane.sources.empty() &&
-                                   lane.sources.front().form == CurveForm::samples);
+  const bool whole = lane.quantity == Quantity::logic ||
+                     (lane.quantity == Quantity::current && !lane.sources.empty() &&
+                      lane.sources.front().form == CurveForm::samples);
   return whole ? ValueFit::capture : ValueFit::seen;
 }
 
 void Lanes::chooseScale(Lane& lane, double lo, double hi, double quiet) const {
   const double largest = std::max(std::fabs(lo), std::fabs(hi));
   lane.scale = ValueScale::linear;
-  if (lane.quantity == "current" && logarithmic_) {
+  if (lane.quantity == Quantity::current && logarithmic_) {
     const bool through = lo < -kThroughZero * largest && lo < -3 * quiet;
     lane.scale = through ? ValueScale::both_ways : ValueScale::logarithmic;
   }
-  if (plan_.lanes[lane.spec].scale && lane.quantity != "logic")
+  if (plan_.lanes[lane.spec].scale && lane.quantity != Quantity::logic)
     lane.scale = *plan_.lanes[lane.spec].scale;
   const double foot = std::clamp(quiet, largest * 1e-6, std::max(largest / 10, 1e-12));
   lane.quiet = std::pow(10, std::floor(std::log10(std::max(foot, 1e-12))));
@@ -95,7 +95,7 @@ void Lanes::fitLane(Lane& lane) const {
     lane.value->setRange(lane.toAxis(spec.low), lane.toAxis(spec.high));
     return;
   }
-  if (lane.quantity == "logic") {
+  if (lane.quantity == Quantity::logic) {
     lane.value->setRange(-0.25, 1.25);
   } else if (!any || !(hi > lo || hi != 0)) {
     lane.value->setRange(log ? QCPRange(1e-6, 1) : QCPRange(0, 1));
@@ -108,9 +108,10 @@ void Lanes::fitLane(Lane& lane) const {
     const double a = lane.toAxis(std::min(lo, 0.0)), b = lane.toAxis(std::max(hi, 0.0));
     lane.value->setRange(a - 0.06 * (b - a), b + 0.06 * (b - a));
   } else {
-    const double base = lane.quantity == "voltage" ? lo : std::min(lo, 0.0);
+    const double base = lane.quantity == Quantity::voltage ? lo : std::min(lo, 0.0);
     const double room = std::max((hi - base) * 0.08, 1e-12);
-    lane.value->setRange(base < 0 || lane.quantity == "voltage" ? base - room : 0, hi + room);
+    lane.value->setRange(base < 0 || lane.quantity == Quantity::voltage ? base - room : 0,
+                         hi + room);
   }
 }
 
@@ -129,7 +130,9 @@ void Lanes::fitToSeen(Lane& lane) const {
   if (seen.empty()) return;
   double lo = seen.front().first, hi = seen.front().second;
   for (const auto& [a, b] : seen) hi = std::max(hi, b);
-  const auto gone = [&](const auto& s) { return lane.quantity == "voltage" && s.first < hi / 2; };
+  const auto gone = [&](const auto& s) {
+    return lane.quantity == Quantity::voltage && s.first < hi / 2;
+  };
   const auto lost = std::count_if(seen.begin(), seen.end(), gone);
   const bool leave_out = lost * 10 < static_cast<std::ptrdiff_t>(seen.size());
   lo = hi;
@@ -155,7 +158,7 @@ void Lanes::updateTicks() {
     // Four rulings between two labels, as on graph paper.
     qSharedPointerDynamicCast<QCPAxisTickerText>(lane.time->ticker())->setSubTickCount(4);
     give(lane.time, times);
-    if (lane.quantity != "logic") updateValueTicks(lane);
+    if (lane.quantity != Quantity::logic) updateValueTicks(lane);
   }
   placeCaptions();
   emit valuesChanged();
@@ -191,7 +194,7 @@ void Lanes::placeCaptions() {
     const QRect box = lane.rect->rect();
     const bool above = i == 0;
     lane.caption->setPositionAlignment(Qt::AlignRight | (above ? Qt::AlignTop : Qt::AlignVCenter));
-    const double middle = lane.quantity == "logic" ? box.center().y() : box.top() + 8;
+    const double middle = lane.quantity == Quantity::logic ? box.center().y() : box.top() + 8;
     lane.caption->position->setCoords(kLaneLeft - 8, above ? 1.0 : middle);
   }
 }

@@ -15,10 +15,10 @@
 namespace kuvio::app {
 namespace {
 
-int rank(const std::string& quantity) {
-  if (quantity == "current") return 0;
-  if (quantity == "voltage") return 1;
-  return quantity == "logic" ? 3 : 2;
+int rank(Quantity quantity) {
+  if (quantity == Quantity::current) return 0;
+  if (quantity == Quantity::voltage) return 1;
+  return quantity == Quantity::logic ? 3 : 2;
 }
 
 const book::ChannelInfo* find(const std::vector<book::ChannelInfo>& all, const std::string& name) {
@@ -197,10 +197,10 @@ QString curve_name(const LaneCurve& curve) {
   return channel;
 }
 
-std::pair<std::string, std::string> curve_quantity(const LaneCurve& curve,
-                                                   const book::ChannelInfo& channel) {
+std::pair<Quantity, std::string> curve_quantity(const LaneCurve& curve,
+                                                const book::ChannelInfo& channel) {
   if (curve.form != CurveForm::charge) return {channel.quantity, channel.unit};
-  return {"charge", channel.unit == "A" ? "C" : channel.unit + " s"};
+  return {Quantity::charge, channel.unit == "A" ? "C" : channel.unit + " s"};
 }
 
 }  // namespace kuvio::app

@@ -81,7 +81,7 @@ public:
 /// What a curve is called: "V", "charge of I", "mean of I over 100 ms".
 QString curve_name(const LaneCurve& curve);
 /// Quantity and unit of what a curve shows: the charge of a current counts in C.
-std::pair<std::string, std::string> curve_quantity(const LaneCurve& curve,
-                                                   const book::ChannelInfo& channel);
+std::pair<Quantity, std::string> curve_quantity(const LaneCurve& curve,
+                                                const book::ChannelInfo& channel);
 
 }  // namespace kuvio::app

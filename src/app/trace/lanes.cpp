@@ -121,7 +121,7 @@ void Lanes::build() {
     wanted << QString();
   }
   for (const book::ChannelInfo& c : channels_)
-    wanted << QString::fromStdString(c.name) << QString::fromStdString(c.quantity)
+    wanted << QString::fromStdString(c.name) << QString::number(static_cast<int>(c.quantity))
            << QString::fromStdString(c.unit);
   if (wanted != built_) {
     clearPlottables();
@@ -155,12 +155,14 @@ void Lanes::setHeights() {
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     const Lane& lane = lanes_[i];
     const double own = plan_.lanes[lane.spec].height;
-    const double usual = lane.quantity == "current" ? 5 : lane.quantity == "logic" ? 0.01 : 1;
+    const double usual = lane.quantity == Quantity::current ? 5
+                         : lane.quantity == Quantity::logic ? 0.01
+                                                            : 1;
     // Heights by hand are pixels of when they were set; beside lanes without one these count as
     // so many pixels.
-    plotLayout()->setRowStretchFactor(static_cast<int>(i), lane.quantity == "logic" ? 0.01
-                                                           : own > 0                ? own / 50
-                                                                                    : usual);
+    plotLayout()->setRowStretchFactor(static_cast<int>(i), lane.quantity == Quantity::logic ? 0.01
+                                                           : own > 0 ? own / 50
+                                                                     : usual);
   }
 }
 
@@ -182,7 +184,7 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
         lane.sources.push_back({i, c.channel, c.form, c.window_s});
     }
   }
-  const bool logic = lane.quantity == "logic", first = lanes_.empty();
+  const bool logic = lane.quantity == Quantity::logic, first = lanes_.empty();
   lane.rect = new QCPAxisRect(this, false);
   lane.time = lane.rect->addAxis(QCPAxis::atBottom);
   lane.value = lane.rect->addAxis(QCPAxis::atLeft);
@@ -221,8 +223,8 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
   const LaneCurve& top = curves.front();
   QString name = QString::fromStdString(lane.name);
   if (top.form == CurveForm::samples && lane.name.size() < 3) {
-    if (lane.quantity == "current" && first) name = tr("current");
-    if (lane.quantity == "voltage") name = tr("voltage");
+    if (lane.quantity == Quantity::current && first) name = tr("current");
+    if (lane.quantity == Quantity::voltage) name = tr("voltage");
   } else if (top.form == CurveForm::charge) {
     name = tr("charge");
   } else if (top.form == CurveForm::mean) {
@@ -266,7 +268,8 @@ void Lanes::inkLane(Lane& lane) const {
         ++other;
       pen.setColor(Theme::current().ink(ink + other));
     }
-    if (source.capture > 0 && lane.quantity == "logic") pen.setStyle(kStyles[source.capture % 4]);
+    if (source.capture > 0 && lane.quantity == Quantity::logic)
+      pen.setStyle(kStyles[source.capture % 4]);
     lane.curves[i]->setPen(pen);
   }
 }
@@ -375,14 +378,14 @@ std::pair<double, double> Lanes::shownValues(std::size_t spec) const {
 
 QRect Lanes::currentLane() const {
   for (const Lane& lane : lanes_) {
-    if (lane.quantity == "current") return lane.rect->rect();
+    if (lane.quantity == Quantity::current) return lane.rect->rect();
   }
   return {};
 }
 
 std::optional<double> Lanes::currentPixel(double value) const {
   for (const Lane& lane : lanes_) {
-    if (lane.quantity != "current") continue;
+    if (lane.quantity != Quantity::current) continue;
     if (lane.scale == ValueScale::logarithmic) value = std::max(value, lane.value->range().lower);
     const QRect box = lane.rect->rect();
     return std::clamp(lane.value->coordToPixel(lane.toAxis(value)), static_cast<double>(box.top()),
@@ -395,7 +398,7 @@ std::vector<double> Lanes::currentEdges() const {
   constexpr int kStep = 3;  // pixels
   std::vector<double> out;
   for (const Lane& lane : lanes_) {
-    if (lane.quantity != "current") continue;
+    if (lane.quantity != Quantity::current) continue;
     const int steps = std::clamp(lane.rect->height() / kStep, 20, 200);
     const QCPRange r = lane.value->range();
     const bool log = lane.scale == ValueScale::logarithmic && r.lower > 0;

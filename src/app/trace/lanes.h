@@ -110,7 +110,9 @@ private:
   };
   struct Lane {
     std::size_t spec = 0;
-    std::string name, quantity, unit;
+    std::string name;
+    Quantity quantity = Quantity::current;
+    std::string unit;
     QCPAxisRect* rect = nullptr;
     QCPAxis *time = nullptr, *value = nullptr;
     QCPItemText* caption = nullptr;

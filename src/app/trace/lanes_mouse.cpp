@@ -46,7 +46,8 @@ int Lanes::captionAt(const QPointF& place) const {
 int Lanes::borderAt(const QPointF& place) const {
   for (std::size_t i = 0; i + 1 < lanes_.size(); ++i) {
     const double foot = lanes_[i].rect->rect().bottom() + 3;
-    const bool moves = lanes_[i].quantity != "logic" && lanes_[i + 1].quantity != "logic";
+    const bool moves =
+        lanes_[i].quantity != Quantity::logic && lanes_[i + 1].quantity != Quantity::logic;
     if (moves && std::fabs(place.y() - foot) <= 3) return static_cast<int>(i);
   }
   return -1;
@@ -74,7 +75,7 @@ void Lanes::wheelEvent(QWheelEvent* event) {
   const int lane = laneAt(event->position());
   event->accept();
   if (event->modifiers() & Qt::ControlModifier) {
-    if (lane < 0 || lanes_[static_cast<std::size_t>(lane)].quantity == "logic") return;
+    if (lane < 0 || lanes_[static_cast<std::size_t>(lane)].quantity == Quantity::logic) return;
     QCPAxis* value = lanes_[static_cast<std::size_t>(lane)].value;
     lanes_[static_cast<std::size_t>(lane)].moved = true;
     value->scaleRange(factor, value->pixelToCoord(event->position().y()));
@@ -109,7 +110,7 @@ void Lanes::mousePressEvent(QMouseEvent* event) {
     drag_lane_ = captionAt(place);
     drag = Drag::order;
   } else if (place.x() < kLaneLeft && lane >= 0) {
-    if (lanes_[static_cast<std::size_t>(lane)].quantity == "logic") return;
+    if (lanes_[static_cast<std::size_t>(lane)].quantity == Quantity::logic) return;
     drag = Drag::value;
   } else if (handle != Drag::none) {
     drag = handle;

@@ -7,6 +7,7 @@
 #include "app/style/trace_sketch.h"
 #include "app/trace/overview.h"
 #include "app/trace/rule_card.h"
+#include "core/error.h"
 #include "core/present.h"
 #include "formats/plan_edits.h"
 #include "formats/toml_edit.h"

@@ -68,8 +68,8 @@ void TraceDesk::makeSpanActions() {
       QStringLiteral("exportPicture"), tr("Book"), tr("Export picture of the traces…"),
       QKeySequence(tr("Ctrl+Shift+E")), [this] { exportPicture(); }, desk);
   c_.actions.add(
-      QStringLiteral("exportSamples"), tr("Book"), tr("Export samples…"), {},
-      [this] { exportSamples(); }, desk);
+      QStringLiteral("exportSamples"), tr("Book"), tr("Export…"), {}, [this] { exportSamples(); },
+      desk);
 }
 
 void TraceDesk::makeStepActions() {

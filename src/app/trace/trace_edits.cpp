@@ -5,6 +5,7 @@
 #include "app/engine/text.h"
 #include "app/trace/state_dialogs.h"
 #include "app/trace/trace_desk.h"
+#include "core/error.h"
 #include "formats/toml_edit.h"
 
 #include <QMenu>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What is seen on the Trace desk as a picture, and samples as text.
+// What is seen on the Trace desk as a picture, and what lies under it as a file.
 
 #include "app/engine/text.h"
 #include "app/style/theme.h"
@@ -24,6 +24,15 @@ QFileDialog* ask_for_file(QWidget* parent, const QString& title, const QString& 
   return dialog;
 }
 
+/// The name's ending is that of the chosen filter.
+void follow_filter(QFileDialog* dialog, const QString& name) {
+  QObject::connect(dialog, &QFileDialog::filterSelected, dialog,
+                   [dialog, name](const QString& filter) {
+                     const QString ending = filter.section(QStringLiteral("*."), 1, 1).chopped(1);
+                     dialog->selectFile(name + QLatin1Char('.') + ending);
+                   });
+}
+
 }  // namespace
 
 void TraceDesk::exportPicture() {
@@ -31,10 +40,7 @@ void TraceDesk::exportPicture() {
   const QString name = qs(c_.view.capture()->info.name);
   auto* dialog = ask_for_file(this, tr("Export picture"), name + QStringLiteral(".pdf"),
                               {tr("PDF (*.pdf)"), tr("SVG (*.svg)"), tr("PNG (*.png)")});
-  connect(dialog, &QFileDialog::filterSelected, dialog, [dialog, name](const QString& filter) {
-    const QString suffix = filter.section(QStringLiteral("*."), 1, 1).chopped(1);
-    dialog->selectFile(name + QLatin1Char('.') + suffix);
-  });
+  follow_filter(dialog, name);
   connect(dialog, &QFileDialog::fileSelected, this,
           [this](const QString& path) { savePicture(path); });
   dialog->show();
@@ -65,21 +71,38 @@ void TraceDesk::savePicture(const QString& path) {
 void TraceDesk::exportSamples() {
   if (!c_.view.capture()) return;
   const auto [from, to] = c_.view.span().value_or(std::pair(c_.view.from(), c_.view.to()));
-  auto* dialog = ask_for_file(
-      this, c_.view.span() ? tr("Export the span's samples") : tr("Export samples in view"),
-      qs(c_.view.capture()->info.name) + QStringLiteral(".csv"), {tr("Text table (*.csv)")});
+  QStringList filters;
+  for (const formats::ExportFormat& f : formats::export_formats())
+    filters << QStringLiteral("%1 (*.%2)").arg(qs(std::string(f.words)), qs(std::string(f.ending)));
+  const QString name = qs(c_.view.capture()->info.name);
+  auto* dialog = ask_for_file(this, c_.view.span() ? tr("Export span") : tr("Export view"),
+                              name + QStringLiteral(".csv"), filters);
+  follow_filter(dialog, name);
   connect(dialog, &QFileDialog::fileSelected, this,
           [this, a = from, b = to](const QString& path) { saveSamples(path, a, b); });
   dialog->show();
 }
 
 void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
-  c_.session.exportSamples(
-      c_.view.capture()->info.id, path, from_s, to_s, [this, path](const WrittenSamples& written) {
-        QString words = tr("%L1 samples saved: %2").arg(written.rows).arg(path);
-        if (!written.left_out.isEmpty())
-          words += tr(". Left out, sampled at other times: %1")
-                       .arg(written.left_out.join(QStringLiteral(", ")));
+  const formats::ExportFormat* format = formats::export_format_of(path.toStdString());
+  if (!format) {
+    QStringList endings;
+    for (const formats::ExportFormat& f : formats::export_formats())
+      endings << QLatin1Char('.') + qs(std::string(f.ending));
+    emit messageReported(tr("“%1”: exported files must end in %2. Nothing was written.")
+                             .arg(file_name(path), endings.join(tr(" or "))));
+    return;
+  }
+  c_.session.exportCapture(
+      c_.view.capture()->info.id, *format, path, from_s, to_s,
+      [this, path, format](const formats::Exported& written) {
+        QString words =
+            tr("%L1 %2 saved: %3").arg(written.rows).arg(qs(std::string(format->holds)), path);
+        QStringList left_out;
+        for (const std::string& name : written.left_out) left_out << qs(name);
+        if (!left_out.isEmpty())
+          words +=
+              tr(". Left out, sampled at other times: %1").arg(left_out.join(QStringLiteral(", ")));
         emit messageReported(words);
       });
 }

@@ -8,16 +8,16 @@
 #include <string>
 #include <vector>
 
-namespace kuvio::formats {
+namespace kuvio::study {
 
 /// A build's captures, split by a recipe: a split made with the same recipe is used again, others
 /// are made now and not saved.
 std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build,
-                                            const RecipeFile& recipe);
+                                            const formats::RecipeFile& recipe);
 
 /// Holds a budget against all captures of a build, split by the budget's recipe. The results point
 /// into `budget`.
-CheckResult check_build(const book::Book& book, const Budget& budget, const RecipeFile& recipe,
-                        const std::string& build);
+CheckResult check_build(const book::Book& book, const Budget& budget,
+                        const formats::RecipeFile& recipe, const std::string& build);
 
-}  // namespace kuvio::formats
+}  // namespace kuvio::study

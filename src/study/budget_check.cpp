@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "formats/budget_check.h"
+#include "study/budget_check.h"
 
 #include "book/schema.h"
+#include "core/error.h"
 
-namespace kuvio::formats {
+namespace kuvio::study {
 
 std::vector<book::SplitCapture> split_build(const book::Book& book, const std::string& build,
-                                            const RecipeFile& recipe) {
+                                            const formats::RecipeFile& recipe) {
   std::vector<book::SplitCapture> out;
   for (const book::CaptureInfo& c : book::captures_of_build(book, build)) {
     auto split = book.split(c.id);
@@ -17,8 +18,8 @@ std::vector<book::SplitCapture> split_build(const book::Book& book, const std::s
   return out;
 }
 
-CheckResult check_build(const book::Book& book, const Budget& budget, const RecipeFile& recipe,
-                        const std::string& build) {
+CheckResult check_build(const book::Book& book, const Budget& budget,
+                        const formats::RecipeFile& recipe, const std::string& build) {
   std::vector<std::string> states;
   for (const StateRule& rule : recipe.recipe.states) states.push_back(rule.name);
   const Ledger ledger =
@@ -30,4 +31,4 @@ CheckResult check_build(const book::Book& book, const Budget& budget, const Reci
   }
 }
 
-}  // namespace kuvio::formats
+}  // namespace kuvio::study
