@@ -5,7 +5,7 @@
 #include "book/channel_trace.h"
 #include "core/envelope.h"
 #include "core/measure.h"
-#include "core/split.h"
+#include "core/state_split.h"
 
 #include <benchmark/benchmark.h>
 

@@ -4,7 +4,7 @@
 #include "book/sqlite.h"
 #include "book/analysis.h"
 #include "book/capture_writer.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include <array>
 #include <chrono>

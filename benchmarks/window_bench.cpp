@@ -8,7 +8,7 @@
 #include "app/trace/lanes.h"
 #include "book/analysis.h"
 #include "book/capture_writer.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "large.h"
 

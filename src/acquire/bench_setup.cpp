@@ -2,6 +2,7 @@
 #include "acquire/bench_setup.h"
 
 #include "core/accuracy.h"
+#include "core/error.h"
 #include "formats/toml_edit.h"
 #include "formats/toml_file.h"
 

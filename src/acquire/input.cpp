@@ -37,12 +37,12 @@ void Input::start() {
 
 void Input::stop() { join(); }
 
-void Input::request(const Switching& what) {
+void Input::request(const SwitchCommand& what) {
   const std::lock_guard lock(mutex_);
   requests_.push_back(what);
 }
 
-bool Input::can(const Switching& what) const {
+bool Input::can(const SwitchCommand& what) const {
   const std::lock_guard lock(mutex_);
   const auto& known = what.of_line() ? lines_high_ : outputs_on_;
   return known.count(what.name) > 0 || (what.name.empty() && !what.of_line() && !known.empty());
@@ -127,7 +127,7 @@ void Input::sync(SyncPoint point) {
   const std::lock_guard lock(mutex_);
   sync_points_.push_back(point);
 }
-std::vector<Switching> Input::take_requests() {
+std::vector<SwitchCommand> Input::take_requests() {
   const std::lock_guard lock(mutex_);
   return std::exchange(requests_, {});
 }

@@ -3,10 +3,10 @@
 
 #include "acquire/endpoint.h"
 #include "acquire/host_clock.h"
+#include "acquire/input_settings.h"
 #include "acquire/link.h"
-#include "acquire/profile.h"
 #include "acquire/ring.h"
-#include "acquire/switching.h"
+#include "acquire/switch_command.h"
 #include "book/book.h"
 #include "core/clock_map.h"
 #include "core/error.h"
@@ -35,31 +35,6 @@ struct InputChannel {
   std::string accuracy;
   std::optional<book::Lattice> lattice;  ///< what its values are made of, where it is known
   std::vector<std::string> lines;        ///< for logic: the names of the word's bits, from 0 up
-};
-
-/// What an output is to be set to before a capture; what is not given is left as it is.
-struct OutputSettings {
-  std::optional<double> voltage;        ///< V
-  std::optional<double> current_limit;  ///< A
-  std::optional<bool> cut_off;          ///< on over-current: true switches off, false holds
-  bool power_on = false;                ///< switch it on once recording runs
-  bool power_off = false;               ///< and off when it ends
-  bool off_on_failure = false;          ///< off when the capture ends in a way nobody wanted
-};
-
-/// How an input is set up before a capture.
-struct InputSettings {
-  double rate_hz = 1000;
-  /// Of what the input can deliver, by name; empty: its currents alone.
-  std::vector<std::string> channels;
-  std::vector<std::string> logic;            ///< names of the digital lines to log, from bit 0 up
-  std::map<std::string, std::string> range;  ///< by channel; "" and missing: automatic
-  std::map<std::string, OutputSettings> outputs;  ///< by name; "": the first one
-  std::map<std::string, bool> lines;              ///< digital lines it drives: true is high
-  std::optional<double> line_level;               ///< V that high means
-  std::vector<Profile> profiles;                  ///< to choose from, besides those that ship
-  double reconnect_s = 0;  ///< how long a lost link is tried again; 0: it ends the input
-  std::stop_token stop;    ///< heard while it is being opened
 };
 
 /// Something an input has to report of a stretch of its own time (s).
@@ -101,7 +76,7 @@ public:
   /// The current limit of its first output (A), where it gives it.
   std::optional<double> current_limit() const { return current_limit_; }
   /// Outputs that were on when Kuvio connected.
-  const std::vector<std::string>& found_on() const { return found_on_; }
+  const std::vector<std::string>& on_at_connect() const { return on_at_connect_; }
   bool has_outputs() const { return !outputs_on_.empty(); }
   /// Why it is out of reach right now, while its link is tried again; nothing else.
   std::optional<std::string> away() const;
@@ -110,14 +85,14 @@ public:
   void start();
   /// Asks the thread to switch an output or line, or to reset the device; what became of it is
   /// among the events or the notes.
-  void request(const Switching& what);
+  void request(const SwitchCommand& what);
   /// Outputs that are on, as far as is known.
   bool output_on() const;
   std::vector<std::pair<std::string, bool>> outputs() const;
   /// Digital lines that it drives, and whether each is high, as far as is known.
   std::vector<std::pair<std::string, bool>> lines() const;
   /// Whether there is what a request speaks of.
-  bool can(const Switching& what) const;
+  bool can(const SwitchCommand& what) const;
   /// Ends it as set (outputs off when so asked) and waits for the thread.
   void stop();
   /// `badly`: the capture ended in a way nobody wanted.
@@ -155,7 +130,7 @@ protected:
   void post_text(InputText what);
   void sync(SyncPoint point);
   /// Requests since the last call, in order.
-  std::vector<Switching> take_requests();
+  std::vector<SwitchCommand> take_requests();
   void set_output(const std::string& output, bool on);
   void set_line(const std::string& line, bool high);
   void set_away(std::optional<std::string> why);
@@ -166,7 +141,7 @@ protected:
   double interval_s_ = 0;
   std::optional<TimeBase> exact_interval_;
   Conditions conditions_;
-  std::vector<std::string> found_on_;
+  std::vector<std::string> on_at_connect_;
   std::optional<double> current_limit_;
   std::atomic<bool> failed_{false};
 
@@ -175,7 +150,7 @@ private:
   std::atomic<bool> ended_{false}, running_{false};
   mutable std::mutex mutex_;  // guards what follows; held for moments only
   std::map<std::string, bool> outputs_on_, lines_high_;
-  std::vector<Switching> requests_;
+  std::vector<SwitchCommand> requests_;
   std::vector<std::string> notes_;
   std::vector<InputEvent> events_;
   std::vector<InputText> texts_;

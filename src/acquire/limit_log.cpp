@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/limit_log.h"
 
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <fmt/format.h>
 

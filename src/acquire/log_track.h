@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "acquire/log_input.h"
+#include "acquire/device_log.h"
 #include "book/capture_writer.h"
 
 #include <functional>
@@ -18,7 +18,7 @@ class LogTrack {
 public:
   explicit LogTrack(const Endpoint& endpoint) : log_(endpoint) {}
 
-  LogInput& log() { return log_; }
+  DeviceLog& log() { return log_; }
   void write_to(book::CaptureWriter& writer) { writer_ = &writer; }
   /// Whether the output will be switched on within this capture.
   void set_expects_power(bool expects) { expects_power_ = expects; }
@@ -42,7 +42,7 @@ private:
   void place(const DeviceLine& line, double time_s, double until_s);
   void place_held(double until_s);
 
-  LogInput log_;
+  DeviceLog log_;
   book::CaptureWriter* writer_ = nullptr;
   bool expects_power_ = false, watching_ = false;
   std::optional<double> boot_at_;

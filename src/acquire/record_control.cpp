@@ -11,9 +11,9 @@ void RecordControl::send(const std::string& line) {
   const std::lock_guard lock(mutex_);
   lines_.push_back(line);
 }
-void RecordControl::switch_over(const Switching& what) {
+void RecordControl::execute(const SwitchCommand& what) {
   const std::lock_guard lock(mutex_);
-  switchings_.push_back(what);
+  commands_.push_back(what);
 }
 void RecordControl::mark(const std::string& text) {
   const std::lock_guard lock(mutex_);
@@ -27,9 +27,9 @@ std::vector<std::string> RecordControl::take_lines() {
   const std::lock_guard lock(mutex_);
   return std::exchange(lines_, {});
 }
-std::vector<Switching> RecordControl::take_switchings() {
+std::vector<SwitchCommand> RecordControl::take_commands() {
   const std::lock_guard lock(mutex_);
-  return std::exchange(switchings_, {});
+  return std::exchange(commands_, {});
 }
 std::vector<RecordControl::Mark> RecordControl::take_marks() {
   const std::lock_guard lock(mutex_);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "acquire/switching.h"
+#include "acquire/switch_command.h"
 
 #include <mutex>
 #include <string>
@@ -14,7 +14,7 @@ class RecordControl {
 public:
   /// A line to be sent to the device as soon as can be.
   void send(const std::string& line);
-  void switch_over(const Switching& what);
+  void execute(const SwitchCommand& what);
   /// A mark at the moment it is asked for, with a note.
   void mark(const std::string& text);
   /// An armed recording begins at once.
@@ -25,14 +25,14 @@ public:
     std::string text;
   };
   std::vector<std::string> take_lines();
-  std::vector<Switching> take_switchings();
+  std::vector<SwitchCommand> take_commands();
   std::vector<Mark> take_marks();
   bool take_begin();
 
 private:
   std::mutex mutex_;  // held for moments only
   std::vector<std::string> lines_;
-  std::vector<Switching> switchings_;
+  std::vector<SwitchCommand> commands_;
   std::vector<Mark> marks_;
   bool begin_ = false;
 };

@@ -2,7 +2,7 @@
 #include "acquire/recording.h"
 #include "book/text.h"
 #include "core/error.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/special_value.h"
 
 #include <fmt/chrono.h>
@@ -37,10 +37,10 @@ Recording::Recording(book::Book& book, const RecordSettings& settings, const std
   for (const InputConfig& request : settings.inputs) {
     InputSettings wanted = request.settings;
     wanted.stop = stop;
-    tracks_.push_back(std::make_unique<Tracks>(open_input(request.endpoint, wanted),
-                                               tracks_.empty(), settings.time_scale));
+    tracks_.push_back(std::make_unique<InputTrack>(open_input(request.endpoint, wanted),
+                                                   tracks_.empty(), settings.time_scale));
     // One that was on already is not switched on: nothing begins with it.
-    const auto& on = tracks_.back()->input().found_on();
+    const auto& on = tracks_.back()->input().on_at_connect();
     for (const auto& [name, output] : request.settings.outputs) {
       const bool was_on = name.empty() ? !on.empty() : std::count(on.begin(), on.end(), name) > 0;
       powers_on_ |= output.power_on && !was_on;
@@ -96,7 +96,7 @@ RecordResult Recording::run(const std::stop_token& stop,
     discard();
     throw;
   }
-  if (settings_.reset) switch_over(*settings_.reset);
+  if (settings_.reset) execute(*settings_.reset);
   if (arm_.wanted() && !wait_armed(stop, progress)) return result_;
   try {
     loop(stop, progress);
@@ -116,7 +116,7 @@ RecordResult Recording::run(const std::stop_token& stop,
   return result_;
 }
 
-Tracks& Recording::axis() { return *tracks_.front(); }
+InputTrack& Recording::axis() { return *tracks_.front(); }
 
 double Recording::slept() const { return settings_.slept ? settings_.slept() : slept_s(); }
 
@@ -141,7 +141,7 @@ void Recording::create() {
   result_.capture = writer_->id();
   for (auto& t : tracks_) {
     t->write_to(*writer_, epoch_s_);
-    for (const std::string& output : t->input().found_on()) {
+    for (const std::string& output : t->input().on_at_connect()) {
       writer_->event(
           {EventKind::output_found_on, 0, 0,
            event_text(EventKind::output_found_on, output.empty() ? "" : "output " + output, "")});
@@ -237,7 +237,7 @@ void Recording::loop(const std::stop_token& stop,
 
 void Recording::watch_progress() {
   for (std::size_t i = 0; i < tracks_.size(); ++i) {
-    Tracks& t = *tracks_[i];
+    InputTrack& t = *tracks_[i];
     Progress& p = progress_[i];
     const double now = host_now_s();
     if (t.samples() != p.samples) {
@@ -267,7 +267,7 @@ void Recording::watch_progress() {
 }
 
 void Recording::compare_clocks(std::size_t track, bool settled) {
-  const Tracks& t = *tracks_[track];
+  const InputTrack& t = *tracks_[track];
   Progress& p = progress_[track];
   if (p.reported_clock || p.samples == 0 || t.period() == 0) return;
   // Queues hold some seconds, and clocks are off by some parts in a hundred.
@@ -316,7 +316,7 @@ double Recording::calibrated(std::size_t channel, double v) const {
   return channels_[channel].calibration.gain * v + channels_[channel].calibration.offset;
 }
 
-void Recording::watched(Tracks& track, std::size_t column, std::int64_t tick,
+void Recording::watched(InputTrack& track, std::size_t column, std::int64_t tick,
                         std::span<const double> values) {
   const double from = own_on_axis(track, track.base().seconds(tick));
   const double step = track.period() > 0 ? track.base().seconds(track.period()) : 0;
@@ -327,7 +327,7 @@ void Recording::watched(Tracks& track, std::size_t column, std::int64_t tick,
   }
 }
 
-void Recording::watch_charge(const Tracks& track, const Packet& packet) {
+void Recording::watch_charge(const InputTrack& track, const Packet& packet) {
   const auto& inputs = track.channels();
   std::size_t column = 0;
   while (column < inputs.size() && inputs[column].quantity != Quantity::current) ++column;
@@ -432,7 +432,7 @@ void Recording::apply_control() {
   for (const std::string& line : settings_.control->take_lines()) {
     if (log_) log_->log().send(line);
   }
-  for (const Switching& what : settings_.control->take_switchings()) switch_over(what);
+  for (const SwitchCommand& what : settings_.control->take_commands()) execute(what);
   if (!writer_) return;
   for (const RecordControl::Mark& m : settings_.control->take_marks()) {
     const double at = std::max(0.0, axis().axis_of_host(m.host_s));
@@ -440,7 +440,7 @@ void Recording::apply_control() {
   }
 }
 
-void Recording::switch_over(const Switching& what) {
+void Recording::execute(const SwitchCommand& what) {
   bool any = false;
   for (auto& t : tracks_) {
     if (!t->input().can(what)) continue;

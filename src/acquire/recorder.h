@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "acquire/input.h"
-#include "acquire/log_input.h"
+#include "acquire/input_settings.h"
+#include "acquire/live.h"
 #include "acquire/record_control.h"
-#include "acquire/tracks.h"
 #include "acquire/trigger.h"
-#include "book/capture_writer.h"
+#include "book/book.h"
+#include "book/disk.h"
 
 #include <functional>
 #include <memory>
@@ -23,11 +23,6 @@ struct ScheduledLine {
   std::string text;
 };
 
-struct InputConfig {
-  Endpoint endpoint;
-  InputSettings settings;
-};
-
 struct RecordSettings {
   std::string name, build;
   std::vector<InputConfig> inputs;  ///< the first one's clock is the capture's
@@ -41,7 +36,7 @@ struct RecordSettings {
   /// through it.
   std::map<std::string, double> shunts;
   std::vector<ScheduledLine> sends;
-  std::optional<Switching> reset;  ///< of the device, as soon as it is recorded
+  std::optional<SwitchCommand> reset;  ///< of the device, as soon as it is recorded
   Conditions conditions;
   Trigger arm;              ///< the capture begins when this happens …
   double before_s = 0;      ///< … with so much of what was before
@@ -49,7 +44,9 @@ struct RecordSettings {
   double until_charge = 0;  ///< or once so much charge has flown (C); 0: however much
   std::uint64_t keep_free = std::uint64_t{512} << 20;  ///< bytes to leave on the disk, or a tenth
   RecordControl* control = nullptr;                    ///< must outlive the recording
-  std::function<double()> slept;  ///< how long the machine has slept (s); the kernel's own if empty
+  // The machine's own where they are empty:
+  std::function<double()> slept;                    ///< how long the machine has slept (s)
+  std::function<std::optional<book::Disk>()> disk;  ///< where the book is
 };
 
 /// How far a recording is, reported four times a second.

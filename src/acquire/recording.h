@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "acquire/input_track.h"
 #include "acquire/limit_log.h"
 #include "acquire/log_track.h"
 #include "acquire/recorder.h"
@@ -26,7 +27,7 @@ private:
   static constexpr auto kFlushEvery = std::chrono::milliseconds(250);
   static constexpr auto kIdle = std::chrono::milliseconds(10);
 
-  Tracks& axis();
+  InputTrack& axis();
   double slept() const;
 
   // the capture
@@ -47,11 +48,11 @@ private:
                   const std::function<void(const RecordProgress&)>& progress);
   void forget_what_is_long_past();
   /// Shows a watch the samples of a packet of the channel it is for.
-  void look_at(TriggerWatch& watch, const Watched& place, const Tracks& track,
+  void look_at(TriggerWatch& watch, const Watched& place, const InputTrack& track,
                const Packet& packet);
-  bool drain(Tracks& track);
-  static double step_of(const Tracks& track);
-  double own_on_axis(const Tracks& track, double own_s);
+  bool drain(InputTrack& track);
+  static double step_of(const InputTrack& track);
+  double own_on_axis(const InputTrack& track, double own_s);
   void begin_at(double axis_own_s);
 
   // recording
@@ -60,11 +61,11 @@ private:
   bool others_done();
   double calibrated(std::size_t channel, double v) const;
   /// Good samples of a column as they are written: for whoever waits for a level or an edge.
-  void watched(Tracks& track, std::size_t column, std::int64_t tick,
+  void watched(InputTrack& track, std::size_t column, std::int64_t tick,
                std::span<const double> values);
   /// Of the first current of the axis: values that stand for their interval, or for the time since
   /// the one before.
-  void watch_charge(const Tracks& track, const Packet& packet);
+  void watch_charge(const InputTrack& track, const Packet& packet);
   void stop_at(double t, const std::string& reason);
   void take_events();
   /// What people must know at once, in words; each kind of trouble once.
@@ -80,7 +81,7 @@ private:
   /// Reports a link that is lost while it is tried again.
   void watch_links();
   void apply_control();
-  void switch_over(const Switching& what);
+  void execute(const SwitchCommand& what);
   void send_lines();
 
   // the disk
@@ -104,7 +105,7 @@ private:
   const RecordSettings& settings_;
   TriggerWatch arm_, until_;
   Watched arm_place_, until_place_;
-  std::vector<std::unique_ptr<Tracks>> tracks_;
+  std::vector<std::unique_ptr<InputTrack>> tracks_;
   std::unique_ptr<LogTrack> log_;
   std::vector<book::ChannelInfo> channels_;
   Conditions shunts_;

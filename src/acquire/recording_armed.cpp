@@ -100,7 +100,7 @@ void Recording::forget_what_is_long_past() {
       60;  // an input that falls silent must not make others fill the memory
   double looked = axis().held_to_s();
   if (arm_place_.any) {
-    const Tracks& watched = *tracks_[arm_place_.track];
+    const InputTrack& watched = *tracks_[arm_place_.track];
     looked = std::min(looked, own_on_axis(watched, watched.held_to_s()));
   }
   for (auto& t : tracks_) {
@@ -110,7 +110,7 @@ void Recording::forget_what_is_long_past() {
   }
 }
 
-void Recording::look_at(TriggerWatch& watch, const Watched& place, const Tracks& track,
+void Recording::look_at(TriggerWatch& watch, const Watched& place, const InputTrack& track,
                         const Packet& packet) {
   const auto& values = packet.columns[place.column];
   for (std::size_t i = 0; i < values.size() && !watch.happened_at(); ++i) {
@@ -126,7 +126,7 @@ void Recording::look_at(TriggerWatch& watch, const Watched& place, const Tracks&
   }
 }
 
-bool Recording::drain(Tracks& track) {
+bool Recording::drain(InputTrack& track) {
   return track.drain(axis(), [&](const Packet& packet) {
     if (until_place_.any && tracks_[until_place_.track].get() == &track && !until_.happened_at()) {
       look_at(until_, until_place_, track, packet);
@@ -138,11 +138,11 @@ bool Recording::drain(Tracks& track) {
   });
 }
 
-double Recording::step_of(const Tracks& track) {
+double Recording::step_of(const InputTrack& track) {
   return track.period() > 0 ? track.base().seconds(track.period()) : 0;
 }
 
-double Recording::own_on_axis(const Tracks& track, double own_s) {
+double Recording::own_on_axis(const InputTrack& track, double own_s) {
   return &track == &axis() ? own_s : track.on_axis(axis()).at(own_s);
 }
 

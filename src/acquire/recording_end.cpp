@@ -5,7 +5,7 @@
 #include "book/disk.h"
 #include "book/sqlite.h"
 #include "core/error.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <fmt/format.h>
 
@@ -17,7 +17,7 @@
 namespace kuvio::acquire {
 
 bool Recording::disk_is_full() {
-  const auto disk = book::disk_of(book_.path());
+  const auto disk = settings_.disk ? settings_.disk() : book::disk_of(book_.path());
   if (!disk) return false;
   live_.disk_free = disk->free;
   const std::uint64_t reserve = std::min(settings_.keep_free, disk->size / 10);
@@ -95,7 +95,7 @@ void Recording::mark_missing() {
   if (progress_.front().reported_silent) end = std::max(end, axis().axis_of_host(host_now_s()));
   if (std::isfinite(until_s_) && (time_was_up_ || end > until_s_)) end = until_s_;
   for (std::size_t i = 0; i < tracks_.size(); ++i) {
-    Tracks& t = *tracks_[i];
+    InputTrack& t = *tracks_[i];
     if (t.samples() == 0 && i > 0) continue;
     // Inputs that are asked to stop do so within some tens of milliseconds of each other, and those
     // that print readings owe one from time to time.

@@ -125,7 +125,7 @@ void ScpiInput::find_outputs() {
     const bool on = !o.state.empty() && scpi_.query_on(o.state);
     set_output(o.name, on);
     watched_[o.name].on = on;
-    if (on) found_on_.push_back(o.name);
+    if (on) on_at_connect_.push_back(o.name);
   }
 }
 
@@ -474,10 +474,10 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
 }
 
 void ScpiInput::apply_requests() {
-  for (const Switching& request : take_requests()) {
+  for (const SwitchCommand& request : take_requests()) {
     if (request.is_reset()) {
       begin_reset(request);
-    } else if (request.what == Switching::What::line) {
+    } else if (request.what == SwitchCommand::What::line) {
       const double from = own_now();
       if (!switch_line(request.name, request.on)) continue;
       wait_done();
@@ -496,7 +496,7 @@ void ScpiInput::apply_requests() {
   end_resets();
 }
 
-void ScpiInput::begin_reset(const Switching& reset) {
+void ScpiInput::begin_reset(const SwitchCommand& reset) {
   const double from = own_now();
   if (reset.of_line()) {
     if (!switch_line(reset.name, reset.on)) return;
@@ -581,7 +581,8 @@ void ScpiInput::run(const std::stop_token& stop) {
   scpi_.set_stop(stop);
   for (const OutputProfile& o : profile_.outputs) {
     const OutputSettings* request = settings_of(o);
-    const bool was_on = std::find(found_on_.begin(), found_on_.end(), o.name) != found_on_.end();
+    const bool was_on =
+        std::find(on_at_connect_.begin(), on_at_connect_.end(), o.name) != on_at_connect_.end();
     if (!request || !request->power_on) continue;
     if (was_on) {
       note(fmt::format("{}: {} was already on; the inrush is not recorded", endpoint_.text,

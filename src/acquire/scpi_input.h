@@ -47,7 +47,7 @@ private:
   void set_up_lines();
   void switch_output(const OutputProfile& output, bool on);
   bool switch_line(const std::string& name, bool high);
-  void begin_reset(const Switching& reset);
+  void begin_reset(const SwitchCommand& reset);
   void end_resets();
   const OutputProfile* output_named(const std::string& name) const;
   void apply_requests();
@@ -68,7 +68,7 @@ private:
   std::map<std::string, Watched> watched_;
   double status_due_s_ = 0;
   struct Held {  // in reset
-    Switching reset;
+    SwitchCommand reset;
     double from_s = 0;   // own time
     double until_s = 0;  // this computer's
   };

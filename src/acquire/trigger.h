@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/steady.h"
+#include "core/settling.h"
 
 #include <memory>
 #include <optional>

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/zero.h"
 
+#include "acquire/input.h"
 #include "core/accuracy.h"
 #include "core/error.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/repeatability.h"
 #include "core/special_value.h"
 
@@ -55,7 +56,7 @@ std::vector<Zero> measure_zero(const InputConfig& request, double seconds,
                                const std::string& accuracy, const std::stop_token& stop) {
   const auto input = open_input(request.endpoint, request.settings);
   const std::string& where = request.endpoint.text;
-  if (!input->found_on().empty())
+  if (!input->on_at_connect().empty())
     refuse(where, "Its output is on: switch it off, so that nothing flows.");
   input->start();
   std::vector<std::vector<double>> values(input->channels().size());

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kuvio: the desktop application.
 
+#include "app/engine/book_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/quit_on_signal.h"
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kuvio-pictures BOOK FOLDER: pictures of the main views from a book, through the real window.
 
+#include "app/engine/trace_views.h"
 #include "app/shell/main_window.h"
 
 #include <QAbstractItemView>

@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
 
+#include "book/channel_trace.h"
 #include "book/notes.h"
 #include "book/schema.h"
 #include "core/compare.h"
 #include "core/edge.h"
 #include "core/error.h"
 #include "core/quantity.h"
-#include "core/split.h"
+#include "core/state_split.h"
 
 #include <stdexcept>
 
@@ -107,6 +108,11 @@ StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Re
   return {0, channel.id, recipe.name, recipe_text, split(trace, recipe, switches), kSplitRules};
 }
 
+SplitCapture::SplitCapture() = default;
+SplitCapture::SplitCapture(SplitCapture&&) noexcept = default;
+SplitCapture& SplitCapture::operator=(SplitCapture&&) noexcept = default;
+SplitCapture::~SplitCapture() = default;
+
 SplitCapture load_split(const Book& book, const CaptureInfo& capture,
                         std::optional<StoredSplit> given) {
   SplitCapture out;
@@ -119,7 +125,7 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture,
     }
   } else {
     const std::vector<Edit> list = edits(book, capture.id);
-    Edited edited =
+    EditResult edited =
         apply_edits(std::move(given->visits), list, edit_reach(capture, given->channel));
     given->visits = std::move(edited.visits);
     out.conflicts = std::move(edited.conflicts);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/channel_trace.h"
+#include "book/book.h"
 #include "core/edits.h"
 #include "core/ledger.h"
 #include "core/recipe.h"
@@ -12,12 +12,19 @@
 
 namespace kuvio::book {
 
+class ChannelTrace;
+
 /// What the figures of a channel rest on. Error bad_data when its accuracy statement is none.
 Basis basis_of(const CaptureInfo& capture, const ChannelInfo& channel);
 
 /// A capture's current, split into states and measured: what ledgers, comparisons and budgets are
 /// made of.
 struct SplitCapture {
+  SplitCapture();
+  SplitCapture(SplitCapture&&) noexcept;
+  SplitCapture& operator=(SplitCapture&&) noexcept;
+  ~SplitCapture();
+
   CaptureInfo info;
   ChannelInfo channel;
   std::unique_ptr<ChannelTrace> trace;
@@ -25,7 +32,7 @@ struct SplitCapture {
   std::vector<VisitFigures> visits;
   std::size_t edits = 0;          ///< corrections by hand that lie on top of the recipe
   bool edges_on_samples = false;  ///< split by an older Kuvio; splitting it again finds them inside
-  std::vector<Conflict> conflicts;  ///< those among them whose ground is gone
+  std::vector<Conflict> conflicts;  ///< those among them whose anchor is gone
 
   Basis basis() const { return basis_of(info, channel); }
 };

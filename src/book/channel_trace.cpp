@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/channel_trace.h"
 
-#include "book/text.h"
+#include "book/stored_trace.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,24 +14,30 @@ constexpr std::int64_t kMostTicks = std::int64_t{1} << 60;
 
 }  // namespace
 
-ChannelTrace::ChannelTrace(const Book& book, const ChannelInfo& channel) : stored_(book, channel) {
+ChannelTrace::ChannelTrace(const Book& book, const ChannelInfo& channel)
+    : stored_(std::make_unique<StoredTrace>(book, channel)) {
   take_stored();
 }
 
+ChannelTrace::~ChannelTrace() = default;
+
+SampleKind ChannelTrace::kind() const { return stored_->kind(); }
+const ChannelInfo& ChannelTrace::info() const { return stored_->info(); }
+
 void ChannelTrace::grow(const ChannelInfo& now) {
-  stored_.grow(now);
+  stored_->grow(now);
   take_stored();
 }
 
 void ChannelTrace::take_stored() {
-  base_ = stored_.time_base();
+  base_ = stored_->time_base();
   fine_ = 1;
   origin_ = 0;
   calibrated_ = !info().calibration.identity();
   gain_ = info().calibration.gain;
   offset_ = info().calibration.offset;
-  blocks_.assign(stored_.blocks().begin(), stored_.blocks().end());
-  flags_.assign(stored_.flags().begin(), stored_.flags().end());
+  blocks_.assign(stored_->blocks().begin(), stored_->blocks().end());
+  flags_.assign(stored_->flags().begin(), stored_->flags().end());
   if (info().clock) lay_on_axis(*info().clock);
 }
 
@@ -58,8 +64,8 @@ void ChannelTrace::lay_on_axis(const ClockMap& clock) {
   }
 }
 
-const Block& ChannelTrace::stored(const Block& block) const {
-  const auto all = stored_.blocks();
+const Block& ChannelTrace::as_stored(const Block& block) const {
+  const auto all = stored_->blocks();
   const auto it = std::partition_point(all.begin(), all.end(),
                                        [&](const Block& b) { return b.first < block.first; });
   return *it;
@@ -78,21 +84,21 @@ CellSum ChannelTrace::calibrated(CellSum s, double length) const {
 }
 
 void ChannelTrace::read(const Block& block, std::int64_t at, std::span<double> out) const {
-  stored_.read(stored(block), at, out);
+  stored_->read(as_stored(block), at, out);
   if (!calibrated_) return;
   for (double& v : out) v = gain_ * v + offset_;
 }
 
 void ChannelTrace::read_times(const Block& block, std::int64_t at,
                               std::span<std::int64_t> out) const {
-  stored_.read_times(stored(block), at, out);
+  stored_->read_times(as_stored(block), at, out);
   if (fine_ == 1 && origin_ == 0) return;
   for (std::int64_t& t : out) t = t * fine_ + origin_;
 }
 
 CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to) const {
-  const Block& own = stored(block);
-  CellSum s = stored_.sum(own, from, to);
+  const Block& own = as_stored(block);
+  CellSum s = stored_->sum(own, from, to);
   if (own.period == 0) {
     // Counted in stored ticks there, in the axis's here.
     s.q *= static_cast<double>(fine_);
@@ -109,7 +115,7 @@ CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to
 
 Extremes ChannelTrace::extremes(const Block& block, std::int64_t from, std::int64_t to,
                                 Effort effort) const {
-  Extremes out = stored_.extremes(stored(block), from, to, effort);
+  Extremes out = stored_->extremes(as_stored(block), from, to, effort);
   if (!calibrated_) return out;
   out.lo = gain_ * out.lo + offset_;
   out.hi = gain_ * out.hi + offset_;

@@ -1,9 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/stored_trace.h"
+#include "book/book.h"
+#include "core/trace.h"
+
+#include <memory>
 
 namespace kuvio::book {
+
+class StoredTrace;
 
 /// A channel of a book as a Trace, on the capture's time axis and calibrated: what was stored
 /// (StoredTrace, with its costs, threads and errors), seen through the channel's clock map and
@@ -11,12 +16,13 @@ namespace kuvio::book {
 class ChannelTrace : public Trace {
 public:
   ChannelTrace(const Book& book, const ChannelInfo& channel);
+  ~ChannelTrace() override;
 
   /// Takes in what was recorded since, at the cost of that alone, and how its clock is known by
   /// now. `now` is the same channel. After an Error nothing but the destructor may be called.
   void grow(const ChannelInfo& now);
 
-  SampleKind kind() const override { return stored_.kind(); }
+  SampleKind kind() const override;
   TimeBase time_base() const override { return base_; }
   std::span<const Block> blocks() const override { return blocks_; }
   std::span<const FlagRun> flags() const override { return flags_; }
@@ -26,17 +32,17 @@ public:
   Extremes extremes(const Block& block, std::int64_t from, std::int64_t to,
                     Effort effort = Effort::exact) const override;
 
-  const ChannelInfo& info() const { return stored_.info(); }
-  using Fetched = StoredTrace::Fetched;
-  const Fetched& fetched() const { return stored_.fetched(); }
+  const ChannelInfo& info() const;
+  /// As it is stored, with what was fetched from the file so far.
+  const StoredTrace& stored() const { return *stored_; }
 
 private:
   void take_stored();
   void lay_on_axis(const ClockMap& clock);
-  const Block& stored(const Block& block) const;
+  const Block& as_stored(const Block& block) const;
   CellSum calibrated(CellSum sum, double length) const;
 
-  StoredTrace stored_;
+  std::unique_ptr<StoredTrace> stored_;
   TimeBase base_;
   std::int64_t fine_ = 1, origin_ = 0;  // axis ticks = stored ticks * fine + origin
   bool calibrated_ = false;

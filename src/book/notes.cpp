@@ -154,7 +154,7 @@ std::optional<EditedSplit> edited_split(const Book& book, const CaptureInfo& cap
   const std::vector<Edit> list = edits(book, capture.id);
   out.edits = list.size();
   if (list.empty()) return out;
-  Edited edited =
+  EditResult edited =
       apply_edits(std::move(out.split.visits), list, edit_reach(capture, out.split.channel));
   out.split.visits = std::move(edited.visits);
   out.conflicts = std::move(edited.conflicts);

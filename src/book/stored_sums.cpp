@@ -100,7 +100,7 @@ void StoredTrace::extremes_in_chunk(std::size_t chunk, std::int64_t from, std::i
   if (known.holds(c.sum)) return;
   // Strides of a short piece are worth a fetch even so: without them it would be wider by far.
   const bool far =
-      effort == Effort::at_hand && !has_strides(chunk) && to - from > 2 * kCoarseSamples;
+      effort == Effort::cached && !has_strides(chunk) && to - from > 2 * kCoarseSamples;
   struct Piece {
     std::int64_t from = 0, to = 0;
   };
@@ -144,7 +144,7 @@ void StoredTrace::extremes_in_chunk(std::size_t chunk, std::int64_t from, std::i
     const CellSum& whole = strides(chunk)[static_cast<std::size_t>(p.from / kStrideSamples)].sum;
     if (known.holds(whole)) continue;
     const auto number = static_cast<std::size_t>(p.from / kFrameSamples);
-    if (effort == Effort::at_hand && !cache_.frames.has(ReadCache::key(owner_, chunk, number))) {
+    if (effort == Effort::cached && !cache_.frames.has(ReadCache::key(owner_, chunk, number))) {
       known.add(whole);
       known.out.exact = false;
       continue;

@@ -3,7 +3,7 @@
 
 #include "book/book.h"
 #include "book/read_cache.h"
-#include "core/sum.h"
+#include "core/compensated_sum.h"
 #include "core/trace.h"
 
 namespace kuvio::book {

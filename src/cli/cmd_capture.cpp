@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/bench_setup.h"
 #include "acquire/zero.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
 
 #include "command.h"
-#include "recording.h"
+#include "record_here.h"
 
 #include <fmt/format.h>
 #include <unistd.h>
@@ -92,7 +92,7 @@ void add_inputs(const Options& o, acquire::RecordSettings& s) {
         request.settings.outputs[name].off_on_failure = o.off_on_failure;
       }
       for (const std::string& text : o.lines) {
-        const acquire::Switching line = option_text("--line", text, acquire::parse_line_level);
+        const acquire::SwitchCommand line = option_text("--line", text, acquire::parse_line_level);
         request.settings.lines[line.name] = line.on;
       }
       if (!o.line_level.empty())

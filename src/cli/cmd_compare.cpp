@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "command.h"
 #include "study/comparison.h"

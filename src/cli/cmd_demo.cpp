@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
 #include "book/capture_writer.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/json_results.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
-#include "child.h"
 #include "command.h"
-#include "recording.h"
+#include "record_here.h"
+#include "simulated_bench.h"
 
 #include <fmt/format.h>
 #include <unistd.h>

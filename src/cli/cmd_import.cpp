@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
 #include "formats/text_import.h"

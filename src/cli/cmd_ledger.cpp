@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
 #include "core/cycles.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
+#include "book/channel_trace.h"
 #include "book/notes.h"
 #include "core/line_up.h"
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "acquire/profile_try.h"
+#include "acquire/profile_check.h"
 #include "core/error.h"
 
 #include "command.h"
@@ -27,7 +27,7 @@ Outcome run(const Options& o, bool json) {
   if (!endpoint.is_instrument()) usage("a profile is tried on an input that speaks SCPI");
   auto& steps = out.document["steps"] = nlohmann::ordered_json::array();
   int wrong = 0;
-  for (const acquire::TryStep& s : acquire::try_profile(endpoint, profile)) {
+  for (const acquire::CheckStep& s : acquire::try_profile(endpoint, profile)) {
     steps.push_back({{"key", s.key},
                      {"command", s.command},
                      {"answer", s.answer},

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/html_report.h"
 #include "formats/output_file.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "command.h"
 #include "study/report.h"

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
+#include "book/channel_trace.h"
 #include "core/cycles.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"
 

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/json_results.h"
 #include "formats/output_file.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "command.h"
 

@@ -2,7 +2,7 @@
 #include "core/edits.h"
 
 #include "core/measure.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <algorithm>
 #include <array>
@@ -250,8 +250,8 @@ std::string describe(const Edit& e) {
   return {};
 }
 
-Edited apply_edits(Visits visits, const std::vector<Edit>& edits, double reach_s) {
-  Edited out;
+EditResult apply_edits(Visits visits, const std::vector<Edit>& edits, double reach_s) {
+  EditResult out;
   Ribbon ribbon(std::move(visits), reach_s);
   for (std::size_t i = 0; i < edits.size(); ++i) {
     if (const std::string why = ribbon.apply(edits[i]); !why.empty())

@@ -11,7 +11,7 @@ namespace kuvio {
 
 /// A correction made by hand. Edits lie on top of a recipe's split, in the order they were made,
 /// and are applied anew when the recipe is run again. Each keeps what stood there when it was made
-/// (its *ground*), so that one whose ground is gone is reported instead of landing somewhere else.
+/// (its *anchor*), so that one whose anchor is gone is reported instead of landing somewhere else.
 struct Edit {
   enum class Kind {
     move,          ///< the edge at `at_s` between `before` and `after` goes to `to_s`
@@ -24,7 +24,7 @@ struct Edit {
   Kind kind = Kind::rename;
   double at_s = 0, to_s = 0;  ///< s from the capture's start, on samples
   std::string state;
-  std::string before, after;  ///< the ground: the states left and right of an edge, or of the visit
+  std::string before, after;  ///< the anchor: the states left and right of an edge, or of the visit
 
   bool operator==(const Edit&) const = default;
 };
@@ -40,7 +40,7 @@ struct Conflict {
   std::string why;
 };
 
-struct Edited {
+struct EditResult {
   Visits visits;
   std::vector<Conflict> conflicts;
 };
@@ -50,7 +50,7 @@ struct Edited {
 /// edge is found again when it lies no further than `reach_s` from where it was, between the same
 /// states. An edge that was put by hand has no cell. A visit made longer, shorter or by hand is
 /// whole by `is_whole`.
-Edited apply_edits(Visits visits, const std::vector<Edit>& edits, double reach_s);
+EditResult apply_edits(Visits visits, const std::vector<Edit>& edits, double reach_s);
 
 /// Start of the sample whose edge lies nearest to `t` (s), inside the trace; t itself when it lies
 /// in a gap. Edges of visits lie on samples.

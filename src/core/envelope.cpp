@@ -14,10 +14,10 @@ namespace {
 constexpr double kDense = 256;
 constexpr std::int64_t kPiece = 16384;
 
-class Painter {
+class ColumnFiller {
 public:
-  Painter(const Trace& trace, double from_s, double to_s, const WaitClock& patience,
-          std::vector<EnvelopeColumn>& out)
+  ColumnFiller(const Trace& trace, double from_s, double to_s, const WaitClock& patience,
+               std::vector<EnvelopeColumn>& out)
       : trace_(trace),
         patience_(patience),
         from_(from_s),
@@ -96,10 +96,10 @@ private:
       if (dense) {
         scan(b, i, j, last + 1, c);
       } else {
-        if (patience_ && effort_ == Effort::exact && !patience_()) effort_ = Effort::at_hand;
+        if (patience_ && effort_ == Effort::exact && !patience_()) effort_ = Effort::cached;
         const Extremes range = trace_.extremes(b, i, j, effort_);
         put(c, range.lo, range.hi);
-        if (!range.exact) out_[static_cast<std::size_t>(c)].loose = true;
+        if (!range.exact) out_[static_cast<std::size_t>(c)].approximate = true;
       }
     }
   }
@@ -169,7 +169,7 @@ void mark_gaps(const Trace& trace, double from_s, double to_s, std::vector<Envel
 std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns,
                                      const WaitClock& patience) {
   std::vector<EnvelopeColumn> out(static_cast<std::size_t>(columns));
-  Painter painter(trace, from_s, to_s, patience, out);
+  ColumnFiller painter(trace, from_s, to_s, patience, out);
   for (const Block& block : trace.blocks()) painter.block(block);
   mark_gaps(trace, from_s, to_s, out);
   return out;
@@ -179,7 +179,7 @@ namespace {
 
 void merge(EnvelopeColumn& into, const EnvelopeColumn& c) {
   into.missing = into.missing || c.missing;
-  into.loose = into.loose || c.loose;
+  into.approximate = into.approximate || c.approximate;
   if (!c.any) return;
   into.lo = into.any ? std::min(into.lo, c.lo) : c.lo;
   into.hi = into.any ? std::max(into.hi, c.hi) : c.hi;

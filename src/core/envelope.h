@@ -16,7 +16,7 @@ struct EnvelopeColumn {
   bool missing = false;  ///< some of the column lies in a gap
   /// WaitClock ended before it was known exactly: the extremes may be those of some samples beside
   /// the column.
-  bool loose = false;
+  bool approximate = false;
 };
 
 /// Whether there is time to fetch more; asked once a column.
@@ -25,7 +25,7 @@ using WaitClock = std::function<bool()>;
 /// Extremes per column of [from_s, to_s) cut into `columns` equal columns. Exact: a single sample's
 /// spike shows at every zoom. A sample belongs to the column that holds its instant (averaged: to
 /// every column that its interval touches). Requires from_s < to_s and columns > 0. With `patience`
-/// columns may be loose.
+/// columns may be approximate.
 std::vector<EnvelopeColumn> envelope(const Trace& trace, double from_s, double to_s, int columns,
                                      const WaitClock& patience = {});
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/fan.h"
 
-#include "core/sum.h"
+#include "core/compensated_sum.h"
 
 #include <algorithm>
 

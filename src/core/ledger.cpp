@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/ledger.h"
 
+#include "core/compensated_sum.h"
 #include "core/quantiles.h"
 #include "core/recipe.h"
-#include "core/running.h"
-#include "core/sum.h"
+#include "core/running_integral.h"
 
 #include <algorithm>
 #include <cmath>

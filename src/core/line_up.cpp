@@ -3,7 +3,7 @@
 
 #include "core/cycles.h"
 #include "core/quantiles.h"
-#include "core/running.h"
+#include "core/running_integral.h"
 #include "core/spectrum.h"
 
 #include <algorithm>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/split.h"
+#include "core/state_split.h"
 #include "core/trace.h"
 
 #include <functional>

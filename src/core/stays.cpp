@@ -21,9 +21,9 @@ const StateRule* rule_of(const Recipe& recipe, int state) {
 }
 
 /// Reads a block sample by sample through a buffer, and lets whole strides be skipped.
-class Walker {
+class StayScanner {
 public:
-  Walker(const Trace& trace, const Block& block, const Recipe& recipe)
+  StayScanner(const Trace& trace, const Block& block, const Recipe& recipe)
       : trace_(trace), recipe_(recipe), block_(block), buffer_(4096) {}
 
   std::vector<Stay> stays() {
@@ -249,7 +249,7 @@ bool is_transition(const Trace& trace, const Block& block, std::int64_t from, st
 }  // namespace
 
 std::vector<Stay> stays_by_level(const Trace& trace, const Block& block, const Recipe& recipe) {
-  return Walker(trace, block, recipe).stays();
+  return StayScanner(trace, block, recipe).stays();
 }
 
 std::vector<Stay> join_stays(const Trace& trace, const Block& block, const Recipe& recipe,

@@ -10,8 +10,8 @@
 
 namespace kuvio {
 
-// The steps by which a recipe splits one block of a trace, on whole samples; core/split.h puts them
-// together and finds the edges between.
+// The steps by which a recipe splits one block of a trace, on whole samples; core/state_split.h
+// puts them together and finds the edges between.
 
 inline constexpr int kNoRule = -1;  ///< Unassigned
 

@@ -62,7 +62,7 @@ struct Extremes {
 };
 
 /// How far to go for extremes: to what is right, or only as far as nothing is fetched from a file.
-enum class Effort { exact, at_hand };
+enum class Effort { exact, cached };
 
 /// Least and largest of values, which must not be empty.
 Extremes extremes_of(std::span<const double> values);

@@ -2,7 +2,8 @@
 #include "formats/html_report.h"
 
 #include "book/analysis.h"
-#include "core/present.h"
+#include "book/channel_trace.h"
+#include "core/number_text.h"
 #include "formats/junit.h"
 #include "formats/palette.h"
 #include "formats/phrases.h"

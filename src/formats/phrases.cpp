@@ -4,7 +4,7 @@
 #include "book/analysis.h"
 #include "core/budget.h"
 #include "core/compare.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/recipe.h"
 
 #include <fmt/format.h>

@@ -2,10 +2,11 @@
 #include "formats/svg_plot.h"
 
 #include "book/analysis.h"
+#include "book/channel_trace.h"
 #include "core/compare.h"
 #include "core/envelope.h"
 #include "core/fan.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/junit.h"
 #include "formats/palette.h"
 

@@ -3,7 +3,7 @@
 
 #include "book/capture_writer.h"
 #include "core/error.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/special_value.h"
 #include "formats/text_columns.h"
 

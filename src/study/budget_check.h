@@ -3,7 +3,7 @@
 
 #include "book/analysis.h"
 #include "core/budget.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include <string>
 #include <vector>

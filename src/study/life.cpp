@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "study/life.h"
 
+#include "book/channel_trace.h"
 #include "core/error.h"
 #include "core/quantity.h"
 #include "formats/phrases.h"

@@ -3,7 +3,7 @@
 
 #include "core/error.h"
 #include "formats/phrases.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 namespace kuvio::study {
 

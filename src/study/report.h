@@ -2,7 +2,7 @@
 #pragma once
 
 #include "formats/html_report.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "study/comparison.h"
 

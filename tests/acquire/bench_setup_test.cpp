@@ -78,7 +78,7 @@ void as_written(const BenchSetup& s) {
   CHECK(r.until.pattern == "^done");
   CHECK(r.until_charge == Approx(5e-3));
   REQUIRE(r.reset);
-  CHECK(r.reset->what == Switching::What::reset_by_line);
+  CHECK(r.reset->what == SwitchCommand::What::reset_by_line);
   CHECK(r.reset->name == "reset");
   CHECK_FALSE(r.reset->on);
   CHECK(r.reset->for_s == Approx(0.1));
@@ -181,8 +181,8 @@ TEST_CASE("triggers and resets are written as they are read") {
     INFO(wrong);
     CHECK_THROWS_AS(parse_trigger(wrong), std::invalid_argument);
   }
-  const Switching aux = parse_reset("output aux off for 1 s");
-  CHECK(aux.what == Switching::What::reset_by_output);
+  const SwitchCommand aux = parse_reset("output aux off for 1 s");
+  CHECK(aux.what == SwitchCommand::What::reset_by_output);
   CHECK(aux.name == "aux");
   CHECK(parse_reset("output off for 1 s").name.empty());
   CHECK(parse_reset(to_string(aux)).for_s == 1);

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/device_log.h"
 #include "acquire/endpoint.h"
-#include "acquire/log_input.h"
+#include "acquire/input_track.h"
 #include "acquire/scpi.h"
-#include "acquire/tracks.h"
 #include "core/error.h"
 
 #include <catch2/catch.hpp>

@@ -206,11 +206,11 @@ TEST_CASE("an armed capture waits, and begins with what it waits for") {
 
 TEST_CASE("a profile is tried from the desk, and what failed stands in the console") {
   AtBench s;
-  const std::string strangers = std::string(KUVIO_SOURCE) + "/tests/strangers/";
-  test::Process meter("python3", {strangers + "bench_meter.py"});
+  const std::string foreign = std::string(KUVIO_SOURCE) + "/tests/foreign_instruments/";
+  test::Process meter("python3", {foreign + "bench_meter.py"});
   s.type("outputAddress",
          QStringLiteral("scpi+tcp://127.0.0.1:%1").arg(QString::fromStdString(meter.line())));
-  s.type("profile", QString::fromStdString(strangers + "bench_meter.profile.toml"));
+  s.type("profile", QString::fromStdString(foreign + "bench_meter.profile.toml"));
   QSignalSpy tried(&s.bench(), &BenchControl::profileTried);
   s.click("tryProfile");
   REQUIRE(tried.wait(15000));

@@ -10,8 +10,8 @@
 #include "book/analysis.h"
 #include "book/capture_writer.h"
 #include "core/measure.h"
-#include "core/present.h"
-#include "formats/plan_files.h"
+#include "core/number_text.h"
+#include "formats/project_files.h"
 
 #include "support.h"
 

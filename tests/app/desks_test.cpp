@@ -4,6 +4,7 @@
 
 #include "app/budget/limits_model.h"
 #include "app/builds/sentence.h"
+#include "app/engine/desk_views.h"
 #include "app/shell/captures_list.h"
 #include "app/style/widgets.h"
 #include "app/trace/log_margin.h"

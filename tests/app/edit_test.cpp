@@ -160,7 +160,7 @@ TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable
   REQUIRE(s.wait([&] { return text() == original; }));
 }
 
-TEST_CASE("hand edits outlive the recipe's re-run; those without ground are told and can go") {
+TEST_CASE("hand edits outlive the recipe's re-run; those without anchor are told and can go") {
   Opened s;
   const int uplink = s.first("Uplink");
   s.view().pickVisit(uplink);
@@ -179,7 +179,7 @@ TEST_CASE("hand edits outlive the recipe's re-run; those without ground are told
   QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
   REQUIRE(s.wait([&] { return s.window.session().history()->count() == 3; }));
   CHECK(visits_to(s, "Burst") == 1);
-  // A recipe that knows no Uplink takes the ground away.
+  // A recipe that knows no Uplink takes the anchor away.
   const std::string other =
       "kuvio = \"recipe/1\"\nname = \"o\"\n[[state]]\nname = \"Low\"\nlevel = { below = \"1 mA\" "
       "}\n"

@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Lanes, span, cursors and steps of the Trace desk, with real events.
 
+#include "app/engine/trace_views.h"
 #include "app/style/notebook_table.h"
 #include "app/style/theme.h"
 #include "app/trace/ledger_model.h"
-#include "app/trace/moment.h"
+#include "app/trace/time_text.h"
 #include "app/trace/trace_desk.h"
-#include "core/running.h"
+#include "book/channel_trace.h"
+#include "core/running_integral.h"
 
 #include "rich_fixture.h"
 
@@ -128,7 +130,7 @@ TEST_CASE("channels are laid over each other and taken apart, charge and mean ha
 TEST_CASE("current that passes through zero has a scale for it; axes are free, fitted or fixed") {
   RichWindow s;
   s.settle();
-  CHECK(s.lanes->scaleOf(0) == ValueScale::both_ways);  // it is charged now and then
+  CHECK(s.lanes->scaleOf(0) == ValueScale::symlog);  // it is charged now and then
   const auto [low, high] = s.lanes->shownValues(0);
   CHECK(low < -1.9e-3);
   CHECK(high > 1e-2);
@@ -361,7 +363,7 @@ TEST_CASE("the log is filtered by text, expression and span, and bound to the tr
 
 TEST_CASE("places are read as people type them") {
   const auto from = [](const char* text) {
-    const auto p = parse_place(QString::fromUtf8(text), 10);
+    const auto p = parse_time_target(QString::fromUtf8(text), 10);
     return p ? p->from_s : -1;
   };
   CHECK(from("12.5") == 12.5);
@@ -371,8 +373,8 @@ TEST_CASE("places are read as people type them") {
   CHECK(from("+200 ms") == Approx(10.2));
   CHECK(from("\u22122 s") == Approx(8));
   for (const char* junk : {"", "x", "1:2:3:4", "1:75", "5 A", "..", "3 ..", "nan", "inf", "1e999"})
-    CHECK_FALSE(parse_place(QString::fromUtf8(junk), 10));
-  const auto stretch = parse_place(QStringLiteral("20 to 18"), 0);
+    CHECK_FALSE(parse_time_target(QString::fromUtf8(junk), 10));
+  const auto stretch = parse_time_target(QStringLiteral("20 to 18"), 0);
   REQUIRE(stretch);
   CHECK(stretch->from_s == 18);
   CHECK(*stretch->to_s == 20);
@@ -380,7 +382,7 @@ TEST_CASE("places are read as people type them") {
 
 TEST_CASE("a plan of lanes survives being kept, and nonsense is left out") {
   LanePlan plan;
-  plan.lanes.push_back({{{"I"}, {"V"}}, true, 120, ValueScale::both_ways, ValueFit::fixed, -1, 2});
+  plan.lanes.push_back({{{"I"}, {"V"}}, true, 120, ValueScale::symlog, ValueFit::fixed, -1, 2});
   plan.lanes.push_back({{{"I", CurveForm::mean, 0.5}}, false, 0, {}, ValueFit::seen, 0, 1});
   plan.captures_apart = true;
   const LanePlan back = LanePlan::restored(plan.saved());

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Captures lined up, and what leaves the window: pictures and samples.
 
+#include "app/engine/trace_views.h"
+#include "book/channel_trace.h"
+
 #include "rich_fixture.h"
 
 #include <QApplication>

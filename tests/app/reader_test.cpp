@@ -2,6 +2,8 @@
 // What the window's reader shows of a capture while it grows.
 #include "app/engine/reader.h"
 
+#include "app/engine/book_view.h"
+#include "app/engine/trace_views.h"
 #include "book/make.h"
 #include "book/sqlite.h"
 

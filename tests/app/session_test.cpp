@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/session.h"
 
+#include "app/engine/reader.h"
 #include "app/engine/state_edits.h"
+#include "app/engine/trace_views.h"
 
 #include "desk_fixture.h"
 
@@ -35,21 +37,21 @@ TEST_CASE("a strand runs its jobs in order, stops the one that is asked to and r
 
 TEST_CASE("a courier delivers in the interface thread, and nothing to who has gone") {
   auto* to = new QObject;
-  const Courier courier(to);
+  const MainThread main_thread(to);
   std::thread::id where;
   bool arrived = false;
   std::thread([&] {
-    courier.deliver([&] {
+    main_thread.deliver([&] {
       where = std::this_thread::get_id();
       arrived = true;
     });
   }).join();
   REQUIRE(QTest::qWaitFor([&] { return arrived; }));
   CHECK(where == std::this_thread::get_id());
-  Courier retired = courier;
-  retired.retire();
+  MainThread retired = main_thread;
+  retired.detach();
   delete to;
-  courier.deliver([] { FAIL("delivered to nobody"); });
+  main_thread.deliver([] { FAIL("delivered to nobody"); });
   QTest::qWait(20);
 }
 
@@ -150,17 +152,17 @@ TEST_CASE("a frame without time is loose around what a patient one holds, and is
   // Some hundreds of samples a column: columns' edges lie inside strides.
   for (const double width : {40.0, 130.0}) {
     const FrameRequest request{3.3, 3.3 + width, 700, 1, {{{0, "I"}}}};
-    const FramePtr loose = hasty.frame(request, 0), exact = patient.frame(request, 60);
-    CHECK(loose->loose);
-    CHECK_FALSE(exact->loose);
-    const auto &a = loose->lanes[0].curves[0].columns, &b = exact->lanes[0].curves[0].columns;
+    const FramePtr approximate = hasty.frame(request, 0), exact = patient.frame(request, 60);
+    CHECK(approximate->approximate);
+    CHECK_FALSE(exact->approximate);
+    const auto &a = approximate->lanes[0].curves[0].columns, &b = exact->lanes[0].curves[0].columns;
     REQUIRE(a.size() == b.size());
     for (std::size_t i = 0; i < a.size(); ++i) {
       REQUIRE(a[i].lo <= b[i].lo);
       REQUIRE(a[i].hi >= b[i].hi);
     }
     const FramePtr then = hasty.frame(request, 60);
-    CHECK_FALSE(then->loose);
+    CHECK_FALSE(then->approximate);
     const auto& c = then->lanes[0].curves[0].columns;
     std::size_t other = 0;
     for (std::size_t i = 0; i < c.size(); ++i) other += c[i].lo != b[i].lo || c[i].hi != b[i].hi;

@@ -40,20 +40,20 @@ TEST_CASE("the scale through zero is odd, rises, and has decades away from zero"
     double last = -1e9;
     for (double v : {-1e6, -30.0, -1.0, -0.01, 0.0, 0.01, 1.0, 30.0, 1e6}) {
       v *= quiet;
-      const double place = both_ways(v, quiet);
+      const double place = symlog(v, quiet);
       CHECK(place > last);
       last = place;
-      CHECK(both_ways(-v, quiet) == Approx(-place).margin(1e-12));
-      CHECK(from_both_ways(place, quiet) == Approx(v).epsilon(1e-9).margin(1e-12 * quiet));
+      CHECK(symlog(-v, quiet) == Approx(-place).margin(1e-12));
+      CHECK(from_symlog(place, quiet) == Approx(v).epsilon(1e-9).margin(1e-12 * quiet));
     }
-    CHECK(both_ways(1e5 * quiet, quiet) - both_ways(1e4 * quiet, quiet) == Approx(1).epsilon(1e-6));
+    CHECK(symlog(1e5 * quiet, quiet) - symlog(1e4 * quiet, quiet) == Approx(1).epsilon(1e-6));
   }
 }
 
 TEST_CASE("ticks through zero stand at zero and decades, labels keep clear of each other") {
   const double quiet = 1e-5;
   for (const double pixels : {40.0, 90.0, 200.0, 500.0}) {
-    const double from = both_ways(-0.05, quiet), to = both_ways(0.3, quiet);
+    const double from = symlog(-0.05, quiet), to = symlog(0.3, quiet);
     const auto ticks = both_ways_ticks(from, to, quiet, pixels, "A");
     double last = -1e9;
     bool zero = false;
@@ -64,7 +64,7 @@ TEST_CASE("ticks through zero stand at zero and decades, labels keep clear of ea
       CHECK((t.at - last) / (to - from) * pixels > 12);
       last = t.at;
       zero = zero || t.label == "0\u2009A";
-      const double value = from_both_ways(t.at, quiet);
+      const double value = from_symlog(t.at, quiet);
       if (std::fabs(value) > quiet / 2) {
         const double decade = std::log10(std::fabs(value));
         CHECK(decade == Approx(std::round(decade)).margin(1e-6));

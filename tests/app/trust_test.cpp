@@ -2,6 +2,8 @@
 // What the window believes and does of what comes from a book, a device or a person's what-if: text
 // is text, files are asked about, a scenario is no plan, a field is no setting.
 
+#include "app/engine/book_view.h"
+#include "app/engine/desk_views.h"
 #include "app/engine/trusted_files.h"
 #include "app/style/notebook_table.h"
 #include "app/style/widgets.h"

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/view_state.h"
 
+#include "app/engine/trace_views.h"
+
 #include <QSignalSpy>
 #include <QTest>
 

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The real window, offscreen, with real mouse and key events.
 
+#include "app/engine/trace_views.h"
+#include "book/channel_trace.h"
+
 #include "desk_fixture.h"
 
 #include <QAbstractItemModelTester>

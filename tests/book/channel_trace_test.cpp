@@ -2,6 +2,7 @@
 #include "book/channel_trace.h"
 
 #include "book/make.h"
+#include "book/stored_trace.h"
 #include "core/envelope.h"
 #include "core/measure.h"
 
@@ -128,11 +129,12 @@ TEST_CASE("a span over the whole capture reads no sample from the chunks inside 
   long double sum = 0;
   for (const double v : values) sum += v;
   CHECK(f.charge == Approx(static_cast<double>(sum / 1000)).epsilon(1e-12));
-  for (const std::int64_t chunk : trace.fetched().sample_chunks) CHECK((chunk == 0 || chunk == 10));
-  CHECK(trace.fetched().sample_frames <= 2);
-  const auto before = trace.fetched().sample_frames;
+  for (const std::int64_t chunk : trace.stored().fetched().sample_chunks)
+    CHECK((chunk == 0 || chunk == 10));
+  CHECK(trace.stored().fetched().sample_frames <= 2);
+  const auto before = trace.stored().fetched().sample_frames;
   measure(trace, 100.0005, 600.0005);
-  CHECK(trace.fetched().sample_frames <= before + 4);
+  CHECK(trace.stored().fetched().sample_frames <= before + 4);
 }
 
 TEST_CASE("another reader sees a capture grow, and neither waits for the other") {

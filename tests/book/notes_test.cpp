@@ -80,7 +80,7 @@ TEST_CASE("hand edits lie on top of the split, survive its re-run and change the
   book.save_split(id, split_capture(book, info, test::two_levels(), "text"));  // the recipe again
   CHECK(load_split(book, info).visits[1].visit.to_s == Approx(1.1));
   Recipe other = test::two_levels();
-  other.states[1].name = "Loud";  // the ground of the edit is gone
+  other.states[1].name = "Loud";  // the anchor of the edit is gone
   book.save_split(id, split_capture(book, info, other, "other"));
   const auto conflicted = edited_split(book, info);
   REQUIRE(conflicted);

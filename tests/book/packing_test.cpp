@@ -5,6 +5,7 @@
 #include "book/make.h"
 #include "book/schema.h"
 #include "book/sqlite.h"
+#include "book/stored_trace.h"
 #include "book/verify.h"
 #include "core/envelope.h"
 #include "core/error.h"
@@ -225,7 +226,7 @@ TEST_CASE("a packed channel reads, sums and draws as the same samples in memory"
       REQUIRE(p[c].any == q[c].any);
       REQUIRE(p[c].lo == q[c].lo);
       REQUIRE(p[c].hi == q[c].hi);
-      REQUIRE_FALSE(p[c].loose);
+      REQUIRE_FALSE(p[c].approximate);
     }
   }
 }
@@ -241,17 +242,17 @@ TEST_CASE(
   const auto channel = book.capture(w.id()).channels.front();
   for (const int columns : {7, 300, 1500}) {
     const ChannelTrace fresh(book, channel);
-    const auto loose = envelope(fresh, 1.2345, 599.1, columns, [] { return false; });
-    CHECK(fresh.fetched().sample_frames == 0);
+    const auto approximate = envelope(fresh, 1.2345, 599.1, columns, [] { return false; });
+    CHECK(fresh.stored().fetched().sample_frames == 0);
     const auto exact = envelope(fresh, 1.2345, 599.1, columns);
     std::size_t wider = 0;
     for (std::size_t c = 0; c < exact.size(); ++c) {
-      REQUIRE(loose[c].lo <= exact[c].lo);
-      REQUIRE(loose[c].hi >= exact[c].hi);
-      const bool same = loose[c].lo == exact[c].lo && loose[c].hi == exact[c].hi;
-      if (!same) REQUIRE(loose[c].loose);
+      REQUIRE(approximate[c].lo <= exact[c].lo);
+      REQUIRE(approximate[c].hi >= exact[c].hi);
+      const bool same = approximate[c].lo == exact[c].lo && approximate[c].hi == exact[c].hi;
+      if (!same) REQUIRE(approximate[c].approximate);
       if (!same) ++wider;
-      REQUIRE_FALSE(exact[c].loose);
+      REQUIRE_FALSE(exact[c].approximate);
     }
     if (columns == 1500) CHECK(wider > 100);
   }

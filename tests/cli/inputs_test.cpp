@@ -27,7 +27,7 @@ using test::uri;
 
 namespace {
 
-const std::string kStrangers = std::string(KUVIO_SOURCE) + "/tests/strangers/";
+const std::string kStrangers = std::string(KUVIO_SOURCE) + "/tests/foreign_instruments/";
 
 }  // namespace
 

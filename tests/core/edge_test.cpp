@@ -2,7 +2,7 @@
 #include "core/edge.h"
 
 #include "core/ledger.h"
-#include "core/split.h"
+#include "core/state_split.h"
 
 #include "studies/edges.h"
 #include "support.h"

@@ -22,7 +22,7 @@ std::string text(const Visits& visits) {
   return out;
 }
 
-Edited apply(const std::vector<Edit>& edits) { return apply_edits(ribbon(), edits, 0.01); }
+EditResult apply(const std::vector<Edit>& edits) { return apply_edits(ribbon(), edits, 0.01); }
 
 void covers(const Visits& before, const Visits& after) {
   REQUIRE_FALSE(after.empty());
@@ -37,7 +37,7 @@ void covers(const Visits& before, const Visits& after) {
 TEST_CASE("an edge moves between its neighbours and no further") {
   CHECK(text(apply({{Edit::Kind::move, 14, 15, "", "Send", "Rest"}}).visits) ==
         "Rest* 0-10 Wake 10-11 Send 11-15 Rest* 15-20 Missing* 20-22 Rest* 22-30 ");
-  const Edited blocked = apply({{Edit::Kind::move, 11, 9, "", "Wake", "Send"}});
+  const EditResult blocked = apply({{Edit::Kind::move, 11, 9, "", "Wake", "Send"}});
   REQUIRE(blocked.conflicts.size() == 1);
   CHECK_THAT(blocked.conflicts[0].why, Catch::Contains("neighbour"));
   CHECK(text(blocked.visits) == text(ribbon()));
@@ -49,7 +49,8 @@ TEST_CASE("an edge is found again where it has wandered a little, and told when 
   CHECK(apply_edits(wandered, {{Edit::Kind::move, 14, 15, "", "Send", "Rest"}}, 0.01)
             .conflicts.empty());
   wandered[2].to_s = wandered[3].from_s = 14.2;
-  const Edited gone = apply_edits(wandered, {{Edit::Kind::move, 14, 15, "", "Send", "Rest"}}, 0.01);
+  const EditResult gone =
+      apply_edits(wandered, {{Edit::Kind::move, 14, 15, "", "Send", "Rest"}}, 0.01);
   REQUIRE(gone.conflicts.size() == 1);
   CHECK_THAT(gone.conflicts[0].why, Catch::Contains("no longer an edge from Send to Rest"));
 }
@@ -66,8 +67,8 @@ TEST_CASE("a whole state is renamed, Missing staying between") {
 }
 
 TEST_CASE("a cut stays when something else is edited beside it") {
-  const Edited cut = apply({{Edit::Kind::cut, 12, 0, "", "Send", ""},
-                            {Edit::Kind::rename, 10.5, 0, "Start", "Wake", ""}});
+  const EditResult cut = apply({{Edit::Kind::cut, 12, 0, "", "Send", ""},
+                                {Edit::Kind::rename, 10.5, 0, "Start", "Wake", ""}});
   CHECK(text(cut.visits) ==
         "Rest* 0-10 Start 10-11 Send 11-12 Send 12-14 Rest 14-20 Missing* 20-22 Rest* 22-30 ");
 }
@@ -105,7 +106,7 @@ TEST_CASE("whatever is edited, visits cover the capture without overlap") {
       e.after = now[k].state;
       edits.push_back(e);
     }
-    const Edited out = apply(edits);
+    const EditResult out = apply(edits);
     covers(ribbon(), out.visits);
     double missing = 0;
     for (const Visit& v : out.visits) missing += v.state == kMissing ? v.length_s() : 0;

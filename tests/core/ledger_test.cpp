@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/ledger.h"
 
+#include "core/compensated_sum.h"
 #include "core/cycles.h"
-#include "core/split.h"
-#include "core/sum.h"
+#include "core/state_split.h"
 
 #include "studies/made_ledger.h"
 #include "support.h"

@@ -3,7 +3,7 @@
 
 #include "core/measure.h"
 #include "core/noise.h"
-#include "core/split.h"
+#include "core/state_split.h"
 #include "core/visit_figures.h"
 
 #include "support.h"

@@ -5,7 +5,7 @@
 #include "book/book.h"
 #include "core/budget.h"
 #include "core/error.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 #include "formats/text_import.h"
 
 #include "support.h"

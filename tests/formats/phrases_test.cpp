@@ -3,7 +3,7 @@
 
 #include "core/budget.h"
 #include "core/compare.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <catch2/catch.hpp>
 

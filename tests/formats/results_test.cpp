@@ -8,7 +8,7 @@
 #include "core/measure.h"
 #include "formats/html_report.h"
 #include "formats/json_results.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "support.h"
 

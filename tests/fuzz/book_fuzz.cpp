@@ -15,7 +15,7 @@
 #include "core/envelope.h"
 #include "core/ledger.h"
 #include "core/measure.h"
-#include "core/split.h"
+#include "core/state_split.h"
 
 #include <fmt/format.h>
 #include <sqlite3.h>

@@ -6,7 +6,7 @@
 #include "core/duty.h"
 #include "core/lifetime.h"
 #include "core/quantiles.h"
-#include "core/split.h"
+#include "core/state_split.h"
 
 #include "studies/made_ledger.h"
 

@@ -2,7 +2,7 @@
 #include "studies/edges.h"
 
 #include "core/edge.h"
-#include "core/split.h"
+#include "core/state_split.h"
 #include "core/visit_figures.h"
 
 #include <algorithm>

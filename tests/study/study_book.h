@@ -5,7 +5,7 @@
 #include "book/capture_writer.h"
 #include "book/documents.h"
 #include "book/notes.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "study/pool.h"
 #include "support.h"

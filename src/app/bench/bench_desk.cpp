@@ -39,7 +39,7 @@ QVBoxLayout* card(QWidget* box, const QString& title) {
 }  // namespace
 
 BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* parent)
-    : Desk(parent), c_(context), preferences_(preferences) {
+    : Desk(parent), context_(context), preferences_(preferences) {
   setObjectName(QStringLiteral("benchDesk"));
   // On a small screen, or with messages above it, it scrolls rather than pushes the window apart.
   auto* area = new QScrollArea(this);
@@ -75,40 +75,40 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
   row->addLayout(right, 34);
   if (const auto all = shunts()) wiring_->setShunts(*all);
   makeActions();
-  connect(&c_.bench, &BenchControl::changed, this, &BenchDesk::refresh);
-  connect(&c_.bench, &BenchControl::connected, this, [this] {
-    output_address_->setText(c_.bench.outputAddress());
-    log_address_->setText(c_.bench.logAddress());
-    other_addresses_->setText(c_.bench.wiring().others.join(QStringLiteral(", ")));
+  connect(&context_.bench, &BenchControl::changed, this, &BenchDesk::refresh);
+  connect(&context_.bench, &BenchControl::connected, this, [this] {
+    output_address_->setText(context_.bench.outputAddress());
+    log_address_->setText(context_.bench.logAddress());
+    other_addresses_->setText(context_.bench.wiring().others.join(QStringLiteral(", ")));
     for (QLineEdit* line : {output_address_, log_address_, other_addresses_})
       line->setCursorPosition(0);
     shown_settings_ = false;
     console_->clear();
-    if (!c_.bench.simulated()) {
-      preferences_.output_address = c_.bench.outputAddress();
-      preferences_.log_address = c_.bench.logAddress();
-      preferences_.other_addresses = c_.bench.wiring().others.join(QStringLiteral(", "));
-      preferences_.profile = c_.bench.wiring().profile;
+    if (!context_.bench.simulated()) {
+      preferences_.output_address = context_.bench.outputAddress();
+      preferences_.log_address = context_.bench.logAddress();
+      preferences_.other_addresses = context_.bench.wiring().others.join(QStringLiteral(", "));
+      preferences_.profile = context_.bench.wiring().profile;
       emit preferencesChanged();
     }
   });
-  connect(&c_.bench, &BenchControl::line, this, [this](const QString& text, bool sent) {
+  connect(&context_.bench, &BenchControl::line, this, [this](const QString& text, bool sent) {
     console_->appendPlainText((sent ? QStringLiteral("→ ") : QString()) + text);
   });
-  connect(&c_.bench, &BenchControl::zeroed, this, [this](bool good, const QString& text) {
+  connect(&context_.bench, &BenchControl::zeroed, this, [this](bool good, const QString& text) {
     zero_text_->setText(good ? text : tr("Not zeroed."));
     for (const auto& [key, answer] : questions_) {
       if (key == QLatin1String("zeroed") && good) answer->setCurrentIndex(1);
     }
     emit messageReported(good ? tr("Zeroed: %1.").arg(text) : text + QLatin1Char('.'));
   });
-  connect(&c_.bench, &BenchControl::setupRead, this, &BenchDesk::takeSetup);
-  connect(&c_.bench, &BenchControl::setupSaved, this, [this](const QString& file) {
+  connect(&context_.bench, &BenchControl::setupRead, this, &BenchDesk::takeSetup);
+  connect(&context_.bench, &BenchControl::setupSaved, this, [this](const QString& file) {
     rememberSetup(file);
     emit messageReported(tr("Set-up saved to %1.").arg(file));
   });
-  connect(&c_.bench, &BenchControl::profileTried, this, &BenchDesk::showTried);
-  connect(&c_.session, &Session::bookOpened, this, &BenchDesk::refresh);
+  connect(&context_.bench, &BenchControl::profileTried, this, &BenchDesk::showTried);
+  connect(&context_.session, &Session::bookOpened, this, &BenchDesk::refresh);
   refresh();
 }
 
@@ -205,9 +205,9 @@ QWidget* BenchDesk::makeOutput() {
   status_->setObjectName(QStringLiteral("benchStatus"));
   column->addWidget(identity_);
   column->addWidget(status_);
-  wiring_ = new WiringView(c_.bench, box);
+  wiring_ = new WiringView(context_.bench, box);
   column->addWidget(wiring_);
-  readings_ = new ReadingsView(c_.bench, box);
+  readings_ = new ReadingsView(context_.bench, box);
   column->addWidget(readings_);
   auto* window = new QComboBox(box);
   window->setObjectName(QStringLiteral("averageOver"));
@@ -275,24 +275,24 @@ QWidget* BenchDesk::makeOutput() {
   each_line_->addWidget(reset_how_, 1);
   column->addWidget(lines_box_);
   connect(reset_, &QPushButton::clicked, this, &BenchDesk::resetDevice);
-  channels_ = new LiveChannelsView(c_.bench, box);
+  channels_ = new LiveChannelsView(context_.bench, box);
   column->addSpacing(6);
   column->addWidget(channels_);
   connect(voltage_, &QuantityEdit::quantityEdited, this,
-          [this] { c_.bench.setVoltage(*voltage_->quantity(), chosenOutput()); });
+          [this] { context_.bench.setVoltage(*voltage_->quantity(), chosenOutput()); });
   connect(limit_, &QuantityEdit::quantityEdited, this,
-          [this] { c_.bench.setCurrentLimit(*limit_->quantity(), chosenOutput()); });
+          [this] { context_.bench.setCurrentLimit(*limit_->quantity(), chosenOutput()); });
   for (QuantityEdit* edit : {voltage_, limit_})
     connect(edit, &QuantityEdit::wrong, this, &Desk::messageReported);
   connect(cut_off_, &QRadioButton::clicked, this,
-          [this] { c_.bench.setCutOff(true, chosenOutput()); });
+          [this] { context_.bench.setCutOff(true, chosenOutput()); });
   connect(hold_, &QRadioButton::clicked, this,
-          [this] { c_.bench.setCutOff(false, chosenOutput()); });
+          [this] { context_.bench.setCutOff(false, chosenOutput()); });
   connect(output_on_, &QPushButton::clicked, this, [this] {
-    if (settingsHold()) c_.bench.switchOutput(true);
+    if (settingsHold()) context_.bench.switchOutput(true);
   });
-  connect(&c_.bench, &BenchControl::settingsRefused, this, &BenchDesk::refreshSettings);
-  connect(output_off_, &QPushButton::clicked, this, [this] { c_.bench.switchOutput(false); });
+  connect(&context_.bench, &BenchControl::settingsRefused, this, &BenchDesk::refreshSettings);
+  connect(output_off_, &QPushButton::clicked, this, [this] { context_.bench.switchOutput(false); });
   return box;
 }
 
@@ -322,7 +322,8 @@ QWidget* BenchDesk::makeConditions() {
   zero->addWidget(zero_);
   zero->addWidget(zero_text_, 1);
   column->addLayout(zero);
-  connect(zero_, &QPushButton::clicked, this, [this] { c_.bench.zero(2, accuracy_->text()); });
+  connect(zero_, &QPushButton::clicked, this,
+          [this] { context_.bench.zero(2, accuracy_->text()); });
   conditions_ = field(QStringLiteral("conditions"), tr("Other conditions"),
                       QStringLiteral("board=satchel-07, temperature=23 degC"), box);
   conditions_->setText(preferences_.conditions.join(QStringLiteral(", ")));
@@ -405,13 +406,13 @@ QWidget* BenchDesk::makeRecording() {
   buttons->addWidget(mark_);
   buttons->addStretch(1);
   column->addLayout(buttons);
-  connect(begin_now_, &QPushButton::clicked, this, [this] { c_.bench.beginNow(); });
+  connect(begin_now_, &QPushButton::clicked, this, [this] { context_.bench.beginNow(); });
   connect(mark_, &QPushButton::clicked, this, &BenchDesk::markNow);
   connect(mark_note_, &QLineEdit::returnPressed, this, &BenchDesk::markNow);
   connect(endless_, &QCheckBox::toggled, length_, &QWidget::setDisabled);
   connect(record_on_, &QPushButton::clicked, this, [this] { record(true); });
   connect(record_, &QPushButton::clicked, this, [this] { record(false); });
-  connect(stop_, &QPushButton::clicked, this, [this] { c_.bench.stop(); });
+  connect(stop_, &QPushButton::clicked, this, [this] { context_.bench.stop(); });
   for (QuantityEdit* edit : {length_, rate_}) {
     connect(edit, &QuantityEdit::wrong, this, &Desk::messageReported);
     connect(edit, &QuantityEdit::quantityEdited, this, &BenchDesk::refresh);

@@ -65,10 +65,10 @@ private:
   void takeSetup(const acquire::BenchSetup& setup);
   void rememberSetup(const QString& file);
   void tryProfile();
-  void showTried(const std::vector<acquire::TryStep>& steps, const QString& trouble);
+  void showTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble);
   std::optional<acquire::Trigger> trigger(QLineEdit* field, const QString& what);
 
-  Context c_;
+  Context context_;
   Preferences& preferences_;
   QLineEdit *output_address_, *log_address_, *other_addresses_, *profile_, *shunts_;
   QPushButton *connect_, *simulate_, *try_, *zero_, *setup_;

@@ -35,7 +35,7 @@ QMenu* BenchDesk::makeSetupMenu() {
   connect(menu, &QMenu::aboutToShow, this, [this, menu] {
     menu->clear();
     for (const QString& file : preferences_.setups) {
-      menu->addAction(setup_name(file), this, [this, file] { c_.bench.readSetup(file); });
+      menu->addAction(setup_name(file), this, [this, file] { context_.bench.readSetup(file); });
     }
     if (!preferences_.setups.isEmpty()) menu->addSeparator();
     menu->addAction(tr("Open set-up…"), this, &BenchDesk::openSetup);
@@ -47,7 +47,7 @@ QMenu* BenchDesk::makeSetupMenu() {
 void BenchDesk::openSetup() {
   const QString file =
       QFileDialog::getOpenFileName(this, tr("Open bench set-up"), {}, tr("Set-ups (*.bench.toml)"));
-  if (!file.isEmpty()) c_.bench.readSetup(file);
+  if (!file.isEmpty()) context_.bench.readSetup(file);
 }
 
 void BenchDesk::saveSetup() {
@@ -58,7 +58,7 @@ void BenchDesk::saveSetup() {
                                               tr("Set-ups (*.bench.toml)"));
   if (file.isEmpty()) return;
   if (!file.endsWith(QLatin1String(".toml"))) file += QLatin1String(kEnding);
-  c_.bench.saveSetup(file, setup_name(file), *w);
+  context_.bench.saveSetup(file, setup_name(file), *w);
 }
 
 void BenchDesk::rememberSetup(const QString& file) {
@@ -70,7 +70,7 @@ void BenchDesk::rememberSetup(const QString& file) {
 
 /// Fills the fields by a set-up and connects.
 void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
-  if (c_.bench.recording()) {
+  if (context_.bench.recording()) {
     emit messageReported(tr("Stop the recording before loading another set-up."));
     return;
   }
@@ -104,8 +104,8 @@ void BenchDesk::takeSetup(const acquire::BenchSetup& setup) {
   for (const auto& [channel, range] : main.range) setup_range_ = qs(range);
   setup_->setToolTip(setup.file.empty() ? QString() : qs(setup.file));
   if (!setup.file.empty()) rememberSetup(qs(setup.file));
-  c_.bench.useSetup(setup);
-  profile_->setText(c_.bench.wiring().profile);
+  context_.bench.useSetup(setup);
+  profile_->setText(context_.bench.wiring().profile);
   emit messageReported(tr("Set-up %1: connecting. Nothing is switched on.").arg(qs(setup.name)));
 }
 
@@ -139,7 +139,7 @@ QString BenchDesk::chosenOutput() const { return which_->currentData().toString(
 
 /// The settings of the chosen output, as the instrument reports them.
 void BenchDesk::refreshSettings() {
-  const auto& all = c_.bench.state().output.set;
+  const auto& all = context_.bench.state().output.set;
   const QString chosen = chosenOutput();
   const acquire::OutputState* o = all.empty() ? nullptr : &all.front();
   QStringList names;
@@ -170,7 +170,7 @@ void BenchDesk::refreshSettings() {
 /// Automatic, and what the profile knows of the first current; a choice stays.
 void BenchDesk::refreshRanges() {
   QStringList names{tr("automatic")};
-  for (const std::string& range : c_.bench.state().output.ranges) names << qs(range);
+  for (const std::string& range : context_.bench.state().output.ranges) names << qs(range);
   QString wanted = range_->currentIndex() > 0 ? range_->currentText() : QString();
   if (names.size() > 1 && !setup_range_.isEmpty()) wanted = std::exchange(setup_range_, {});
   range_->clear();
@@ -181,7 +181,7 @@ void BenchDesk::refreshRanges() {
 
 /// A toggle for each digital line that the instrument drives; nothing where it drives none.
 void BenchDesk::refreshLines() {
-  const BenchState& s = c_.bench.state();
+  const BenchState& s = context_.bench.state();
   const bool there = s.phase == BenchState::Phase::ready || s.phase == BenchState::Phase::recording;
   const auto lines = there ? s.output.lines : decltype(s.output.lines){};
   lines_box_->setVisible(there && s.output.has_output && !s.output.set.empty());
@@ -191,9 +191,10 @@ void BenchDesk::refreshLines() {
     const auto i = static_cast<std::size_t>(line_buttons_.size());
     auto* b = button({}, QStringLiteral("line%1").arg(i + 1), lines_box_);
     connect(b, &QPushButton::clicked, this, [this, i] {
-      const auto& now = c_.bench.state().output.lines;
+      const auto& now = context_.bench.state().output.lines;
       if (i < now.size())
-        c_.bench.switchOver({acquire::Switching::What::line, now[i].first, !now[i].second, 0});
+        context_.bench.execute(
+            {acquire::SwitchCommand::What::line, now[i].first, !now[i].second, 0});
     });
     each_line_->insertWidget(static_cast<int>(i), b);
     line_buttons_.append(b);
@@ -219,14 +220,14 @@ void BenchDesk::resetDevice() {
   const QString how =
       reset_how_->text().trimmed().isEmpty() ? reset_how_->placeholderText() : reset_how_->text();
   try {
-    const acquire::Switching reset = acquire::parse_reset(how.toStdString());
-    if (!reset.of_line() && !c_.bench.state().output_on) {
+    const acquire::SwitchCommand reset = acquire::parse_reset(how.toStdString());
+    if (!reset.of_line() && !context_.bench.state().output_on) {
       emit messageReported(
           tr("The output is off, so there is nothing to reset. Kuvio never switches it on by "
              "itself."));
       return;
     }
-    c_.bench.switchOver(reset);
+    context_.bench.execute(reset);
     emit messageReported(tr("Device reset: %1.").arg(qs(acquire::to_string(reset))));
   } catch (const std::invalid_argument& e) {
     emit messageReported(QString::fromUtf8(e.what()) + QLatin1Char('.'));

@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The Bench desk at work: what it was asked for, and what it shows. bench_desk.cpp makes it.
 
+#include "acquire/input_track.h"
 #include "app/bench/bench_desk.h"
 #include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
 #include "app/bench/wiring_view.h"
 #include "app/engine/text.h"
+#include "core/accuracy.h"
 #include "core/quantity.h"
 
 #include <QMessageBox>
@@ -31,7 +33,7 @@ QString bytes(double n) {
 void BenchDesk::makeActions() {
   const DeskId desk = DeskId::bench;
   const QString menu = tr("Record");
-  Actions& a = c_.actions;
+  Actions& a = context_.actions;
   a.add(
       QStringLiteral("recordPowerOnAction"), menu, tr("Record, then power on"),
       QKeySequence(tr("Ctrl+Shift+Space")), [this] { record(true); }, desk);
@@ -39,20 +41,20 @@ void BenchDesk::makeActions() {
       QStringLiteral("recordAction"), menu, tr("Record"), QKeySequence(tr("Ctrl+Space")),
       [this] { record(false); }, desk);
   a.add(QStringLiteral("stopAction"), menu, tr("Stop recording"), QKeySequence(tr("Ctrl+.")),
-        [this] { c_.bench.stop(); });
+        [this] { context_.bench.stop(); });
   a.add(QStringLiteral("markAction"), menu, tr("Mark this moment"), QKeySequence(tr("Ctrl+J")),
         [this] { markNow(); });
   a.add(
       QStringLiteral("zeroAction"), menu, tr("Zero now"), {},
-      [this] { c_.bench.zero(2, accuracy_->text()); }, desk);
+      [this] { context_.bench.zero(2, accuracy_->text()); }, desk);
   a.add(
       QStringLiteral("tryProfileAction"), menu, tr("Try this profile"), {},
       [this] { tryProfile(); }, desk);
   a.add(QStringLiteral("switchOff"), menu, tr("Switch output off"), QKeySequence(tr("Ctrl+0")),
-        [this] { c_.bench.switchOutput(false); });
+        [this] { context_.bench.switchOutput(false); });
   a.add(
       QStringLiteral("switchOn"), menu, tr("Switch output on"), {},
-      [this] { c_.bench.switchOutput(true); }, desk);
+      [this] { context_.bench.switchOutput(true); }, desk);
   a.add(
       QStringLiteral("simulateAction"), menu, tr("Start simulated bench"), {},
       [this] { startSimulated(); }, desk);
@@ -78,7 +80,7 @@ void BenchDesk::makeActions() {
 /// A unit with several outputs has a switch for each instead of the one pair; an auxiliary output
 /// has one beside it.
 void BenchDesk::refreshOutputs() {
-  const acquire::MonitorState& output = c_.bench.state().output;
+  const acquire::OutputMonitorState& output = context_.bench.state().output;
   const auto auxiliary = [&](const std::string& name) {
     return std::any_of(output.set.begin(), output.set.end(),
                        [&](const auto& o) { return o.auxiliary && o.name == name; });
@@ -98,8 +100,8 @@ void BenchDesk::refreshOutputs() {
     auto* b = button({}, {}, this);
     connect(b, &QPushButton::clicked, this, [this, b] {
       const QString name = b->property("output").toString();
-      for (const auto& [known, on] : c_.bench.state().output.outputs) {
-        if (qs(known) == name) return c_.bench.switchOutput(!on, name);
+      for (const auto& [known, on] : context_.bench.state().output.outputs) {
+        if (qs(known) == name) return context_.bench.switchOutput(!on, name);
       }
     });
     each_output_->insertWidget(static_cast<int>(output_buttons_.size()), b);
@@ -127,17 +129,17 @@ void BenchDesk::connectAddresses() {
   for (const QString& other : other_addresses_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
     wiring.others << other.trimmed();
   wiring.profile = profile_->text();
-  c_.bench.connectTo(wiring);
+  context_.bench.connectTo(wiring);
 }
 
 void BenchDesk::markNow() {
-  if (!c_.bench.recording()) {
+  if (!context_.bench.recording()) {
     emit messageReported(tr("Marks can be set only while recording."));
     return;
   }
   ++marks_;
   const QString note = mark_note_->text().trimmed();
-  c_.bench.mark(note.isEmpty() ? tr("mark %1").arg(marks_) : note);
+  context_.bench.mark(note.isEmpty() ? tr("mark %1").arg(marks_) : note);
   mark_note_->clear();
 }
 
@@ -149,18 +151,18 @@ void BenchDesk::tryProfile() {
   }
   emit messageReported(
       tr("Trying the profile. Nothing is switched on; settings are left as they are…"));
-  c_.bench.tryProfile(output_address_->text(), profile_->text());
+  context_.bench.tryProfile(output_address_->text(), profile_->text());
 }
 
 /// Shown in the console: it stays, can be read beside the file, and copied.
-void BenchDesk::showTried(const std::vector<acquire::TryStep>& steps, const QString& trouble) {
+void BenchDesk::showTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble) {
   if (!trouble.isEmpty()) {
     emit messageReported(trouble + QLatin1Char('.'));
     return;
   }
   int wrong = 0;
   console_->clear();
-  for (const acquire::TryStep& s : steps) {
+  for (const acquire::CheckStep& s : steps) {
     const bool good = s.trouble.empty();
     wrong += good ? 0 : 1;
     console_->appendPlainText(tr("%1 %2  %3  %4")
@@ -189,7 +191,8 @@ void BenchDesk::startSimulated() {
   const QString build = simulated_build_->currentText();
   preferences_.simulated_build = build;
   emit preferencesChanged();
-  c_.bench.startSimulated(build, seed_, simulated_speed_->value(), simulated_more_->isChecked());
+  context_.bench.startSimulated(build, seed_, simulated_speed_->value(),
+                                simulated_more_->isChecked());
   build_->setText(build);
   if (build == QLatin1String("tally")) {
     logic_->clear();
@@ -202,11 +205,11 @@ void BenchDesk::startSimulated() {
 void BenchDesk::sendLine() {
   const QString text = line_->text().trimmed();
   if (text.isEmpty()) return;
-  if (c_.bench.logAddress().isEmpty()) {
+  if (context_.bench.logAddress().isEmpty()) {
     emit messageReported(tr("No device log to send to. Enter its address and connect."));
     return;
   }
-  c_.bench.send(text);
+  context_.bench.send(text);
   line_->clear();
 }
 
@@ -271,11 +274,11 @@ std::optional<RecordRequest> BenchDesk::request(bool power_on) {
   if (!by_channel) return std::nullopt;  // reported
   for (const auto& [channel, ohms] : *by_channel) {
     // One that is not wired up today is no reason to record nothing.
-    for (const acquire::LiveChannel& c : c_.bench.state().channels) {
+    for (const acquire::LiveChannel& c : context_.bench.state().channels) {
       if (c.name == channel) w.shunts[channel] = ohms;
     }
   }
-  if (const auto drift = c_.bench.state().drift)
+  if (const auto drift = context_.bench.state().drift)
     w.conditions["drift_before"] = tr("%1 % over 5 s").arg(100 * *drift, 0, 'f', 1).toStdString();
   if (range_->currentIndex() > 0) w.range = range_->currentText().toStdString();
   w.record_voltage = record_voltage_->isChecked();
@@ -301,15 +304,15 @@ bool BenchDesk::settingsHold() {
 }
 
 void BenchDesk::record(bool power_on) {
-  if (c_.bench.recording()) return;
+  if (context_.bench.recording()) return;
   if (power_on && !settingsHold()) return;
   marks_ = 0;
   const auto w = request(power_on);
   if (!w) return;
-  if (power_on && c_.bench.firstOutputOn()) {
+  if (power_on && context_.bench.firstOutputOn()) {
     askWhetherFromOff(*w);
   } else {
-    c_.bench.record(*w);
+    context_.bench.record(*w);
   }
 }
 
@@ -328,22 +331,23 @@ void BenchDesk::askWhetherFromOff(const RecordRequest& request) {
   QPushButton* as_is = ask->addButton(tr("Record as it is"), QMessageBox::NoRole);
   as_is->setObjectName(QStringLiteral("recordAsItIs"));
   ask->setDefaultButton(QMessageBox::Cancel);
-  connect(fresh, &QPushButton::clicked, this, [this, request] { c_.bench.recordFromOff(request); });
+  connect(fresh, &QPushButton::clicked, this,
+          [this, request] { context_.bench.recordFromOff(request); });
   connect(as_is, &QPushButton::clicked, this, [this, request] {
     RecordRequest running = request;
     running.power_on = false;
-    c_.bench.record(running);
+    context_.bench.record(running);
   });
   ask->open();
 }
 
 void BenchDesk::refresh() {
-  const BenchState& s = c_.bench.state();
+  const BenchState& s = context_.bench.state();
   using Phase = BenchState::Phase;
   const bool ready = s.phase == Phase::ready, recording = s.phase == Phase::recording;
   identity_->setText(s.phase == Phase::none ? tr("Nothing connected")
                      : s.output.identity.empty()
-                         ? c_.bench.outputAddress()
+                         ? context_.bench.outputAddress()
                          : qs(s.output.identity)
                                .section(QLatin1Char(','), 0, 1)
                                .replace(QLatin1Char(','), QLatin1Char(' ')));
@@ -356,8 +360,9 @@ void BenchDesk::refresh() {
       status = tr("Connecting…");
       break;
     case Phase::ready:
-      status = c_.bench.waitingForOff() ? tr("Off for 2 s; then it is recorded and switched on.")
-               : s.output.found_on && s.output_on
+      status = context_.bench.waitingForOff()
+                   ? tr("Off for 2 s; then it is recorded and switched on.")
+               : s.output.on_at_connect && s.output_on
                    ? tr("The output was already on at connection, and still is.")
                : s.output_on ? tr("The output is on.")
                              : tr("Ready. The output is off.");
@@ -383,14 +388,14 @@ void BenchDesk::refresh() {
   if (ready && !shown_settings_ && !s.output.identity.empty()) {
     shown_settings_ = true;
     refreshSettings();
-    if (accuracy_->text().isEmpty()) accuracy_->setText(c_.bench.knownAccuracy());
+    if (accuracy_->text().isEmpty()) accuracy_->setText(context_.bench.knownAccuracy());
   }
   for (QWidget* w : std::initializer_list<QWidget*>{voltage_, limit_, hold_, cut_off_})
     w->setEnabled(ready);
   output_on_->setEnabled((ready || recording) && !s.output_on);
   output_off_->setEnabled((ready || recording) && s.output_on);
-  const bool book = !c_.session.path().isEmpty();
-  const bool idle = ready && book && !c_.bench.waitingForOff();
+  const bool book = !context_.session.path().isEmpty();
+  const bool idle = ready && book && !context_.bench.waitingForOff();
   record_on_->setEnabled(idle && s.output.has_output);
   record_->setEnabled(idle);
   record_on_->setVisible(!recording);
@@ -421,7 +426,7 @@ void BenchDesk::refresh() {
   where_->setText(book
                       ? tr("Current%1 and the device log are written to %2 at least once a second.")
                             .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
-                                 file_name(c_.session.path()))
+                                 file_name(context_.session.path()))
                       : tr("No book is open. Create one with Menu > Book > New book… (Ctrl+N)."));
   where_->setVisible(!recording);
   room_->setVisible(!recording);  // the strip shows it
@@ -440,19 +445,20 @@ void BenchDesk::refresh() {
 }
 
 std::vector<FootPart> BenchDesk::foot() const {
-  const BenchState& s = c_.bench.state();
+  const BenchState& s = context_.bench.state();
   if (s.phase == BenchState::Phase::recording) {
-    return {{tr("Recording %1 into %2").arg(qs(s.name), file_name(c_.session.path())), {}}};
+    return {{tr("Recording %1 into %2").arg(qs(s.name), file_name(context_.session.path())), {}}};
   }
-  return {{s.phase == BenchState::Phase::none
-               ? tr("Nothing connected")
-               : tr("Output %1%2")
-                     .arg(c_.bench.outputAddress(),
-                          c_.bench.logAddress().isEmpty()
-                              ? tr(", no device log")
-                              : tr(", device log %1")
-                                    .arg(c_.bench.logAddress().section(QLatin1Char('?'), 0, 0))),
-           {}}};
+  return {
+      {s.phase == BenchState::Phase::none
+           ? tr("Nothing connected")
+           : tr("Output %1%2")
+                 .arg(context_.bench.outputAddress(),
+                      context_.bench.logAddress().isEmpty()
+                          ? tr(", no device log")
+                          : tr(", device log %1")
+                                .arg(context_.bench.logAddress().section(QLatin1Char('?'), 0, 0))),
+       {}}};
 }
 
 }  // namespace kuvio::app

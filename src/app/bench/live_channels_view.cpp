@@ -3,7 +3,7 @@
 
 #include "app/engine/text.h"
 #include "app/style/theme.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QPainter>
 

@@ -2,13 +2,16 @@
 #include "app/budget/budget_desk.h"
 
 #include "app/budget/limit_dialog.h"
+#include "app/engine/book_view.h"
+#include "app/engine/desk_views.h"
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
 #include "formats/phrases.h"
-#include "formats/plan_edits.h"
-#include "formats/plan_files.h"
+#include "formats/project_edits.h"
+#include "formats/project_files.h"
 #include "formats/toml_edit.h"
 
 #include <QFileDialog>
@@ -19,7 +22,7 @@
 
 namespace kuvio::app {
 
-BudgetDesk::BudgetDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
+BudgetDesk::BudgetDesk(const Context& context, QWidget* parent) : Desk(parent), context_(context) {
   setObjectName(QStringLiteral("budgetDesk"));
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 0);
@@ -29,7 +32,7 @@ BudgetDesk::BudgetDesk(const Context& context, QWidget* parent) : Desk(parent), 
   stack_->addWidget(empty_);
   stack_->addWidget(makePage());
   makeActions();
-  connect(&c_.session, &Session::budgetReady, this, &BudgetDesk::take);
+  connect(&context_.session, &Session::budgetReady, this, &BudgetDesk::take);
   take(nullptr);
 }
 
@@ -68,16 +71,16 @@ QWidget* BudgetDesk::makePage() {
   banner->addWidget(mine);
   connect(reload, &QPushButton::clicked, this, [this] {
     if (!view_ || !view_->on_disk) return;
-    book::Document next = c_.documents.get(DocumentKind::budget);
+    book::Document next = context_.documents.get(DocumentKind::budget);
     next.text = next.saved = *view_->on_disk;
-    c_.session.put(tr("budget reloaded"), {book::document_note(DocumentKind::budget, next)});
+    context_.session.put(tr("budget reloaded"), {book::document_note(DocumentKind::budget, next)});
   });
   connect(mine, &QPushButton::clicked, this, [this] {
     if (!view_ || !view_->on_disk) return;
-    book::Document next = c_.documents.get(DocumentKind::budget);
+    book::Document next = context_.documents.get(DocumentKind::budget);
     next.saved = *view_->on_disk;  // seen, and not wanted
-    c_.session.put(tr("kept my version of the budget"),
-                   {book::document_note(DocumentKind::budget, next)});
+    context_.session.put(tr("kept my version of the budget"),
+                         {book::document_note(DocumentKind::budget, next)});
   });
   column->addWidget(disk_banner_);
   auto* row = new QHBoxLayout;
@@ -92,8 +95,8 @@ QWidget* BudgetDesk::makePage() {
   source_->hide();
   row->addWidget(source_, 2);
   connect(source_, &SourceEditor::applied, this,
-          [this](const QString& text) { keep(text.toStdString(), tr("budget's text")); });
-  connect(&c_.documents, &Documents::refused, this,
+          [this](const QString& text) { commit(text.toStdString(), tr("budget's text")); });
+  connect(&context_.documents, &Documents::refused, this,
           [this](DocumentKind kind, const QString& trouble) {
             if (kind != DocumentKind::budget) return;
             source_->setTrouble(trouble);
@@ -112,13 +115,13 @@ void BudgetDesk::makeActions() {
   const QString menu = tr("Budget");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   add("limitsFromCapture", tr("Create limits from this capture"), {}, [this] { fromCapture(); });
   add("openBudget", tr("Open budget…"), QKeySequence(tr("Ctrl+Shift+B")), [this] {
     const QString path = QFileDialog::getOpenFileName(this, tr("Open budget"), {},
                                                       Documents::filter(DocumentKind::budget));
-    if (!path.isEmpty()) c_.documents.open(DocumentKind::budget, path);
+    if (!path.isEmpty()) context_.documents.open(DocumentKind::budget, path);
   });
   add("saveBudget", tr("Save budget as…"), {}, [this] { saveAs(); });
   add("addLimitAction", tr("Add limit…"), Qt::Key_Insert, [this] { addLimit(); });
@@ -128,7 +131,7 @@ void BudgetDesk::makeActions() {
       [this] { show_text_->toggle(); });
 }
 
-void BudgetDesk::enter() { c_.session.requestBudget(); }
+void BudgetDesk::enter() { context_.session.requestBudget(); }
 
 void BudgetDesk::applyTheme() { table_->viewport()->update(); }
 
@@ -137,12 +140,13 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
   const bool any = view && !view->text.empty();
   stack_->setCurrentIndex(any ? 1 : 0);
   if (!any) {
-    const bool captures = c_.session.book() && !c_.session.book()->rows.empty();
+    const bool captures = context_.session.book() && !context_.session.book()->rows.empty();
     std::vector<EmptyState::Offer> offers;
     if (captures)
       offers.emplace_back(tr("Create limits from this capture"), [this] { fromCapture(); });
-    offers.emplace_back(tr("Open budget…"),
-                        [this] { c_.actions.run(c_.actions.find(QStringLiteral("openBudget"))); });
+    offers.emplace_back(tr("Open budget…"), [this] {
+      context_.actions.run(context_.actions.find(QStringLiteral("openBudget")));
+    });
     if (!captures)
       offers.emplace_back(tr("Go to Bench"), [this] { emit deskRequested(DeskId::bench); });
     empty_->say(tr("No budget yet"),
@@ -180,12 +184,13 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
     emit messageReported(tr("The budget cannot be used: %1").arg(qs(view->error)));
   }
   disk_banner_->setVisible(view->on_disk.has_value());
-  disk_->setText(tr("%1 changed on disk.").arg(qs(c_.documents.get(DocumentKind::budget).name)));
+  disk_->setText(
+      tr("%1 changed on disk.").arg(qs(context_.documents.get(DocumentKind::budget).name)));
   emit footChanged();
 }
 
-void BudgetDesk::keep(const std::string& text, const QString& why) {
-  if (c_.documents.put(DocumentKind::budget, text, why)) source_->setTrouble({});
+void BudgetDesk::commit(const std::string& text, const QString& why) {
+  if (context_.documents.put(DocumentKind::budget, text, why)) source_->setTrouble({});
 }
 
 void BudgetDesk::showForm(const Limit& limit, bool existing) {
@@ -194,13 +199,13 @@ void BudgetDesk::showForm(const Limit& limit, bool existing) {
   if (view_) {
     for (const std::string& s : view_->states) known.insert(s);
   }
-  if (c_.view.capture()) {
-    for (const auto& [state, fill] : c_.view.capture()->fills) {
+  if (context_.view.capture()) {
+    for (const auto& [state, fill] : context_.view.capture()->fills) {
       if (!is_built_in_state(state)) known.insert(state);
     }
   }
   for (const std::string& s : known) states << qs(s);
-  const BookView& book = *c_.session.book();
+  const BookView& book = *context_.session.book();
   const bool field = book.document(DocumentKind::duty) && book.document(DocumentKind::battery);
   auto* dialog = new LimitDialog(states, field || limit.scope == Scope::field, this);
   dialog->setLimit(limit, existing);
@@ -210,7 +215,7 @@ void BudgetDesk::showForm(const Limit& limit, bool existing) {
 }
 
 void BudgetDesk::addLimit() {
-  if (!c_.session.book()) return;
+  if (!context_.session.book()) return;
   Limit limit;
   limit.scope = Scope::state;
   if (view_ && !view_->states.empty()) limit.state = view_->states.front();
@@ -233,22 +238,22 @@ void BudgetDesk::removeLimit() {
     return;
   }
   if (model_->rowCount() == 1) {
-    c_.session.put(tr("budget removed"), {book::no_document(DocumentKind::budget)});
+    context_.session.put(tr("budget removed"), {book::no_document(DocumentKind::budget)});
     return;
   }
-  const book::Document own = c_.documents.get(DocumentKind::budget);
+  const book::Document own = context_.documents.get(DocumentKind::budget);
   const std::string text = formats::remove_limit(own.text, own.name, *view_->budget, *limit);
-  keep(text, tr("limit on %1 removed").arg(qs(limit->name())));
+  commit(text, tr("limit on %1 removed").arg(qs(limit->name())));
 }
 
 void BudgetDesk::putLimit(const Limit& limit, bool existing) {
-  const book::Document own = c_.documents.get(DocumentKind::budget);
+  const book::Document own = context_.documents.get(DocumentKind::budget);
   std::string text = own.text;
   if (existing) {
-    keep(formats::set_limit(text, own.name, limit), tr("limit on %1").arg(qs(limit.name())));
+    commit(formats::set_limit(text, own.name, limit), tr("limit on %1").arg(qs(limit.name())));
     return;
   }
-  const BookView& book = *c_.session.book();
+  const BookView& book = *context_.session.book();
   const auto name = [&](DocumentKind kind) {
     const auto* d = book.document(kind);
     return d ? d->name : std::string();
@@ -265,11 +270,11 @@ void BudgetDesk::putLimit(const Limit& limit, bool existing) {
   }
   text = formats::toml_append(
       text, formats::limit_block(limit, name(DocumentKind::duty), name(DocumentKind::battery)));
-  keep(text, tr("limit on %1").arg(qs(limit.name())));
+  commit(text, tr("limit on %1").arg(qs(limit.name())));
 }
 
 void BudgetDesk::limitFrom(const SpanFigures& span, const QString& state) {
-  if (!c_.session.book()) return;
+  if (!context_.session.book()) return;
   Limit limit;
   const bool built_in = state.isEmpty() || is_built_in_state(state.toStdString());
   limit.scope = built_in ? Scope::whole : Scope::state;
@@ -281,29 +286,29 @@ void BudgetDesk::limitFrom(const SpanFigures& span, const QString& state) {
 }
 
 void BudgetDesk::fromCapture() {
-  const auto& capture = c_.view.capture();
+  const auto& capture = context_.view.capture();
   if (!capture || capture->visits.empty()) {
     emit messageReported(tr("Split a capture into states first: its figures become the limits."));
     emit deskRequested(DeskId::trace);
     return;
   }
-  limits_from_capture(c_.session, capture->info.id);
+  limits_from_capture(context_.session, capture->info.id);
 }
 
 void BudgetDesk::saveAs() {
-  const book::Document own = c_.documents.get(DocumentKind::budget);
+  const book::Document own = context_.documents.get(DocumentKind::budget);
   if (own.text.empty()) return;
   const QString path = QFileDialog::getSaveFileName(
       this, tr("Save budget"), file_name(qs(own.name)), Documents::filter(DocumentKind::budget));
-  if (!path.isEmpty()) c_.documents.saveAs(DocumentKind::budget, own, path);
+  if (!path.isEmpty()) context_.documents.saveAs(DocumentKind::budget, own, path);
 }
 
 std::vector<FootPart> BudgetDesk::foot() const {
   if (!view_ || view_->text.empty()) return {};
   std::vector<FootPart> out{
       {view_->not_looked_at ? tr("%1, as in the book; the file is not below it and was not read")
-                                  .arg(qs(c_.documents.get(DocumentKind::budget).path))
-                            : c_.documents.whereabouts(DocumentKind::budget),
+                                  .arg(qs(context_.documents.get(DocumentKind::budget).path))
+                            : context_.documents.whereabouts(DocumentKind::budget),
        {}}};
   for (std::size_t i = 0; i < view_->results.size() && i < view_->builds.size(); ++i) {
     out.push_back({QStringLiteral("%1 %2").arg(qs(view_->builds[i]),

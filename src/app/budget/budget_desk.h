@@ -3,8 +3,10 @@
 
 #include "app/budget/limits_model.h"
 #include "app/desk/desk.h"
+#include "app/engine/views_fwd.h"
 #include "app/style/source_editor.h"
 #include "app/style/widgets.h"
+#include "core/budget.h"
 
 #include <QStackedWidget>
 
@@ -26,7 +28,7 @@ private:
   QWidget* makePage();
   void makeActions();
   void take(const BudgetViewPtr& view);
-  void keep(const std::string& text, const QString& why);
+  void commit(const std::string& text, const QString& why);
   void editLimit();
   void addLimit();
   void removeLimit();
@@ -35,7 +37,7 @@ private:
   void saveAs();
   void fromCapture();
 
-  Context c_;
+  Context context_;
   QStackedWidget* stack_;
   EmptyState* empty_;
   QLabel *title_, *disk_, *left_out_;

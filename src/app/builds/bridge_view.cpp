@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/builds/bridge_view.h"
 
+#include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>

@@ -2,6 +2,8 @@
 #include "app/builds/builds_desk.h"
 
 #include "app/builds/sentence.h"
+#include "app/engine/book_view.h"
+#include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
 
@@ -15,7 +17,7 @@ namespace {
 constexpr std::size_t kOffers = 5;  // of other builds, where two cannot be compared
 }  // namespace
 
-BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
+BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), context_(context) {
   setObjectName(QStringLiteral("buildsDesk"));
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 0);
@@ -82,20 +84,20 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   table_->setMinimumHeight(140);
   column->addWidget(table_, 4);
 
-  connect(&c_.session, &Session::bookOpened, this, &BuildsDesk::takeBook);
-  connect(&c_.session, &Session::buildsReady, this, &BuildsDesk::take);
-  connect(&c_.session, &Session::typicalReady, this, [this](const TypicalViewPtr& view) {
-    if (!c_.session.book() || qs(view->state) != picked_) return;
-    typical_->setView(view, c_.session.book()->ink_of(view->reference),
-                      c_.session.book()->ink_of(view->candidate));
+  connect(&context_.session, &Session::bookOpened, this, &BuildsDesk::takeBook);
+  connect(&context_.session, &Session::buildsReady, this, &BuildsDesk::take);
+  connect(&context_.session, &Session::typicalReady, this, [this](const TypicalViewPtr& view) {
+    if (!context_.session.book() || qs(view->state) != picked_) return;
+    typical_->setView(view, context_.session.book()->ink_of(view->reference),
+                      context_.session.book()->ink_of(view->candidate));
     typical_caption_->setText(tr("TYPICAL VISIT · ") + typical_->caption());
   });
   connect(candidate_, &QComboBox::currentTextChanged, this, [this] {
     if (!taking_) ask();
   });
   connect(reference_, &QComboBox::activated, this, [this] {
-    c_.session.put(tr("reference is %1").arg(reference_->currentText()),
-                   {{0, "reference", reference_->currentText().toStdString()}});
+    context_.session.put(tr("reference is %1").arg(reference_->currentText()),
+                         {{0, "reference", reference_->currentText().toStdString()}});
   });
   connect(bridge_, &BridgeView::picked, this, &BuildsDesk::pick);
   connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
@@ -138,9 +140,9 @@ void BuildsDesk::acceptUnlike() {
     return;
   }
   if (!view_->accepted.empty()) {
-    c_.session.put(tr("comparison despite differences withdrawn"), {{0, key, std::nullopt}});
+    context_.session.put(tr("comparison despite differences withdrawn"), {{0, key, std::nullopt}});
   } else {
-    c_.session.put(tr("compared despite differences"), {{0, key, reason}});
+    context_.session.put(tr("compared despite differences"), {{0, key, reason}});
   }
 }
 
@@ -150,7 +152,7 @@ void BuildsDesk::enter() {
 }
 
 void BuildsDesk::takeBook() {
-  const BookViewPtr& book = c_.session.book();
+  const BookViewPtr& book = context_.session.book();
   if (!book || book->builds.size() < 2) {
     stack_->setCurrentIndex(0);
     empty_->say(book && !book->builds.empty() ? tr("One build so far") : tr("No build yet"),
@@ -175,9 +177,9 @@ void BuildsDesk::takeBook() {
 }
 
 void BuildsDesk::ask() {
-  if (!c_.session.book() || candidate_->currentText().isEmpty()) return;
-  c_.session.requestBuilds({reference_->currentText().toStdString(),
-                            candidate_->currentText().toStdString(), std::nullopt});
+  if (!context_.session.book() || candidate_->currentText().isEmpty()) return;
+  context_.session.requestBuilds({reference_->currentText().toStdString(),
+                                  candidate_->currentText().toStdString(), std::nullopt});
 }
 
 void BuildsDesk::take(const BuildsViewPtr& view) {
@@ -207,7 +209,7 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   const Sentence words = sentence_of(*view);
   first_->setText(words.first);
   second_->setText(words.second);
-  const BookView& book = *c_.session.book();
+  const BookView& book = *context_.session.book();
   bridge_->setView(view, book.ink_of(view->reference), book.ink_of(view->candidate));
   model_->setView(view);
   banner_->setVisible(!view->comparison.alike());
@@ -255,7 +257,8 @@ void BuildsDesk::pick(const QString& state) {
   const int row = model_->rowOf(state.toStdString());
   if (row >= 0 && table_->currentIndex().row() != row)
     table_->setCurrentIndex(model_->index(row, 0));
-  if (view_) c_.session.requestTypical({view_->reference, view_->candidate, state.toStdString()});
+  if (view_)
+    context_.session.requestTypical({view_->reference, view_->candidate, state.toStdString()});
 }
 
 void BuildsDesk::applyTheme() {
@@ -268,10 +271,11 @@ void BuildsDesk::setUnit(ChargeUnit unit) { model_->setUnit(unit); }
 
 std::vector<FootPart> BuildsDesk::foot() const {
   if (!view_ || !view_->trouble.empty()) return {};
-  const bool duty = c_.session.book() && c_.session.book()->document(DocumentKind::duty);
+  const bool duty =
+      context_.session.book() && context_.session.book()->document(DocumentKind::duty);
   return {{tr("Reference %1 · candidate %2").arg(qs(view_->reference), qs(view_->candidate)), {}},
           {view_->field ? tr("means in the field, by %1")
-                              .arg(qs(c_.session.book()->document(DocumentKind::duty)->name))
+                              .arg(qs(context_.session.book()->document(DocumentKind::duty)->name))
            : duty ? tr("as captured: the duty plan needs states that were not captured")
                   : tr("as captured: there is no duty plan (Lifetime desk)"),
            {}}};

@@ -5,6 +5,7 @@
 #include "app/builds/difference_model.h"
 #include "app/builds/typical_plot.h"
 #include "app/desk/desk.h"
+#include "app/engine/views_fwd.h"
 #include "app/style/widgets.h"
 
 #include <QComboBox>
@@ -32,7 +33,7 @@ private:
   void pick(const QString& state);
   void acceptUnlike();
 
-  Context c_;
+  Context context_;
   QStackedWidget* stack_;
   EmptyState* empty_;
   QComboBox *reference_, *candidate_;

@@ -2,9 +2,10 @@
 #include "app/builds/difference_model.h"
 
 #include "app/builds/sentence.h"
+#include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/phrases.h"
 
 #include <cmath>

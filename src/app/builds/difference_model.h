@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/views.h"
+#include "app/engine/views_fwd.h"
 #include "app/style/notebook_table.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QAbstractTableModel>
 

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/builds/sentence.h"
 
+#include "app/engine/desk_views.h"
 #include "app/engine/text.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/phrases.h"
 
 #include <algorithm>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/views.h"
+#include "app/engine/desk_views.h"
 
 #include <QString>
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/builds/typical_plot.h"
 
+#include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"

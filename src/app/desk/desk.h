@@ -4,7 +4,7 @@
 #include "app/desk/actions.h"
 #include "app/engine/documents.h"
 #include "app/engine/view_state.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QWidget>
 

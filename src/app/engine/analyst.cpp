@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/analyst.h"
 
+#include "app/engine/desk_views.h"
+#include "app/engine/fills.h"
 #include "app/engine/reader.h"
+#include "app/engine/trace_views.h"
 #include "app/engine/trusted_files.h"
 #include "core/error.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 #include "formats/toml_file.h"
 
 #include "study/budget_check.h"
@@ -42,7 +45,7 @@ std::string unlike_key(const std::string& a, const std::string& b) {
 Analyst::Analyst(const QString& path)
     : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)) {}
 
-BuildsViewPtr Analyst::builds(const BuildsRequest& request, const std::stop_token& stop) {
+BuildsViewPtr Analyst::builds(const BuildsRequest& request, const GoingOn& going_on) {
   auto out = std::make_shared<BuildsView>();
   out->reference = request.reference;
   out->candidate = request.candidate;
@@ -50,7 +53,7 @@ BuildsViewPtr Analyst::builds(const BuildsRequest& request, const std::stop_toke
     pools_.refresh();
     const study::Pool& reference = pools_.build(request.reference);
     const study::Pool& candidate = pools_.build(request.candidate);
-    if (stop.stop_requested()) return out;
+    if (!going_on()) return out;
     out->fills = fills_of(reference.captures.front());
     CompareSettings settings;
     settings.equal_within = request.equal_within;
@@ -64,7 +67,7 @@ BuildsViewPtr Analyst::builds(const BuildsRequest& request, const std::stop_toke
   return out;
 }
 
-TypicalViewPtr Analyst::typical(const TypicalRequest& request, const std::stop_token& stop) {
+TypicalViewPtr Analyst::typical(const TypicalRequest& request, const GoingOn& going_on) {
   auto out = std::make_shared<TypicalView>();
   out->state = request.state;
   out->reference = request.reference;
@@ -83,7 +86,7 @@ TypicalViewPtr Analyst::typical(const TypicalRequest& request, const std::stop_t
         std::max(reference.front().basis().sample_s, candidate.front().basis().sample_s);
     const double step = typical_step(both, request.state, sample, kTypicalSteps);
     if (!(step > 0)) return out;
-    const auto give_up = [&] { return stop.stop_requested(); };
+    const auto give_up = [&] { return !going_on(); };
     out->reference_visit = typical_visit(a, request.state, step, 200, give_up);
     out->candidate_visit = typical_visit(b, request.state, step, 200, give_up);
   } catch (const Error&) {  // known from the comparison
@@ -110,7 +113,7 @@ std::string Analyst::find_file(DocumentKind kind, const std::string& name,
   return formats::read_text_file(file);
 }
 
-BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
+BudgetViewPtr Analyst::budget(const GoingOn& going_on) {
   auto out = std::make_shared<BudgetView>();
   out->builds = book_.builds();
   const auto document = book::document(book_, DocumentKind::budget);
@@ -142,7 +145,7 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
     return out;
   }
   for (const std::string& build : out->builds) {
-    if (stop.stop_requested()) return out;
+    if (!going_on()) return out;
     try {
       out->results.push_back(study::check_build(book_, *out->budget, *recipe, build));
       out->troubles.emplace_back();
@@ -154,7 +157,7 @@ BudgetViewPtr Analyst::budget(const std::stop_token& stop) {
   return out;
 }
 
-LifeViewPtr Analyst::life(const LifeRequest& request, const std::stop_token& stop) {
+LifeViewPtr Analyst::life(const LifeRequest& request, const GoingOn& going_on) {
   auto out = std::make_shared<LifeView>();
   out->wanted_s = request.question.wanted_s;
   out->activity = request.question.activity;
@@ -164,8 +167,8 @@ LifeViewPtr Analyst::life(const LifeRequest& request, const std::stop_token& sto
     const study::Pool one = study::pool(book_, info.name, {info});
     out->old_edges = one.old_edges;
     out->fills = fills_of(one.captures.front());
-    static_cast<study::CaptureLife&>(*out) = study::life_of_capture(
-        book_, one.ledger(), request.question, [&] { return !stop.stop_requested(); });
+    static_cast<study::CaptureLife&>(*out) =
+        study::life_of_capture(book_, one.ledger(), request.question, going_on);
   } catch (const Error& e) {
     out->trouble = e.where() + ": " + e.why();
   }
@@ -185,7 +188,7 @@ const book::ChannelTrace& Analyst::current(std::int64_t capture) {
   return *trace;
 }
 
-SpreadViewPtr Analyst::spread(const SpreadRequest& request, const std::function<bool()>& going_on) {
+SpreadViewPtr Analyst::spread(const SpreadRequest& request, const GoingOn& going_on) {
   const book::ChannelTrace& trace = current(request.capture);
   const SpreadViewPtr view = spread_of(trace, request, std::int64_t{1} << 60, going_on);
   if (!view || !view->final) return nullptr;
@@ -194,10 +197,10 @@ SpreadViewPtr Analyst::spread(const SpreadRequest& request, const std::function<
   return out;
 }
 
-LineUp Analyst::lineUp(std::int64_t reference, std::int64_t other, const std::stop_token& stop) {
+LineUp Analyst::lineUp(std::int64_t reference, std::int64_t other, const GoingOn& going_on) {
   const book::ChannelTrace& a = current(reference);
   const book::ChannelTrace& b = current(other);
-  return line_up(a, b, 0.3, [&] { return !stop.stop_requested(); });
+  return line_up(a, b, 0.3, going_on);
 }
 
 }  // namespace kuvio::app

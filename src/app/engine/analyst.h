@@ -1,50 +1,44 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/views.h"
+#include "app/engine/desk_views.h"
+#include "app/engine/trace_views.h"
 #include "book/analysis.h"
+#include "book/channel_trace.h"
 #include "core/line_up.h"
 
 #include "study/life.h"
 
+#include <QString>
+
 #include <functional>
 #include <map>
 #include <memory>
-#include <stop_token>
 #include <string>
 #include <vector>
 
 namespace kuvio::app {
-
-struct BuildsRequest {
-  std::string reference, candidate;
-  std::optional<double> equal_within;
-};
-struct TypicalRequest {
-  std::string reference, candidate, state;
-};
-struct LifeRequest {
-  std::int64_t capture = 0;
-  study::LifeQuestion question;
-};
 
 /// Works out what the Builds, Budget and Lifetime desks show. Lives in one thread, that of its
 /// connection. What cannot be worked out is shown in the view (`trouble`), not thrown; only a book
 /// that cannot be read throws Error.
 class Analyst {
 public:
+  /// False: the answer is no longer wanted.
+  using GoingOn = std::function<bool()>;
+
   explicit Analyst(const QString& path);
   Analyst(const Analyst&) = delete;
   Analyst& operator=(const Analyst&) = delete;
 
-  BuildsViewPtr builds(const BuildsRequest& request, const std::stop_token& stop);
-  TypicalViewPtr typical(const TypicalRequest& request, const std::stop_token& stop);
-  BudgetViewPtr budget(const std::stop_token& stop);
-  LifeViewPtr life(const LifeRequest& request, const std::stop_token& stop);
+  BuildsViewPtr builds(const BuildsRequest& request, const GoingOn& going_on);
+  TypicalViewPtr typical(const TypicalRequest& request, const GoingOn& going_on);
+  BudgetViewPtr budget(const GoingOn& going_on);
+  LifeViewPtr life(const LifeRequest& request, const GoingOn& going_on);
   /// Every sample of a span, and its ripple. Null when it was given up or there is nothing.
-  SpreadViewPtr spread(const SpreadRequest& request, const std::function<bool()>& going_on);
+  SpreadViewPtr spread(const SpreadRequest& request, const GoingOn& going_on);
   /// Where `other` lies beside `reference`, on its time, by their main currents.
-  LineUp lineUp(std::int64_t reference, std::int64_t other, const std::stop_token& stop);
+  LineUp lineUp(std::int64_t reference, std::int64_t other, const GoingOn& going_on);
 
   const book::Book& book() const { return book_; }
 

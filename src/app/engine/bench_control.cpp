@@ -5,7 +5,7 @@
 #include "app/engine/text.h"
 #include "book/disk.h"
 #include "book/text.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/quantity.h"
 
 #include <QCoreApplication>
@@ -25,27 +25,27 @@ constexpr int kLookMs = 100;
 
 BenchControl::BenchControl(QObject* parent)
     : QObject(parent),
-      courier_(this),
+      main_thread_(this),
       recorder_(std::make_unique<Strand>(reporting())),
       helper_(std::make_unique<Strand>(reporting())) {
   look_.setInterval(kLookMs);
-  connect(&look_, &QTimer::timeout, this, &BenchControl::look);
+  connect(&look_, &QTimer::timeout, this, &BenchControl::poll);
   off_.setInterval(kLookMs);
   connect(&off_, &QTimer::timeout, this, &BenchControl::waitForOff);
 }
 
 /// What a job of a strand throws comes to people's eyes like any other trouble.
 Strand::Failed BenchControl::reporting() {
-  return [this, courier = courier_](const std::string& why) {
-    courier.deliver([this, why] { emit failed(qs(why)); });
+  return [this, main_thread = main_thread_](const std::string& why) {
+    main_thread.deliver([this, why] { emit failed(qs(why)); });
   };
 }
 
 BenchControl::~BenchControl() {
-  courier_.retire();
+  main_thread_.detach();
   if (stop_) stop_->request_stop();
   // A monitor may have to wait for a link that has stalled: not here.
-  letGo();
+  releaseLinks();
   recorder_.reset();
   helper_.reset();
   if (simulated()) {
@@ -106,7 +106,7 @@ void BenchControl::connectTo(const Wiring& wanted) {
 }
 
 /// Lets go of everything that is watched; it ends in the helper's thread.
-void BenchControl::letGo() {
+void BenchControl::releaseLinks() {
   helper_->post([monitor = std::exchange(monitor_, nullptr),
                  watches = std::exchange(watches_, {})](const std::stop_token&) mutable {
     monitor.reset();
@@ -117,14 +117,14 @@ void BenchControl::letGo() {
 /// Opens a monitor on the output and a watch on every other input.
 void BenchControl::watch() {
   if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) return;
-  letGo();
+  releaseLinks();
   std::optional<acquire::Endpoint> log;
   if (!wiring_.log.isEmpty()) log = acquire::parse_endpoint(wiring_.log.toStdString());
   acquire::InputSettings settings;
   settings.profiles = profiles_;
   settings.rate_hz = 100;
   if (!wiring_.output.isEmpty()) {
-    monitor_ = std::make_shared<acquire::Monitor>(
+    monitor_ = std::make_shared<acquire::OutputMonitor>(
         acquire::parse_endpoint(wiring_.output.toStdString()), log, profiles_);
   }
   for (const QString& other : wiring_.others) {
@@ -132,21 +132,21 @@ void BenchControl::watch() {
     for (const acquire::Endpoint& known : learned_) {
       if (known.text == endpoint.text) endpoint = known;  // a header may not come twice
     }
-    watches_.push_back(std::make_shared<acquire::InputWatch>(endpoint, settings));
+    watches_.push_back(std::make_shared<acquire::InputMonitor>(endpoint, settings));
   }
   state_.phase = BenchState::Phase::connecting;
   state_.trouble.clear();
   drift_ = SteadyWatch(BenchState::kDriftOver, BenchState::kSettled, 0);
   drift_seen_s_ = 0;
   look_.start();
-  askDisk();
+  queryDiskSpace();
   emit changed();
 }
 
 void BenchControl::disconnectAll() {
   if (recording()) return;
   look_.stop();
-  letGo();
+  releaseLinks();
   wiring_ = {};
   state_ = {};
   emit changed();
@@ -202,7 +202,7 @@ QString BenchControl::knownAccuracy() const {
              : QString();
 }
 
-void BenchControl::look() {
+void BenchControl::poll() {
   if (recording() || (!monitor_ && watches_.empty())) return;
   const BenchState::Phase was = state_.phase;
   state_.others.clear();
@@ -219,10 +219,10 @@ void BenchControl::look() {
     state_.output.has_output = false;
     state_.output.readings = first.readings;
   }
-  const acquire::MonitorState& m = state_.output;
-  state_.phase = m.phase == acquire::MonitorState::Phase::ready  ? BenchState::Phase::ready
-                 : m.phase == acquire::MonitorState::Phase::lost ? BenchState::Phase::lost
-                                                                 : BenchState::Phase::connecting;
+  const acquire::OutputMonitorState& m = state_.output;
+  state_.phase = m.phase == acquire::LinkPhase::ready  ? BenchState::Phase::ready
+                 : m.phase == acquire::LinkPhase::lost ? BenchState::Phase::lost
+                                                       : BenchState::Phase::connecting;
   state_.output_on = m.output_on && state_.phase == BenchState::Phase::ready;
   state_.trouble = m.trouble;
   state_.current.reset();
@@ -253,7 +253,7 @@ void BenchControl::look() {
   }
   watchDrift();
   if (setup_pending_ && state_.phase == BenchState::Phase::ready) setAsSetUp();
-  lookAtOthers();
+  pollInputs();
   if (monitor_) {
     for (const acquire::DeviceLine& l : monitor_->take_lines())
       emit line(QString::fromStdString(book::printable(l.text)), l.sent);
@@ -284,7 +284,7 @@ void BenchControl::watchDrift() {
 }
 
 /// What every input reads, the output's own first.
-void BenchControl::lookAtOthers() {
+void BenchControl::pollInputs() {
   state_.channels.clear();
   if (monitor_ && state_.current)
     state_.channels.push_back(
@@ -311,8 +311,8 @@ void BenchControl::zero(double seconds, const QString& accuracy) {
   look_.stop();
   state_.phase = BenchState::Phase::connecting;
   emit changed();
-  letGo();
-  helper_->post([this, courier = courier_, request, seconds,
+  releaseLinks();
+  helper_->post([this, main_thread = main_thread_, request, seconds,
                  stated = accuracy.trimmed().toStdString()](const std::stop_token& stop) {
     std::vector<acquire::Zero> zeros;
     QString trouble;
@@ -321,7 +321,7 @@ void BenchControl::zero(double seconds, const QString& accuracy) {
     } catch (const std::exception& e) {
       trouble = QString::fromUtf8(e.what());
     }
-    courier.deliver([this, zeros, trouble] {
+    main_thread.deliver([this, zeros, trouble] {
       QStringList words;
       for (const acquire::Zero& z : zeros) {
         zeros_[z.channel] = z.calibration();
@@ -338,10 +338,10 @@ void BenchControl::zero(double seconds, const QString& accuracy) {
 void BenchControl::tryProfile(const QString& address, const QString& file) {
   if (recording()) return;
   look_.stop();
-  letGo();  // an instrument talks to one at a time
-  helper_->post([this, courier = courier_, address = address.trimmed().toStdString(),
+  releaseLinks();  // an instrument talks to one at a time
+  helper_->post([this, main_thread = main_thread_, address = address.trimmed().toStdString(),
                  file = file.trimmed().toStdString()](const std::stop_token& stop) {
-    std::vector<acquire::TryStep> steps;
+    std::vector<acquire::CheckStep> steps;
     QString trouble;
     try {
       const acquire::Endpoint endpoint = acquire::parse_endpoint(address);
@@ -352,7 +352,7 @@ void BenchControl::tryProfile(const QString& address, const QString& file) {
     } catch (const std::exception& e) {
       trouble = QString::fromUtf8(e.what());
     }
-    courier.deliver([this, steps, trouble] {
+    main_thread.deliver([this, steps, trouble] {
       watch();
       emit profileTried(steps, trouble);
     });
@@ -373,14 +373,14 @@ void BenchControl::setCutOff(bool cut_off, const QString& output) {
 }
 
 void BenchControl::switchOutput(bool on, const QString& output) {
-  switchOver(acquire::output_switched(on, output.toStdString()));
+  execute(acquire::output_switched(on, output.toStdString()));
 }
 
-void BenchControl::switchOver(const acquire::Switching& what) {
+void BenchControl::execute(const acquire::SwitchCommand& what) {
   if (recording()) {
-    control_->switch_over(what);
+    control_->execute(what);
   } else if (monitor_) {
-    monitor_->switch_over(what);
+    monitor_->execute(what);
   }
 }
 
@@ -394,18 +394,19 @@ void BenchControl::send(const QString& text) {
 
 void BenchControl::setBook(const QString& path) {
   book_ = path;
-  askDisk();
+  queryDiskSpace();
 }
 
-void BenchControl::askDisk() {
+void BenchControl::queryDiskSpace() {
   if (book_.isEmpty()) return;
-  helper_->post([this, courier = courier_, file = book_.toStdString()](const std::stop_token&) {
-    const auto disk = book::disk_of(file);
-    courier.deliver([this, disk] {
-      state_.disk_free = disk ? std::optional(disk->free) : std::nullopt;
-      emit changed();
-    });
-  });
+  helper_->post(
+      [this, main_thread = main_thread_, file = book_.toStdString()](const std::stop_token&) {
+        const auto disk = book::disk_of(file);
+        main_thread.deliver([this, disk] {
+          state_.disk_free = disk ? std::optional(disk->free) : std::nullopt;
+          emit changed();
+        });
+      });
 }
 
 }  // namespace kuvio::app

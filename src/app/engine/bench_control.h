@@ -2,12 +2,12 @@
 #pragma once
 
 #include "acquire/bench_setup.h"
-#include "acquire/input_watch.h"
-#include "acquire/monitor.h"
-#include "acquire/profile_try.h"
+#include "acquire/input_monitor.h"
+#include "acquire/output_monitor.h"
+#include "acquire/profile_check.h"
 #include "acquire/recorder.h"
 #include "app/engine/strand.h"
-#include "core/steady.h"
+#include "core/settling.h"
 
 #include <QElapsedTimer>
 #include <QObject>
@@ -48,7 +48,7 @@ struct Wiring {
 struct BenchState {
   enum class Phase { none, connecting, ready, recording, lost };
   Phase phase = Phase::none;
-  acquire::MonitorState output;
+  acquire::OutputMonitorState output;
   bool output_on = false;
   std::optional<double> current, voltage;  ///< as last read
   double min = 0, mean = 0, max = 0;       ///< of the last moments (A)
@@ -98,7 +98,7 @@ public:
   /// "": the first output on, or all of them off.
   void switchOutput(bool on, const QString& output = {});
   /// An output, a digital line, or the device's reset.
-  void switchOver(const acquire::Switching& what);
+  void execute(const acquire::SwitchCommand& what);
   void send(const QString& line);
 
   /// Reads a bench set-up; reported by `setupRead`.
@@ -146,12 +146,12 @@ signals:
   void zeroed(bool good, const QString& text);
   void setupRead(const acquire::BenchSetup& setup);
   void setupSaved(const QString& file);
-  void profileTried(const std::vector<acquire::TryStep>& steps, const QString& trouble);
+  void profileTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble);
 
 private:
-  void look();
-  void lookAtOthers();
-  void letGo();
+  void poll();
+  void pollInputs();
+  void releaseLinks();
   void watch();
   void startRecording(const RecordRequest& request);
   void waitForOff();
@@ -163,17 +163,17 @@ private:
   void progress(const acquire::RecordProgress& p);
   void ended(const acquire::RecordResult& result, const QString& trouble);
   void readProcess();
-  void askDisk();
+  void queryDiskSpace();
 
   Wiring wiring_;
   std::vector<acquire::Profile> profiles_;
-  std::vector<std::shared_ptr<acquire::InputWatch>> watches_;
+  std::vector<std::shared_ptr<acquire::InputMonitor>> watches_;
   std::map<std::string, book::Calibration> zeros_;
   std::map<std::string, std::string> zero_accuracies_;
   std::vector<acquire::Endpoint> learned_;  // of the other inputs, for the recording
   QString book_;
   BenchState state_;
-  std::shared_ptr<acquire::Monitor> monitor_;
+  std::shared_ptr<acquire::OutputMonitor> monitor_;
   std::shared_ptr<acquire::RecordControl> control_;
   std::map<std::string, acquire::OutputSettings> set_;  // by output
   int refusals_seen_ = 0;
@@ -196,7 +196,7 @@ private:
   QTimer look_;
   QProcess* process_ = nullptr;  // the simulated bench, if it was started here
   Strand::Failed reporting();
-  Courier courier_;
+  MainThread main_thread_;
   std::unique_ptr<Strand> recorder_, helper_;
 };
 

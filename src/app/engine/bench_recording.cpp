@@ -3,7 +3,7 @@
 
 #include "app/engine/bench_control.h"
 #include "app/engine/text.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "formats/output_file.h"
 
 #include <algorithm>
@@ -24,7 +24,7 @@ QString sentence(const std::string& text) {
 }
 
 /// The currents of an instrument, and its voltages if these are to be recorded too.
-std::vector<std::string> wanted_channels(const acquire::MonitorState& output, bool voltages) {
+std::vector<std::string> wanted_channels(const acquire::OutputMonitorState& output, bool voltages) {
   std::vector<std::string> out = output.currents;
   if (voltages) out.insert(out.end(), output.voltages.begin(), output.voltages.end());
   return out;
@@ -93,11 +93,11 @@ void BenchControl::record(const RecordRequest& request) {
   control_ = std::make_shared<acquire::RecordControl>();
   emit changed();
   // The recorder has the links for itself: the monitor lets go of them first.
-  helper_->post([this, courier = courier_, old = std::exchange(monitor_, nullptr),
+  helper_->post([this, main_thread = main_thread_, old = std::exchange(monitor_, nullptr),
                  watches = std::exchange(watches_, {}), request](const std::stop_token&) mutable {
     old.reset();
     watches.clear();
-    courier.deliver([this, request] { startRecording(request); });
+    main_thread.deliver([this, request] { startRecording(request); });
   });
 }
 
@@ -185,21 +185,21 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordRequest& request) 
 void BenchControl::startRecording(const RecordRequest& request) {
   acquire::RecordSettings s = settingsFor(request);
   s.control = control_.get();
-  stop_ = recorder_->post([this, courier = courier_, s, control = control_,
+  stop_ = recorder_->post([this, main_thread = main_thread_, s, control = control_,
                            path = book_.toStdString()](const std::stop_token& stop) {
     acquire::RecordResult result;
     QString trouble;
     try {
       book::Book book = book::Book::open(path, book::Book::Mode::create);
       result = acquire::record(book, s, stop, [&](const acquire::RecordProgress& p) {
-        courier.deliver([this, p] { progress(p); });
+        main_thread.deliver([this, p] { progress(p); });
       });
     } catch (const std::exception& e) {
       trouble = QString::fromUtf8(e.what());
     } catch (...) {  // a recording that has ended is never shown as running
       trouble = tr("The recording ended for an unknown reason");
     }
-    courier.deliver([this, result, trouble] { ended(result, trouble); });
+    main_thread.deliver([this, result, trouble] { ended(result, trouble); });
   });
 }
 
@@ -293,12 +293,12 @@ void BenchControl::ended(const acquire::RecordResult& result, const QString& tro
 }
 
 void BenchControl::readSetup(const QString& file) {
-  helper_->post([this, courier = courier_, file](const std::stop_token&) {
+  helper_->post([this, main_thread = main_thread_, file](const std::stop_token&) {
     try {
       const acquire::BenchSetup setup = acquire::read_bench_setup(file.toStdString());
-      courier.deliver([this, setup] { emit setupRead(setup); });
+      main_thread.deliver([this, setup] { emit setupRead(setup); });
     } catch (const std::exception& e) {
-      courier.deliver([this, why = QString::fromUtf8(e.what())] { emit failed(why); });
+      main_thread.deliver([this, why = QString::fromUtf8(e.what())] { emit failed(why); });
     }
   });
 }
@@ -347,7 +347,7 @@ void BenchControl::setAsSetUp() {
       if (o.cut_off) setCutOff(*o.cut_off, output);
     }
     for (const auto& [line, high] : request.settings.lines)
-      switchOver({acquire::Switching::What::line, line, high, 0});
+      execute({acquire::SwitchCommand::What::line, line, high, 0});
   }
 }
 
@@ -375,13 +375,13 @@ void BenchControl::saveSetup(const QString& file, const QString& name,
       if (!o.auxiliary && !it->second.cut_off) it->second.cut_off = o.cut_off;
     }
   }
-  helper_->post([this, courier = courier_, setup, file](const std::stop_token&) {
+  helper_->post([this, main_thread = main_thread_, setup, file](const std::stop_token&) {
     try {
       formats::write_file(file.toStdString(),
                           acquire::write_bench_setup(setup, file.toStdString()));
-      courier.deliver([this, file] { emit setupSaved(file); });
+      main_thread.deliver([this, file] { emit setupSaved(file); });
     } catch (const std::exception& e) {
-      courier.deliver([this, why = QString::fromUtf8(e.what())] { emit failed(why); });
+      main_thread.deliver([this, why = QString::fromUtf8(e.what())] { emit failed(why); });
     }
   });
 }

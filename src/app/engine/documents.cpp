@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/documents.h"
 
+#include "app/engine/book_view.h"
 #include "app/engine/text.h"
 #include "app/engine/trusted_files.h"
 #include "core/error.h"
 #include "formats/output_file.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 #include "formats/toml_file.h"
 
 #include <filesystem>

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/session.h"
+#include "book/documents.h"
 
 namespace kuvio::app {
 

@@ -1,10 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/reader.h"
 
+#include "app/engine/book_view.h"
+#include "app/engine/fills.h"
+#include "app/engine/trace_views.h"
 #include "book/analysis.h"
+#include "book/notes.h"
 #include "core/error.h"
 #include "formats/palette.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include <algorithm>
 #include <cmath>
@@ -71,32 +75,6 @@ std::int64_t samples_of(const book::CaptureInfo& info) {
 
 }  // namespace
 
-Fills fills_for(const std::string& recipe_text, const Visits& visits) {
-  std::vector<std::string> order;
-  try {
-    if (!recipe_text.empty()) {
-      for (const StateRule& rule :
-           formats::parse_recipe(recipe_text, "recipe in the book").recipe.states)
-        order.push_back(rule.name);
-    }
-  } catch (const Error&) {  // the order of the visits serves
-  }
-  std::map<std::string, double> times;
-  for (const Visit& v : visits) {
-    times[v.state] += v.length_s();
-    if (std::find(order.begin(), order.end(), v.state) == order.end()) order.push_back(v.state);
-  }
-  std::string longest;
-  double most = -1;
-  for (const auto& [state, time] : times) {
-    if (!is_built_in_state(state) && time > most) {
-      most = time;
-      longest = state;
-    }
-  }
-  return formats::assign_fills(order, longest);
-}
-
 Reader::Reader(const QString& path, const std::string& unclean)
     : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)),
       path_(path),
@@ -107,7 +85,7 @@ Reader::Reader(const QString& path, const std::string& unclean)
 bool Reader::changed() {
   const auto version = book_.data_version();
   const bool other = std::exchange(version_, version) != version;
-  if (other) spare_.clear();
+  if (other) opened_for_list_.clear();
   return other;
 }
 
@@ -140,10 +118,10 @@ void Reader::grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo
     c.columns.resize(static_cast<std::size_t>(std::max<std::int64_t>(0, whole)));
 }
 
-const Reader::Sketch& Reader::sketch(const book::CaptureInfo& info) {
-  Sketch& sketch = sketches_[info.id];
+const Reader::CaptureThumbnail& Reader::thumbnail_of(const book::CaptureInfo& info) {
+  CaptureThumbnail& known_picture = thumbnails_[info.id];
   const std::int64_t samples = samples_of(info);
-  if (samples == sketch.samples) return sketch;
+  if (samples == known_picture.samples) return known_picture;
   try {
     const book::ChannelInfo& channel = book::main_current(info, book_.path());
     const auto it = std::find_if(open_.begin(), open_.end(), [&](const Open& o) {
@@ -152,21 +130,22 @@ const Reader::Sketch& Reader::sketch(const book::CaptureInfo& info) {
     });
     if (it != open_.end()) {
       grow(*it, *it->current, channel);
-      sketch.take(*it->current, info.recording);
+      known_picture.take(*it->current, info.recording);
     } else {
       constexpr std::size_t kSpare = 8;
-      if (spare_.size() >= kSpare) spare_.erase(spare_.begin());
-      auto& trace = spare_[channel.id] = std::make_unique<book::ChannelTrace>(book_, channel);
-      sketch.take(*trace, info.recording);
+      if (opened_for_list_.size() >= kSpare) opened_for_list_.erase(opened_for_list_.begin());
+      auto& trace = opened_for_list_[channel.id] =
+          std::make_unique<book::ChannelTrace>(book_, channel);
+      known_picture.take(*trace, info.recording);
     }
   } catch (const Error&) {  // without a current, or damaged: reported when it is opened
-    sketch = {};
+    known_picture = {};
   }
-  sketch.samples = samples;
-  return sketch;
+  known_picture.samples = samples;
+  return known_picture;
 }
 
-void Reader::Sketch::take(const Trace& trace, bool growing) {
+void Reader::CaptureThumbnail::take(const Trace& trace, bool growing) {
   if (!(trace.to_s() > trace.from_s())) return;
   if (growing) {
     whole.grow(trace);
@@ -181,7 +160,7 @@ CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
   CaptureRow out;
   out.info = info;
   out.ink = ink;
-  out.thumbnail = sketch(info).thumbnail;
+  out.thumbnail = thumbnail_of(info).thumbnail;
   if (auto edited = book::edited_split(book_, info)) {
     out.fills = fills_for(edited->split.recipe_text, edited->split.visits);
     out.visits = std::move(edited->split.visits);
@@ -190,18 +169,18 @@ CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
 }
 
 BookViewPtr Reader::list() {
-  spare_.clear();
+  opened_for_list_.clear();
   auto out = std::make_shared<BookView>();
   out->path = path_;
   out->unclean = unclean_;
   out->builds = book_.builds();
   for (const book::Note& note : book_.notes()) {
-    if (note.capture == 0 && note.value) out->kept[note.key] = *note.value;
+    if (note.capture == 0 && note.value) out->notes[note.key] = *note.value;
   }
   for (const book::DocumentKindInfo& kind : book::document_kinds()) {
     if (auto document = book::document(book_, kind.id))
       out->documents[kind.id] = std::move(*document);
-    out->kept.erase(std::string(kind.key));
+    out->notes.erase(std::string(kind.key));
   }
   for (const book::CaptureInfo& info : book_.captures())
     out->rows.push_back(row(info, out->ink_of(info.build)));
@@ -223,10 +202,11 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
       trace = std::move(it->second);
       known.traces.erase(it);
       grow(known, *trace, c);
-    } else if (const auto spare = spare_.find(c.id);
-               spare != spare_.end() && same_channel(spare->second->info(), c)) {
+    } else if (const auto spare = opened_for_list_.find(c.id);
+               spare != opened_for_list_.end() && same_channel(spare->second->info(), c)) {
       trace = std::move(spare->second);
-      spare_.erase(spare);  // whatever throws from here on, nothing empty stays among them
+      opened_for_list_.erase(
+          spare);  // whatever throws from here on, nothing empty stays among them
       trace->grow(c);
     } else {
       trace = std::make_unique<book::ChannelTrace>(book_, c);
@@ -258,10 +238,10 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
   view->basis = basis.basis();
   view->edit_list = book::edits(book_, info.id);
   if (out.current && out.current->to_s() > out.current->from_s()) {
-    Sketch& sketch = sketches_[info.id];
+    CaptureThumbnail& known_picture = thumbnails_[info.id];
     if (view->info.recording) {
-      sketch.take(*out.current, true);
-      view->overview = sketch.whole.columns(view->from_s, view->to_s, kOverview);
+      known_picture.take(*out.current, true);
+      view->overview = known_picture.whole.columns(view->from_s, view->to_s, kOverview);
     } else {
       view->overview = envelope(*out.current, view->from_s, view->to_s, kOverview);
     }
@@ -298,7 +278,7 @@ ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {
     out->captures.push_back(one.view);
     open_.push_back(std::move(one));
   }
-  spare_.clear();
+  opened_for_list_.clear();
   std::erase_if(columns_, [&](const auto& c) {
     return std::find(captures.begin(), captures.end(), c.first.first) == captures.end();
   });
@@ -353,7 +333,7 @@ SpreadViewPtr spread_of(const Trace& trace, const SpreadRequest& request, std::i
   return out;
 }
 
-LevelHistogramPtr Reader::histogram(const std::stop_token& stop) const {
+LevelHistogramPtr Reader::histogram(const std::function<bool()>& going_on) const {
   if (open_.empty() || !open_.front().current) return nullptr;
   const Trace& trace = *open_.front().current;
   auto out = std::make_shared<LevelHistogram>();
@@ -379,7 +359,7 @@ LevelHistogramPtr Reader::histogram(const std::stop_token& stop) const {
                       static_cast<double>(std::max<std::int64_t>(1, block.count));
     for (std::int64_t at = 0; at < block.count; at += kPiece) {
       if (piece++ % stride != 0) continue;
-      if (stop.stop_requested()) return nullptr;
+      if (!going_on()) return nullptr;
       values.resize(static_cast<std::size_t>(std::min(kPiece, block.count - at)));
       trace.read(block, at, values);
       for (const double v : values) {

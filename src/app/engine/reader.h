@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/views.h"
+#include "app/engine/book_view.h"
+#include "app/engine/trace_views.h"
 #include "book/channel_trace.h"
 
 #include <functional>
@@ -14,16 +15,6 @@
 
 namespace kuvio::app {
 
-/// What a frame is to show.
-struct FrameRequest {
-  double from_s = 0, to_s = 0;
-  int columns = 0;                              ///< pixels across
-  std::uint64_t revision = 0;                   ///< of the lanes
-  std::vector<std::vector<CurveSource>> lanes;  ///< curves of each
-  /// Where the captures lie, instead of where they were left: while one is being dragged.
-  std::vector<double> offsets{};
-};
-
 /// Reads a book for the window: its list, the captures shown, frames and spans. Lives in one
 /// thread, that of its connection. Throws Error.
 class Reader {
@@ -35,14 +26,14 @@ public:
   /// Opens the captures to be drawn together; those that are not there are left out.
   ShownPtr show(const std::vector<std::int64_t>& captures);
   /// Null when nothing is shown or the request is empty. Columns that are not exact after
-  /// `patience_s` are left loose; the same request again goes on with them.
+  /// `patience_s` are left approximate; the same request again goes on with them.
   FramePtr frame(const FrameRequest& request, double patience_s);
   SpanReadingPtr span(double from_s, double to_s) const;
   /// Values of the first capture's channels.
   MomentsReadingPtr moments(const std::vector<double>& moments) const;
   /// At once: from pieces of the span where it is long, without its ripple.
   SpreadViewPtr spread(const SpreadRequest& request) const;
-  LevelHistogramPtr histogram(const std::stop_token& stop) const;
+  LevelHistogramPtr histogram(const std::function<bool()>& going_on) const;
   /// Splits what is shown by a recipe's text, without saving it.
   RecipePreviewPtr preview(const std::string& text) const;
   /// Whether another connection has written since the last call.
@@ -57,7 +48,7 @@ private:
     book::ChannelTrace* current = nullptr;
   };
   /// What is known of a capture's main current as a whole, kept while it grows.
-  struct Sketch {
+  struct CaptureThumbnail {
     std::int64_t samples = 0;  ///< of all channels, then
     GrowingEnvelope whole{kOverview};
     std::vector<EnvelopeColumn> thumbnail;
@@ -77,7 +68,7 @@ private:
   /// `known`: the same capture as it was open before; `axis_s`: where the first one's time 0 lies.
   Open open(const book::CaptureInfo& info, std::size_t ink, double axis_s, Open known);
   void grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now);
-  const Sketch& sketch(const book::CaptureInfo& info);
+  const CaptureThumbnail& thumbnail_of(const book::CaptureInfo& info);
   CaptureRow row(const book::CaptureInfo& info, std::size_t ink);
 
   book::Book book_;
@@ -85,17 +76,14 @@ private:
   std::string unclean_;
   std::int64_t version_ = 0;
   std::vector<Open> open_;
-  std::map<std::int64_t, Sketch> sketches_;
+  std::map<std::int64_t, CaptureThumbnail> thumbnails_;
   /// Opened for the list, at hand for who shows them; by channel.
-  std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> spare_;
+  std::map<std::int64_t, std::unique_ptr<book::ChannelTrace>> opened_for_list_;
   std::map<std::pair<std::int64_t, std::string>, Columns> columns_;  // by capture and channel
 };
 
 /// Null when the span holds nothing. `going_on` as for kuvio::distribution.
 SpreadViewPtr spread_of(const Trace& trace, const SpreadRequest& request, std::int64_t at_most,
                         const std::function<bool()>& going_on);
-
-/// Fills of a recipe's states, the first for the one with the most time.
-Fills fills_for(const std::string& recipe_text, const Visits& visits);
 
 }  // namespace kuvio::app

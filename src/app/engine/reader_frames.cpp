@@ -2,8 +2,9 @@
 // Frames: what the lanes need to paint a view.
 
 #include "app/engine/reader.h"
+#include "app/engine/trace_views.h"
 #include "core/measure.h"
-#include "core/running.h"
+#include "core/running_integral.h"
 
 #include <algorithm>
 #include <chrono>
@@ -14,20 +15,20 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-/// Makes loose columns of a grid exact while there is patience.
+/// Makes approximate columns of a grid exact while there is patience.
 void tighten(const Trace& trace, double width, std::int64_t first, const WaitClock& patience,
              std::vector<EnvelopeColumn>& columns) {
   for (std::size_t i = 0; i < columns.size(); ++i) {
-    if (!columns[i].loose) continue;
+    if (!columns[i].approximate) continue;
     if (patience && !patience()) return;
     std::size_t end = i + 1;
-    while (end < columns.size() && columns[end].loose && end - i < 64) ++end;
+    while (end < columns.size() && columns[end].approximate && end - i < 64) ++end;
     const double at = static_cast<double>(first + static_cast<std::int64_t>(i)) * width;
     const auto n = static_cast<int>(end - i);
     const auto made = envelope(trace, at, at + n * width, n, patience);
     for (std::size_t k = 0; k < made.size(); ++k) {
       // A second look that was cut short may know less than the first.
-      if (!made[k].loose) columns[i + k] = made[k];
+      if (!made[k].approximate) columns[i + k] = made[k];
     }
     i = end - 1;
   }
@@ -148,8 +149,9 @@ FramePtr Reader::frame(const FrameRequest& request, double patience_s) {
                                 : open.view->offset_s;
       lane.curves.push_back(curve(source, *it->second, request, offset, patience));
       const auto& columns = lane.curves.back().columns;
-      out->loose = out->loose || std::any_of(columns.begin(), columns.end(),
-                                             [](const EnvelopeColumn& c) { return c.loose; });
+      out->approximate =
+          out->approximate || std::any_of(columns.begin(), columns.end(),
+                                          [](const EnvelopeColumn& c) { return c.approximate; });
     }
     out->lanes.push_back(std::move(lane));
   }

@@ -1,24 +1,30 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/analyst.h"
-#include "app/engine/reader.h"
+#include "app/engine/query.h"
 #include "app/engine/strand.h"
-#include "app/engine/views.h"
-#include "formats/export_formats.h"
+#include "app/engine/views_fwd.h"
+#include "book/notes.h"
+#include "core/line_up.h"
 
 #include <QObject>
 #include <QUndoStack>
 
-#include <atomic>
 #include <functional>
 #include <memory>
-#include <mutex>
-#include <optional>
 #include <string>
+#include <variant>
 #include <vector>
 
+namespace kuvio::formats {
+struct Exported;
+struct ExportFormat;
+}  // namespace kuvio::formats
+
 namespace kuvio::app {
+
+class Analyst;
+class Reader;
 
 /// The book behind the window.
 ///
@@ -44,9 +50,9 @@ public:
   /// Answered twice: at once from pieces, then from every sample.
   void requestSpread(const SpreadRequest& request);
   /// It is no longer looked at: what is being read for it is given up.
-  void dropSpread() { ++*spreads_wanted_; }
+  void dropSpread();
   /// Lays a capture beside another by what both show; answered by `linedUp`.
-  void wantLineUp(std::int64_t reference, std::int64_t other);
+  void requestLineUp(std::int64_t reference, std::int64_t other);
   /// Looks whether another connection has written to the book.
   void poll();
 
@@ -59,7 +65,7 @@ public:
   void put(const QString& text, std::vector<book::Note> notes);
   QUndoStack* history() { return &history_; }
   /// Keeps something of the view with the book; no edit, so not undoable.
-  void keep(const std::string& key, const std::string& value);
+  void storeQuietly(const std::string& key, const std::string& value);
 
   // --- the desks' figures -----------------------------------------------------------------------
   void requestBuilds(const BuildsRequest& request);
@@ -110,8 +116,12 @@ signals:
 
 private:
   friend class ChangeCommand;
-  template <typename T>
-  class Latest;
+  struct FrameWithin {  // and how long it may take to be exact (s)
+    std::shared_ptr<const FrameRequest> request;
+    double patience_s = 0;
+  };
+  using Span = std::pair<double, double>;
+  using Nothing = std::monostate;
   enum class Who { view, desks, writer, files };
   using Job = std::function<void(const std::stop_token&)>;
   void post(Who who, Job job, const QString& title = {});
@@ -119,7 +129,12 @@ private:
   void putBack(const std::vector<book::Change>& changes, bool after);
   void refresh();
   void list();
-  void postFrame(double patience_s);
+  /// A query answered by what reads the view, or by what works out the desks' figures.
+  template <typename Request, typename Answer, typename Ask, typename Arrived>
+  Query<Request, Answer> view_query(Ask ask, Arrived arrived);
+  template <typename Request, typename Answer, typename Ask, typename Arrived>
+  Query<Request, Answer> desk_query(const QString& title, Ask ask, Arrived arrived,
+                                    OlderAnswers older = OlderAnswers::delivered);
 
   QString path_;
   BookViewPtr book_;
@@ -128,21 +143,20 @@ private:
   QUndoStack history_;
   QStringList busy_;
   std::vector<std::stop_source> long_work_;
-  Courier courier_;
+  MainThread main_thread_;
   std::shared_ptr<std::unique_ptr<Reader>> reader_;    // of the view strand alone
   std::shared_ptr<std::unique_ptr<Analyst>> analyst_;  // of the desks' strand alone
-  std::shared_ptr<Latest<FrameRequest>> frame_request_;
-  std::uint64_t frames_wanted_ = 0;
-  std::shared_ptr<Latest<std::pair<double, double>>> span_request_;
-  std::shared_ptr<Latest<std::vector<double>>> moments_request_;
-  std::shared_ptr<Latest<SpreadRequest>> spread_request_, whole_spread_request_;
-  std::shared_ptr<std::atomic<std::uint64_t>> spreads_wanted_;
-  std::shared_ptr<Latest<std::string>> preview_request_;
-  std::shared_ptr<Latest<LifeRequest>> life_request_;
-  std::shared_ptr<Latest<BuildsRequest>> builds_request_;
-  std::shared_ptr<Latest<TypicalRequest>> typical_request_;
-  std::shared_ptr<std::atomic<int>> budget_requests_;
   std::unique_ptr<Strand> view_, desks_, writer_, files_;
+  Query<FrameWithin, FramePtr> frames_;
+  Query<Span, SpanReadingPtr> spans_;
+  Query<std::vector<double>, MomentsReadingPtr> moments_;
+  Query<SpreadRequest, SpreadViewPtr> spreads_, whole_spreads_;
+  Query<std::string, RecipePreviewPtr> previews_;
+  Query<Nothing, LevelHistogramPtr> histograms_;
+  Query<BuildsRequest, BuildsViewPtr> builds_;
+  Query<TypicalRequest, TypicalViewPtr> typical_;
+  Query<Nothing, BudgetViewPtr> budgets_;
+  Query<LifeRequest, LifeViewPtr> lives_;
 };
 
 }  // namespace kuvio::app

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/state_edits.h"
 
+#include "book/channel_trace.h"
 #include "core/error.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include "study/limits.h"
 
@@ -30,7 +31,8 @@ book::ChangeRequest add_edit(const book::Book& book, std::int64_t capture, Edit 
     out.splits.push_back({capture, *split});
   }
   // An edit that cannot be made is refused now, not kept as a conflict.
-  const Edited edited = apply_edits(split->visits, list, book::edit_reach(info, split->channel));
+  const EditResult edited =
+      apply_edits(split->visits, list, book::edit_reach(info, split->channel));
   for (const Conflict& c : edited.conflicts) {
     if (c.edit + 1 == list.size()) {
       throw Error(Failure::bad_data, "states unchanged", describe(edit), c.why);

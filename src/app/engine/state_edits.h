@@ -2,6 +2,8 @@
 #pragma once
 
 #include "app/engine/session.h"
+#include "book/documents.h"
+#include "core/measure.h"
 #include "core/recipe.h"
 
 #include <QString>

@@ -84,19 +84,19 @@ void Strand::at_end(std::function<void()> last) {
   state_->last = std::move(last);
 }
 
-struct Courier::State {
+struct MainThread::State {
   std::mutex mutex;
   QObject* to = nullptr;
 };
 
-Courier::Courier(QObject* to) : state_(std::make_shared<State>()) { state_->to = to; }
+MainThread::MainThread(QObject* to) : state_(std::make_shared<State>()) { state_->to = to; }
 
-void Courier::deliver(std::function<void()> arrive) const {
+void MainThread::deliver(std::function<void()> arrive) const {
   const std::lock_guard lock(state_->mutex);
   if (state_->to) QMetaObject::invokeMethod(state_->to, std::move(arrive), Qt::QueuedConnection);
 }
 
-void Courier::retire() {
+void MainThread::detach() {
   const std::lock_guard lock(state_->mutex);
   state_->to = nullptr;
 }

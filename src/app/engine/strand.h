@@ -38,13 +38,13 @@ private:
 };
 
 /// Carries results from strands to an object of the interface thread, as long as that is there.
-class Courier {
+class MainThread {
 public:
-  explicit Courier(QObject* to);
+  explicit MainThread(QObject* to);
   /// May be called from any thread; `arrive` runs in the interface thread.
   void deliver(std::function<void()> arrive) const;
   /// To be called by the object before it goes.
-  void retire();
+  void detach();
 
 private:
   struct State;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/view_state.h"
 
+#include "app/engine/trace_views.h"
+
 #include <QDateTime>
 
 #include <algorithm>
@@ -11,6 +13,8 @@ namespace {
 constexpr double kNarrowest = 20e-9;
 constexpr std::size_t kHistory = 100;
 }  // namespace
+
+bool ViewState::recording() const { return capture_ && capture_->info.recording; }
 
 void ViewState::setShown(const ShownPtr& shown) {
   const CaptureViewPtr capture =

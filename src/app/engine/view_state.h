@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/session.h"
+#include "app/engine/views_fwd.h"
 #include "core/cycles.h"
 
 #include <QObject>
@@ -33,7 +34,7 @@ public:
   double begin() const { return begin_; }
   double end() const { return end_; }
 
-  bool recording() const { return capture_ && capture_->info.recording; }
+  bool recording() const;
   bool held() const { return recording() && !following_; }
   /// How far the view's right end lies behind the capture's (s).
   double behind() const { return end_ - to_; }

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lifetime/life_plots.h"
 
+#include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
 #include "core/lifetime.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QHelpEvent>
 #include <QPainter>

@@ -1,13 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/lifetime/lifetime_desk.h"
 
+#include "app/engine/book_view.h"
+#include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "core/lifetime.h"
 #include "core/quantity.h"
 #include "formats/phrases.h"
-#include "formats/plan_edits.h"
-#include "formats/plan_files.h"
+#include "formats/project_edits.h"
+#include "formats/project_files.h"
 
 #include <QFileDialog>
 #include <QVBoxLayout>
@@ -53,7 +56,8 @@ QString interval_of(const study::LifeFigures& f) {
 
 }  // namespace
 
-LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
+LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent)
+    : Desk(parent), context_(context) {
   setObjectName(QStringLiteral("lifetimeDesk"));
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 0);
@@ -88,8 +92,8 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent) : Desk(paren
   row->addLayout(right, 6);
   makeActions();
   connect(round_choice_, &QComboBox::activated, this, &LifetimeDesk::ask);
-  connect(&c_.session, &Session::bookOpened, this, &LifetimeDesk::takeBook);
-  connect(&c_.session, &Session::lifeReady, this, &LifetimeDesk::take);
+  connect(&context_.session, &Session::bookOpened, this, &LifetimeDesk::takeBook);
+  connect(&context_.session, &Session::lifeReady, this, &LifetimeDesk::take);
   takeBook();
 }
 
@@ -169,7 +173,7 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   const auto note = [this](Row& row, const char* key, Dimension dimension, const QString& why) {
     connect(row.edit, &QuantityEdit::quantityEdited, this, [this, &row, key, dimension, why] {
       const auto value = row.edit->quantity();
-      c_.session.put(
+      context_.session.put(
           why, {{0, key,
                  value ? std::optional(formats::quantity_text(*value, dimension)) : std::nullopt}});
     });
@@ -191,9 +195,9 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
     buttons->addWidget(b);
   };
   offer(tr("Duty plan…"), "openDuty",
-        [this] { c_.actions.find(QStringLiteral("openDutyAction"))->trigger(); });
+        [this] { context_.actions.find(QStringLiteral("openDutyAction"))->trigger(); });
   offer(tr("Battery…"), "openBattery",
-        [this] { c_.actions.find(QStringLiteral("openBatteryAction"))->trigger(); });
+        [this] { context_.actions.find(QStringLiteral("openBatteryAction"))->trigger(); });
   offer(tr("Reset to captured"), "resetScenario", [this] { resetScenario(); });
   offer(tr("Make it the plan"), "makePlan", [this] { makeThePlan(); });
   make_plan_ = box->findChild<QPushButton*>(QStringLiteral("makePlan"));
@@ -237,7 +241,7 @@ void LifetimeDesk::makeActions() {
   const DeskId desk = DeskId::lifetime;
   const QString menu = tr("Lifetime");
   const auto add = [&](const char* id, const QString& text, std::function<void()> run) {
-    c_.actions.add(QLatin1String(id), menu, text, {}, std::move(run), desk);
+    context_.actions.add(QLatin1String(id), menu, text, {}, std::move(run), desk);
   };
   add("openDutyAction", tr("Open duty plan…"), [this] { openFile(DocumentKind::duty); });
   add("openBatteryAction", tr("Open battery…"), [this] { openFile(DocumentKind::battery); });
@@ -253,7 +257,7 @@ void LifetimeDesk::enter() {
 }
 
 void LifetimeDesk::takeBook() {
-  const BookViewPtr& book = c_.session.book();
+  const BookViewPtr& book = context_.session.book();
   std::vector<const CaptureRow*> split;
   if (book) {
     for (const CaptureRow& r : book->rows) {
@@ -280,8 +284,8 @@ void LifetimeDesk::takeBook() {
   for (const CaptureRow* r : split)
     capture_->addItem(qs(r->info.name), static_cast<qlonglong>(r->info.id));
   int at = capture_->findData(was);
-  if (at < 0 && c_.view.capture())
-    at = capture_->findData(static_cast<qlonglong>(c_.view.capture()->info.id));
+  if (at < 0 && context_.view.capture())
+    at = capture_->findData(static_cast<qlonglong>(context_.view.capture()->info.id));
   capture_->setCurrentIndex(std::max(0, at));
   taking_ = false;
   if (isVisible()) ask();
@@ -292,7 +296,7 @@ void LifetimeDesk::ask() {
   LifeRequest request;
   request.capture = capture_->currentData().toLongLong();
   request.question.activity = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
-  c_.session.requestLife(request);
+  context_.session.requestLife(request);
 }
 
 void LifetimeDesk::setRow(Row& row, std::optional<double> captured, std::optional<double> scenario,
@@ -423,8 +427,8 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
 
 /// A what-if, else the book's own, else what was captured.
 book::Document LifetimeDesk::document(DocumentKind kind) const {
-  if (const auto* what_if = c_.documents.find(*book::info(kind).scenario)) return *what_if;
-  book::Document out = c_.documents.get(kind);
+  if (const auto* what_if = context_.documents.find(*book::info(kind).scenario)) return *what_if;
+  book::Document out = context_.documents.get(kind);
   if (out.text.empty() && view_) {
     out.text = kind == DocumentKind::duty ? formats::duty_text(view_->captured.plan)
                                           : formats::battery_text(view_->captured.battery);
@@ -437,8 +441,8 @@ void LifetimeDesk::putBattery(const char* key, const std::string& value, const Q
   if (!view_) return;
   book::Document next = document(DocumentKind::battery);
   next.text = formats::set_battery_value(next.text, next.name, key, value);
-  if (!c_.documents.put(DocumentKind::scenario_battery, next,
-                        tr("%1 of the scenario's battery").arg(why)))
+  if (!context_.documents.put(DocumentKind::scenario_battery, next,
+                              tr("%1 of the scenario's battery").arg(why)))
     take(view_);
 }
 
@@ -451,8 +455,8 @@ void LifetimeDesk::putInterval(std::size_t activity, double interval_s) {
   }
   book::Document next = document(DocumentKind::duty);
   next.text = formats::set_activity_interval(next.text, next.name, activity, interval_s);
-  c_.documents.put(DocumentKind::scenario_duty, next,
-                   tr("interval of activity %1").arg(activity + 1));
+  context_.documents.put(DocumentKind::scenario_duty, next,
+                         tr("interval of activity %1").arg(activity + 1));
 }
 
 /// The activities as captured, the battery as it is. The plan stays what it is.
@@ -466,14 +470,14 @@ void LifetimeDesk::resetScenario() {
     notes.front() =
         book::document_note(DocumentKind::scenario_duty, {"field.duty.toml", "", text, text});
   }
-  c_.session.put(tr("scenario back to as captured"), notes);
+  context_.session.put(tr("scenario back to as captured"), notes);
 }
 
 /// From here on verdicts are by it.
 void LifetimeDesk::makeThePlan() {
   if (!view_ || !view_->is_what_if) return;
   std::vector<book::Note> notes;
-  const BookView& book = *c_.session.book();
+  const BookView& book = *context_.session.book();
   for (const auto& [from, to] :
        {std::pair{DocumentKind::scenario_duty, DocumentKind::duty},
         std::pair{DocumentKind::scenario_battery, DocumentKind::battery}}) {
@@ -488,13 +492,13 @@ void LifetimeDesk::makeThePlan() {
     notes.push_back(book::document_note(to, next));
     notes.push_back(book::no_document(from));
   }
-  c_.session.put(tr("scenario made the duty plan"), notes);
+  context_.session.put(tr("scenario made the duty plan"), notes);
 }
 
 void LifetimeDesk::openFile(DocumentKind kind) {
   const QString path = QFileDialog::getOpenFileName(this, tr("Open %1").arg(Documents::words(kind)),
                                                     {}, Documents::filter(kind));
-  if (!path.isEmpty()) c_.documents.open(kind, path);
+  if (!path.isEmpty()) context_.documents.open(kind, path);
 }
 
 /// What was saved as the plan is the plan.
@@ -502,7 +506,7 @@ void LifetimeDesk::saveAs(DocumentKind kind) {
   const book::Document own = document(kind);
   const QString path = QFileDialog::getSaveFileName(this, tr("Save"), file_name(qs(own.name)),
                                                     Documents::filter(kind));
-  if (!path.isEmpty()) c_.documents.saveAs(kind, own, path);
+  if (!path.isEmpty()) context_.documents.saveAs(kind, own, path);
 }
 
 void LifetimeDesk::applyTheme() {

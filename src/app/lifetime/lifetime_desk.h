@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/desk/desk.h"
+#include "app/engine/views_fwd.h"
 #include "app/lifetime/life_plots.h"
 #include "app/style/widgets.h"
 
@@ -47,7 +48,7 @@ private:
   void openFile(DocumentKind kind);
   void saveAs(DocumentKind kind);
 
-  Context c_;
+  Context context_;
   QStackedWidget* stack_;
   EmptyState* empty_;
   QComboBox *capture_, *round_choice_;

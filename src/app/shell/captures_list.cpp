@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/captures_list.h"
 
+#include "app/engine/book_view.h"
 #include "app/style/theme.h"
 #include "app/style/trace_sketch.h"
 #include "app/style/verdict_text.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QDateTime>
 #include <QKeyEvent>

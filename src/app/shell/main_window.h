@@ -6,6 +6,7 @@
 #include "app/engine/bench_control.h"
 #include "app/engine/preferences.h"
 #include "app/engine/system_color_scheme.h"
+#include "app/engine/views_fwd.h"
 #include "app/shell/captures_list.h"
 #include "app/style/theme.h"
 

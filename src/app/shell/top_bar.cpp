@@ -4,7 +4,7 @@
 #include "app/engine/text.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QHBoxLayout>
 #include <QMenu>

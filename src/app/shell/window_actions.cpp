@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The window's own actions: book, edit, look.
 
+#include "app/engine/book_view.h"
 #include "app/engine/text.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_line.h"
@@ -90,7 +91,7 @@ void MainWindow::makeEditActions() {
   connect(captures_model_, &CapturesModel::ticksChanged, this, [this] {
     QStringList ids;
     for (const qint64 id : captures_model_->ticks()) ids << QString::number(id);
-    session_.keep("ticks", ids.join(QLatin1Char(' ')).toStdString());
+    session_.storeQuietly("ticks", ids.join(QLatin1Char(' ')).toStdString());
   });
 }
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/ticks.h"
 
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <fmt/format.h>
 
@@ -111,11 +111,11 @@ std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_
   return out;
 }
 
-double both_ways(double value, double quiet) {
+double symlog(double value, double quiet) {
   return std::asinh(value / (2 * quiet)) / std::numbers::ln10;
 }
 
-double from_both_ways(double decades, double quiet) {
+double from_symlog(double decades, double quiet) {
   return 2 * quiet * std::sinh(decades * std::numbers::ln10);
 }
 
@@ -126,7 +126,7 @@ std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double p
   const double per_decade = pixels / (to - from);
   const int stride = std::max(1, static_cast<int>(std::ceil(18 / per_decade)));
   const auto add = [&](double value, bool labelled, bool major) {
-    const double at = both_ways(value, quiet);
+    const double at = symlog(value, quiet);
     if (at < from - 1e-9 || at > to + 1e-9) return;
     out.push_back(
         {at, labelled ? value == 0 ? "0\u2009" + unit : with_prefix(value, unit, 1) : "", major});
@@ -137,7 +137,7 @@ std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double p
     for (int k = 0; k <= most; ++k) {
       const double decade = sign * quiet * std::pow(10.0, k);
       // The decade next to zero has its label where it keeps clear of zero's.
-      add(decade, k % stride == 0 && both_ways(std::fabs(decade), quiet) * per_decade > 13, true);
+      add(decade, k % stride == 0 && symlog(std::fabs(decade), quiet) * per_decade > 13, true);
       if (per_decade < 54) continue;
       for (int m = 2; m <= 9; ++m) add(m * decade, false, false);
     }

@@ -28,9 +28,9 @@ std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_
                             const std::string& unit);
 
 /// The scale through zero: decades away from zero on either side, straight within `quiet` of it.
-/// In decades: both_ways(10 q, q) is about 1, both_ways(-v, q) is -both_ways(v, q).
-double both_ways(double value, double quiet);
-double from_both_ways(double decades, double quiet);
+/// In decades: symlog(10 q, q) is about 1, symlog(-v, q) is -symlog(v, q).
+double symlog(double value, double quiet);
+double from_symlog(double decades, double quiet);
 /// Ticks between two places of such an axis (in decades), at zero and at quiet times a power of
 /// ten.
 std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double pixels,

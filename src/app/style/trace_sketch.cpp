@@ -35,7 +35,7 @@ void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<Envelo
   // What flows back is distinguished from what rests: through zero, as the lane shows it.
   const bool through = bottom < -0.02 * largest && bottom < -3 * quiet;
   const auto place = [&](double v) {
-    return through ? both_ways(v, quiet) : std::log10(std::max(v, quiet));
+    return through ? symlog(v, quiet) : std::log10(std::max(v, quiet));
   };
   const double hi = place(top), lo = through ? place(bottom) : std::min(hi - 1, place(quiet));
   const auto y = [&](double v) {

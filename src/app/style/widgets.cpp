@@ -3,7 +3,7 @@
 
 #include "app/style/theme.h"
 #include "core/quantity.h"
-#include "formats/plan_files.h"
+#include "formats/project_files.h"
 
 #include <QApplication>
 #include <QBoxLayout>

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/curves.h"
 
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 #include "core/recipe.h"
@@ -41,7 +42,7 @@ QCPRange CurvePlottable::getValueRange(bool& found, QCP::SignDomain, const QCPRa
 
 double CurvePlottable::y(double value) const {
   const QCPAxis* axis = mValueAxis.data();
-  if (quiet_ > 0) value = both_ways(value, quiet_);
+  if (quiet_ > 0) value = symlog(value, quiet_);
   // On a logarithmic axis nothing and less lie at its foot.
   if (axis->scaleType() == QCPAxis::stLogarithmic) value = std::max(value, axis->range().lower);
   return std::clamp(axis->coordToPixel(value), -4000.0, 8000.0);

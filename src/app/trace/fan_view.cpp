@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/fan_view.h"
 
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/trace/fan_raster.h"
 #include "app/trace/lanes.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QHelpEvent>
 #include <QMouseEvent>

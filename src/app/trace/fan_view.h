@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/view_state.h"
+#include "core/fan.h"
 
 #include <QWidget>
 

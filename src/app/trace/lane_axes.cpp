@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The lanes' axes: ranges, scales, ticks, captions.
 
+#include "app/engine/trace_views.h"
 #include "app/style/ticks.h"
 #include "app/style/trace_sketch.h"
 #include "app/trace/curves.h"
@@ -59,7 +60,7 @@ void Lanes::chooseScale(Lane& lane, double lo, double hi, double quiet) const {
   lane.scale = ValueScale::linear;
   if (lane.quantity == Quantity::current && logarithmic_) {
     const bool through = lo < -kThroughZero * largest && lo < -3 * quiet;
-    lane.scale = through ? ValueScale::both_ways : ValueScale::logarithmic;
+    lane.scale = through ? ValueScale::symlog : ValueScale::logarithmic;
   }
   if (plan_.lanes[lane.spec].scale && lane.quantity != Quantity::logic)
     lane.scale = *plan_.lanes[lane.spec].scale;
@@ -68,7 +69,7 @@ void Lanes::chooseScale(Lane& lane, double lo, double hi, double quiet) const {
   lane.value->setScaleType(lane.scale == ValueScale::logarithmic ? QCPAxis::stLogarithmic
                                                                  : QCPAxis::stLinear);
   for (CurvePlottable* curve : lane.curves)
-    curve->setThroughZero(lane.scale == ValueScale::both_ways ? lane.quiet : 0);
+    curve->setThroughZero(lane.scale == ValueScale::symlog ? lane.quiet : 0);
 }
 
 void Lanes::fitLane(Lane& lane) const {
@@ -104,7 +105,7 @@ void Lanes::fitLane(Lane& lane) const {
     const double foot =
         std::clamp(quiet > 0 ? quiet : std::max(lo, top * 1e-6), top * 1e-9, top / 10);
     lane.value->setRange(std::pow(10, std::floor(std::log10(foot))), top * 2);
-  } else if (lane.scale == ValueScale::both_ways) {
+  } else if (lane.scale == ValueScale::symlog) {
     const double a = lane.toAxis(std::min(lo, 0.0)), b = lane.toAxis(std::max(hi, 0.0));
     lane.value->setRange(a - 0.06 * (b - a), b + 0.06 * (b - a));
   } else {
@@ -172,7 +173,7 @@ void Lanes::updateValueTicks(Lane& lane) {
   if (log && r.upper / r.lower > 4) {
     // Rulings closer than 6 px are dropped: nine of them share a decade.
     ticks = log_ticks(r.lower, r.upper, height, 54, lane.unit);
-  } else if (lane.scale == ValueScale::both_ways) {
+  } else if (lane.scale == ValueScale::symlog) {
     ticks = both_ways_ticks(r.lower, r.upper, lane.quiet, height, lane.unit);
   } else {
     ticks = value_ticks(r.lower, r.upper, std::max(3, height / 36), lane.unit);

@@ -2,7 +2,7 @@
 #include "app/trace/lane_dialogs.h"
 
 #include "app/style/widgets.h"
-#include "core/present.h"
+#include "core/number_text.h"
 #include "core/quantity.h"
 
 #include <QDialogButtonBox>

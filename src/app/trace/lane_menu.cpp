@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the Trace desk does to its lanes: their menu, their actions, their dialogs.
 
+#include "app/engine/trace_views.h"
 #include "app/trace/lane_dialogs.h"
+#include "app/trace/lane_plan.h"
+#include "app/trace/lanes.h"
 #include "app/trace/trace_desk.h"
 
 #include <QMenu>
@@ -35,7 +38,7 @@ void TraceDesk::makeLaneActions() {
   const QString menu = tr("Lanes");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   const auto shift = [this](int direction) {
     const std::size_t lane = lanes_->chosenLane();
@@ -63,11 +66,11 @@ void TraceDesk::makeLaneActions() {
   add("laneOver", tr("Merge into lane above"), {}, [this] {
     changeLane([&](LanePlan& plan, std::size_t lane) {
       const auto above = beside(plan.visible(lanes_->channels()), lane, -1);
-      if (above != LanePlan::npos) plan.lay_over(lane, above);
+      if (above != LanePlan::npos) plan.overlay(lane, above);
     });
   });
   add("laneApart", tr("One lane per curve"), {},
-      [this] { changeLane([](LanePlan& plan, std::size_t lane) { plan.take_apart(lane); }); });
+      [this] { changeLane([](LanePlan& plan, std::size_t lane) { plan.separate(lane); }); });
   add("capturesApart", tr("One lane per capture"), QKeySequence(tr("Ctrl+Shift+A")), [this] {
     LanePlan plan = lanes_->plan();
     plan.captures_apart = !plan.captures_apart;
@@ -77,7 +80,7 @@ void TraceDesk::makeLaneActions() {
     changeLane([](LanePlan& plan, std::size_t lane) { plan.derive(lane, CurveForm::charge, 0); });
   });
   add("meanLane", tr("Add rolling mean…"), {}, [this] {
-    auto* dialog = new WindowDialog((c_.view.to() - c_.view.from()) / 50, this);
+    auto* dialog = new WindowDialog((context_.view.to() - context_.view.from()) / 50, this);
     connect(dialog, &WindowDialog::given, this, [this](double window_s) {
       changeLane(
           [&](LanePlan& plan, std::size_t lane) { plan.derive(lane, CurveForm::mean, window_s); });
@@ -91,7 +94,7 @@ void TraceDesk::makeLaneActions() {
   });
   add("scaleLinear", tr("Linear scale"), {}, [this] { setScale(ValueScale::linear); });
   add("scaleLog", tr("Logarithmic scale"), {}, [this] { setScale(ValueScale::logarithmic); });
-  add("scaleBoth", tr("Symmetric log scale"), {}, [this] { setScale(ValueScale::both_ways); });
+  add("scaleBoth", tr("Symmetric log scale"), {}, [this] { setScale(ValueScale::symlog); });
   add("axisCapture", tr("Scale axis to whole capture"), {},
       [this] { setFit(ValueFit::capture, 0, 1); });
   add("axisSeen", tr("Scale axis to view"), {}, [this] { setFit(ValueFit::seen, 0, 1); });
@@ -147,14 +150,16 @@ void TraceDesk::lanesMenu(QMenu& menu) {
     });
   }
   lanes->addSeparator();
-  lanes->addAction(c_.actions.find(QStringLiteral("showAllLanes")));
-  lanes->addAction(c_.actions.find(QStringLiteral("capturesApart")));
+  lanes->addAction(context_.actions.find(QStringLiteral("showAllLanes")));
+  lanes->addAction(context_.actions.find(QStringLiteral("capturesApart")));
   const std::size_t chosen = lanes_->chosenLane();
   if (chosen == LanePlan::npos) return;
   const LaneSpec& lane = plan.lanes[chosen];
   QMenu* own = menu.addMenu(tr("Lane of %1").arg(curve_name(lane.curves.front())));
   own->setObjectName(QStringLiteral("laneMenu"));
-  const auto offer = [&](const char* id) { own->addAction(c_.actions.find(QLatin1String(id))); };
+  const auto offer = [&](const char* id) {
+    own->addAction(context_.actions.find(QLatin1String(id)));
+  };
   for (const char* id : {"laneUp", "laneDown", "hideLane", "laneOver"}) offer(id);
   if (lane.curves.size() > 1) offer("laneApart");
   own->addSeparator();
@@ -164,7 +169,7 @@ void TraceDesk::lanesMenu(QMenu& menu) {
   own->addSeparator();
   for (const char* id : {"chargeLane", "meanLane"}) offer(id);
   if (lane.curves.front().form != CurveForm::samples) offer("removeLane");
-  menu.addAction(c_.actions.find(QStringLiteral("logScale")));
+  menu.addAction(context_.actions.find(QStringLiteral("logScale")));
 }
 
 }  // namespace kuvio::app

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/lane_plan.h"
 
-#include "core/present.h"
+#include "app/engine/trace_views.h"
+#include "core/number_text.h"
 
 #include <QJsonArray>
 #include <QJsonDocument>
@@ -44,7 +45,7 @@ std::optional<T> named(const QString (&names)[N], const QJsonValue& value) {
 
 }  // namespace
 
-void LanePlan::meet(const std::vector<book::ChannelInfo>& channels) {
+void LanePlan::add_missing(const std::vector<book::ChannelInfo>& channels) {
   std::vector<const book::ChannelInfo*> fresh;
   for (const book::ChannelInfo& c : channels) {
     const bool known = std::any_of(lanes.begin(), lanes.end(), [&](const LaneSpec& lane) {
@@ -94,13 +95,13 @@ void LanePlan::move(std::size_t from, std::size_t to) {
   lanes.insert(lanes.begin() + static_cast<std::ptrdiff_t>(to), std::move(lane));
 }
 
-void LanePlan::lay_over(std::size_t lane, std::size_t onto) {
+void LanePlan::overlay(std::size_t lane, std::size_t onto) {
   if (lane >= lanes.size() || onto >= lanes.size() || lane == onto) return;
   for (const LaneCurve& c : lanes[lane].curves) lanes[onto].curves.push_back(c);
   remove(lane);
 }
 
-void LanePlan::take_apart(std::size_t lane) {
+void LanePlan::separate(std::size_t lane) {
   if (lane >= lanes.size()) return;
   const std::vector<LaneCurve> curves = lanes[lane].curves;
   lanes[lane].curves.resize(1);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/views.h"
+#include "app/engine/trace_views.h"
 
 #include <QByteArray>
 #include <QString>
@@ -16,7 +16,7 @@ namespace kuvio::app {
 enum class ValueScale {
   linear,
   logarithmic,
-  both_ways,  ///< through zero: logarithmic away from it on either side, linear around it
+  symlog,  ///< through zero: logarithmic away from it on either side, linear around it
 };
 
 /// What decides a lane's value axis.
@@ -56,7 +56,7 @@ public:
       false;  ///< each capture has lanes of its own, else they lie over each other
 
   /// Adds a lane for every channel that has none: currents first, then voltages, logic last.
-  void meet(const std::vector<book::ChannelInfo>& channels);
+  void add_missing(const std::vector<book::ChannelInfo>& channels);
   /// Lanes of the plan that are to be seen, by index.
   std::vector<std::size_t> visible(const std::vector<book::ChannelInfo>& channels) const;
 
@@ -64,9 +64,9 @@ public:
   std::size_t lane_of(const std::string& channel) const;
   void move(std::size_t from, std::size_t to);
   /// Draws a lane's curves in another lane.
-  void lay_over(std::size_t lane, std::size_t onto);
+  void overlay(std::size_t lane, std::size_t onto);
   /// Gives every curve of a lane a lane of its own.
-  void take_apart(std::size_t lane);
+  void separate(std::size_t lane);
   /// Adds a lane below another with something of its first channel.
   void derive(std::size_t lane, CurveForm form, double window_s);
   void remove(std::size_t lane);

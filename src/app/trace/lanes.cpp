@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/lanes.h"
 
+#include "app/engine/book_view.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 #include "app/trace/curves.h"
@@ -55,10 +57,10 @@ Lanes::Lanes(ViewState& view, Session& session, QWidget* parent)
 }
 
 double Lanes::Lane::toAxis(double v) const {
-  return scale == ValueScale::both_ways ? both_ways(v, quiet) : v;
+  return scale == ValueScale::symlog ? symlog(v, quiet) : v;
 }
 double Lanes::Lane::fromAxis(double place) const {
-  return scale == ValueScale::both_ways ? from_both_ways(place, quiet) : place;
+  return scale == ValueScale::symlog ? from_symlog(place, quiet) : place;
 }
 
 void Lanes::takeShown() {
@@ -74,7 +76,7 @@ void Lanes::takeShown() {
     }
   }
   restorePlan();
-  plan_.meet(channels_);
+  plan_.add_missing(channels_);
   build();
   rangeChanged();
 }
@@ -86,11 +88,11 @@ void Lanes::restorePlan() {
   plan_ = LanePlan::restored(QByteArray::fromStdString(session_.book()->note("lanes")));
 }
 
-void Lanes::keepPlan() { session_.keep("lanes", plan_.saved().toStdString()); }
+void Lanes::keepPlan() { session_.storeQuietly("lanes", plan_.saved().toStdString()); }
 
 void Lanes::setPlan(LanePlan plan) {
   plan_ = std::move(plan);
-  plan_.meet(channels_);
+  plan_.add_missing(channels_);
   keepPlan();
   build();
   rangeChanged();

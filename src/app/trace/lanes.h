@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/engine/trace_views.h"
 #include "app/engine/view_state.h"
 #include "app/trace/lane_plan.h"
 
@@ -71,7 +72,7 @@ public:
   /// Edges of equal steps along that lane's axis, as values; empty when there is none.
   std::vector<double> currentEdges() const;
   /// Whether all that is asked for is shown, exact.
-  bool settled() const { return frame_ && !frame_->loose && frame_->revision == revision_; }
+  bool settled() const { return frame_ && !frame_->approximate && frame_->revision == revision_; }
 
 signals:
   /// A frame that was asked for has been painted.

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What the hand does to the lanes.
 
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/trace/curves.h"
 #include "app/trace/lanes.h"
 #include "app/trace/marks.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QHelpEvent>
 #include <QToolTip>

@@ -2,9 +2,11 @@
 #include "app/trace/ledger_model.h"
 
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
-#include "core/present.h"
+#include "core/budget.h"
+#include "core/number_text.h"
 #include "formats/phrases.h"
 
 #include <algorithm>

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/level_view.h"
 
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QMouseEvent>
 #include <QPainter>

@@ -2,9 +2,10 @@
 #include "app/trace/line_up_margin.h"
 
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/widgets.h"
-#include "app/trace/moment.h"
-#include "core/present.h"
+#include "app/trace/time_text.h"
+#include "core/number_text.h"
 
 #include <QFormLayout>
 #include <QHBoxLayout>
@@ -184,7 +185,7 @@ void LineUpMargin::lay(double offset_s, const QString& how) {
 
 void LineUpMargin::byTyping() {
   QString text = offset_->text().trimmed();
-  const auto place = parse_place(text, 0);
+  const auto place = parse_time_target(text, 0);
   if (!place || place->to_s) {
     status_->setText(tr("“%1” is not a time. Try 1.25 s or −40 ms. Nothing was moved.").arg(text));
     return;
@@ -237,7 +238,7 @@ void LineUpMargin::automatically() {
   const CaptureView* m = moved();
   if (!m) return;
   status_->setText(tr("Comparing…"));
-  session_.wantLineUp(view_.capture()->info.id, m->info.id);
+  session_.requestLineUp(view_.capture()->info.id, m->info.id);
 }
 
 void LineUpMargin::takeResult(std::int64_t reference, std::int64_t other, const LineUp& result) {

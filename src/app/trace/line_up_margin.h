@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/engine/trace_views.h"
 #include "app/engine/view_state.h"
 
 #include <QComboBox>

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/log_margin.h"
 
+#include "app/engine/trace_views.h"
 #include "app/style/widgets.h"
 
 #include <QAction>

@@ -2,8 +2,9 @@
 #include "app/trace/log_model.h"
 
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <algorithm>
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/overview.h"
 
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 #include "app/style/trace_sketch.h"

@@ -2,7 +2,8 @@
 #include "app/trace/read_out.h"
 
 #include "app/engine/text.h"
-#include "core/present.h"
+#include "app/engine/trace_views.h"
+#include "core/number_text.h"
 #include "formats/phrases.h"
 
 #include <algorithm>

@@ -3,6 +3,7 @@
 
 #include "app/desk/desk.h"
 #include "app/engine/view_state.h"
+#include "app/engine/views_fwd.h"
 
 #include <vector>
 

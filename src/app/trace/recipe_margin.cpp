@@ -1,15 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/recipe_margin.h"
 
+#include "app/engine/book_view.h"
+#include "app/engine/fills.h"
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/trace_sketch.h"
 #include "app/trace/overview.h"
 #include "app/trace/rule_card.h"
 #include "core/error.h"
-#include "core/present.h"
-#include "formats/plan_edits.h"
+#include "core/number_text.h"
+#include "formats/project_edits.h"
 #include "formats/toml_edit.h"
 
 #include <QFileDialog>
@@ -94,7 +97,7 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   connect(apply_all_, &QPushButton::clicked, this, [this] { apply(true); });
   connect(add, &QPushButton::clicked, this, &RecipeMargin::addRule);
   connect(source_, &SourceEditor::applied, this,
-          [this](const QString& text) { keep(text.toStdString(), tr("recipe's text")); });
+          [this](const QString& text) { commit(text.toStdString(), tr("recipe's text")); });
   connect(&documents_, &Documents::refused, this,
           [this](DocumentKind kind, const QString& trouble) {
             if (kind != DocumentKind::recipe) return;
@@ -167,20 +170,20 @@ void RecipeMargin::buildCards() {
             });
     connect(card, &RuleCard::lengthEdited, this,
             [this, state_of](int rule, const char* key, std::optional<double> length) {
-              keep(formats::set_rule_length(document_.text, document_.name,
-                                            static_cast<std::size_t>(rule), key, length),
-                   tr("rule of %1").arg(state_of(rule)));
+              commit(formats::set_rule_length(document_.text, document_.name,
+                                              static_cast<std::size_t>(rule), key, length),
+                     tr("rule of %1").arg(state_of(rule)));
             });
     connect(card, &RuleCard::renamed, this, [this, state_of](int rule, const QString& name) {
       const QString was = state_of(rule);
-      keep(formats::rename_rule(document_.text, document_.name, static_cast<std::size_t>(rule),
-                                name.toStdString()),
-           tr("rule %1 renamed to %2").arg(was, name));
+      commit(formats::rename_rule(document_.text, document_.name, static_cast<std::size_t>(rule),
+                                  name.toStdString()),
+             tr("rule %1 renamed to %2").arg(was, name));
     });
     connect(card, &RuleCard::removed, this, [this, state_of](int rule) {
       const QString was = state_of(rule);
-      keep(formats::remove_rule(document_.text, document_.name, static_cast<std::size_t>(rule)),
-           tr("rule of %1 removed").arg(was));
+      commit(formats::remove_rule(document_.text, document_.name, static_cast<std::size_t>(rule)),
+             tr("rule of %1 removed").arg(was));
     });
     connect(card, &RuleCard::wrong, this, &RecipeMargin::messageReported);
     layout->addWidget(card);
@@ -189,15 +192,15 @@ void RecipeMargin::buildCards() {
   static_cast<QVBoxLayout*>(layout)->addStretch(1);
 }
 
-void RecipeMargin::keep(const std::string& text, const QString& why) {
+void RecipeMargin::commit(const std::string& text, const QString& why) {
   documents_.put(DocumentKind::recipe, text, why);
 }
 
 void RecipeMargin::setEdge(int rule, formats::BandEdge edge, std::optional<double> level,
                            const QString& why) {
-  keep(formats::set_rule_edge(document_.text, document_.name, recipe_->recipe,
-                              static_cast<std::size_t>(rule), edge, level),
-       why);
+  commit(formats::set_rule_edge(document_.text, document_.name, recipe_->recipe,
+                                static_cast<std::size_t>(rule), edge, level),
+         why);
 }
 
 void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
@@ -278,7 +281,7 @@ void RecipeMargin::addRule() {
     }
   }
   rule.level.release_low = rule.level.low;
-  keep(formats::toml_append(document_.text, formats::state_block(rule)), tr("rule added"));
+  commit(formats::toml_append(document_.text, formats::state_block(rule)), tr("rule added"));
 }
 
 void RecipeMargin::newRecipe() {
@@ -290,7 +293,7 @@ void RecipeMargin::newRecipe() {
   rest.level.high = quiet > 0 ? quiet * 10 : 1e-3;
   rest.level.release_high = rest.level.high;
   recipe.states.push_back(rest);
-  keep(formats::recipe_text(recipe), tr("new recipe"));
+  commit(formats::recipe_text(recipe), tr("new recipe"));
 }
 
 void RecipeMargin::openRecipe() {

@@ -3,11 +3,12 @@
 
 #include "app/engine/documents.h"
 #include "app/engine/view_state.h"
+#include "app/engine/views_fwd.h"
 #include "app/style/source_editor.h"
 #include "app/style/widgets.h"
 #include "app/trace/level_view.h"
-#include "formats/plan_edits.h"
-#include "formats/plan_files.h"
+#include "formats/project_edits.h"
+#include "formats/project_files.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -31,7 +32,7 @@ public:
   void apply(bool all);
   void saveAs();
   /// Puts a recipe's text into the book as the one in use; `why` names the change for undo.
-  void keep(const std::string& text, const QString& why);
+  void commit(const std::string& text, const QString& why);
   const LevelView* levels() const { return levels_; }
 
 signals:

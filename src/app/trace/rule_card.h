@@ -3,7 +3,7 @@
 
 #include "app/style/widgets.h"
 #include "core/recipe.h"
-#include "formats/plan_edits.h"
+#include "formats/project_edits.h"
 
 #include <QLabel>
 #include <QLineEdit>

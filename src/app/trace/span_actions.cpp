@@ -2,8 +2,11 @@
 // The Trace desk's span, cursors and steps: what is measured, copied and gone to.
 
 #include "app/engine/text.h"
-#include "app/trace/moment.h"
+#include "app/engine/trace_views.h"
+#include "app/trace/lanes.h"
 #include "app/trace/read_out.h"
+#include "app/trace/spread_margin.h"
+#include "app/trace/time_text.h"
 #include "app/trace/trace_desk.h"
 
 #include <QApplication>
@@ -20,12 +23,12 @@ QString number(double v) { return QString::number(v, 'g', 12); }
 }  // namespace
 
 void TraceDesk::makeSpanActions() {
-  ViewState& view = c_.view;
+  ViewState& view = context_.view;
   const DeskId desk = DeskId::trace;
   const QString menu = tr("Span");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   QAction* whole =
       add("wholeCycles", tr("Snap spans to whole cycles"), QKeySequence(tr("W")), [] {});
@@ -35,7 +38,7 @@ void TraceDesk::makeSpanActions() {
           [whole, &view] { whole->setChecked(view.wholeCycles()); });
   for (int i = 0; i < ViewState::kCursors; ++i) {
     add(i == 0 ? "cursor1" : "cursor2", tr("Cursor %1 here").arg(i + 1),
-        QKeySequence(Qt::Key_1 + i), [this, i] { c_.view.setCursor(i, placeOfKeys()); });
+        QKeySequence(Qt::Key_1 + i), [this, i] { context_.view.setCursor(i, placeOfKeys()); });
   }
   add("spanCursors", tr("Span between the cursors"), {}, [this, &view] {
     if (view.cursor(0) && view.cursor(1)) {
@@ -45,7 +48,7 @@ void TraceDesk::makeSpanActions() {
     }
   });
   add("clearCursors", tr("Clear cursors"), {}, [&view] { view.clearCursors(); });
-  c_.actions.add(
+  context_.actions.add(
       QStringLiteral("copySpan"), tr("Edit"), tr("Copy span's figures as text (TSV)"),
       QKeySequence(tr("Ctrl+Shift+T")),
       [this] {
@@ -57,17 +60,17 @@ void TraceDesk::makeSpanActions() {
         }
       },
       desk);
-  c_.actions.add(
+  context_.actions.add(
       QStringLiteral("copySpread"), tr("Edit"), tr("Copy distribution as text (TSV)"), {},
       [this] {
         tabs_->setCurrentIndex(2);
         QApplication::clipboard()->setText(spread_->table());
       },
       desk);
-  c_.actions.add(
+  context_.actions.add(
       QStringLiteral("exportPicture"), tr("Book"), tr("Export picture of the traces…"),
       QKeySequence(tr("Ctrl+Shift+E")), [this] { exportPicture(); }, desk);
-  c_.actions.add(
+  context_.actions.add(
       QStringLiteral("exportSamples"), tr("Book"), tr("Export…"), {}, [this] { exportSamples(); },
       desk);
 }
@@ -77,7 +80,7 @@ void TraceDesk::makeStepActions() {
   const QString menu = tr("Go");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   add("goToTime", tr("Go to a time…"), QKeySequence(tr("Ctrl+G")), [this] {
     go_to_->show();
@@ -88,11 +91,12 @@ void TraceDesk::makeStepActions() {
                            const QString& before, const QKeySequence& keys,
                            const QKeySequence& back_keys, auto moments, const QString& none) {
     for (const int direction : {1, -1}) {
-      c_.actions.add(
+      context_.actions.add(
           QLatin1String(direction > 0 ? id : back_id), tr("Go"), direction > 0 ? next : before,
           direction > 0 ? keys : back_keys,
           [this, direction, moments, none] {
-            if (c_.view.capture() && !c_.view.step(moments(*c_.view.capture()), direction))
+            if (context_.view.capture() &&
+                !context_.view.step(moments(*context_.view.capture()), direction))
               emit messageReported(none);
           },
           DeskId::trace);
@@ -120,7 +124,7 @@ void TraceDesk::makeStepActions() {
       "nextMatch", "previousMatch", tr("Next log match"), tr("Previous log match"),
       QKeySequence(Qt::Key_F3), QKeySequence(Qt::SHIFT | Qt::Key_F3),
       [this](const CaptureView& c) {
-        if (!c_.view.logMatches().empty()) return c_.view.logMatches();
+        if (!context_.view.logMatches().empty()) return context_.view.logMatches();
         std::vector<double> out;  // without a filter, every line
         for (const book::LogLine& line : c.log) out.push_back(line.time_s);
         return out;
@@ -130,7 +134,7 @@ void TraceDesk::makeStepActions() {
 
 /// Where keys do something: at the pointer, else in the middle of the view.
 double TraceDesk::placeOfKeys() const {
-  return c_.view.pointer().value_or((c_.view.from() + c_.view.to()) / 2);
+  return context_.view.pointer().value_or((context_.view.from() + context_.view.to()) / 2);
 }
 
 void TraceDesk::makeGoTo(QWidget* parent) {
@@ -160,21 +164,23 @@ bool TraceDesk::eventFilter(QObject* watched, QEvent* event) {
 }
 
 void TraceDesk::goToTyped() {
-  const auto place = parse_place(go_to_->text(), placeOfKeys());
-  if (!place || !c_.view.capture()) {
+  const auto place = parse_time_target(go_to_->text(), placeOfKeys());
+  if (!place || !context_.view.capture()) {
     emit messageReported(tr("“%1” is not a time. Try 12.5 s, 1:02:03.5, +200 ms or 12.5 .. +80 ms.")
                              .arg(go_to_->text()));
     return;
   }
-  if (place->from_s > c_.view.end() || place->to_s.value_or(place->from_s) < c_.view.begin()) {
-    emit messageReported(tr("The capture runs from %1 to %2 s.")
-                             .arg(moment_text(c_.view.begin(), 1), moment_text(c_.view.end(), 1)));
+  if (place->from_s > context_.view.end() ||
+      place->to_s.value_or(place->from_s) < context_.view.begin()) {
+    emit messageReported(
+        tr("The capture runs from %1 to %2 s.")
+            .arg(moment_text(context_.view.begin(), 1), moment_text(context_.view.end(), 1)));
     return;
   }
   if (place->to_s) {
-    c_.view.show(place->from_s, *place->to_s);
+    context_.view.show(place->from_s, *place->to_s);
   } else {
-    c_.view.goTo(place->from_s);
+    context_.view.goTo(place->from_s);
   }
   go_to_->hide();
   lanes_->setFocus();
@@ -183,15 +189,15 @@ void TraceDesk::goToTyped() {
 void TraceDesk::followCursors() {
   std::vector<double> moments;
   for (int i = 0; i < ViewState::kCursors; ++i) {
-    if (c_.view.cursor(i)) moments.push_back(*c_.view.cursor(i));
+    if (context_.view.cursor(i)) moments.push_back(*context_.view.cursor(i));
   }
   cursors_->setVisible(!moments.empty());
-  if (!moments.empty()) c_.session.requestMoments(moments);
+  if (!moments.empty()) context_.session.requestMoments(moments);
 }
 
 /// "1  12.331 s: I 4.02 mA, V 3.58 V   2  …   2 − 1: +1.204 s (0.83 Hz), I −3.9 mA, …"
 void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
-  const double width = c_.view.to() - c_.view.from();
+  const double width = context_.view.to() - context_.view.from();
   const auto value = [](const std::optional<double>& v, const std::string& unit) {
     return v ? qs(with_prefix(*v, unit, 4)) : QStringLiteral("–");
   };
@@ -199,9 +205,9 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
   std::size_t at = 0;
   std::vector<std::pair<double, std::size_t>> both;
   for (int i = 0; i < ViewState::kCursors; ++i) {
-    if (!c_.view.cursor(i)) continue;
+    if (!context_.view.cursor(i)) continue;
     // An answer to cursors that have moved on: the next is on its way.
-    if (at >= reading->moments.size() || reading->moments[at] != *c_.view.cursor(i)) return;
+    if (at >= reading->moments.size() || reading->moments[at] != *context_.view.cursor(i)) return;
     QStringList values;
     for (const auto& channel : reading->channels) {
       if (!channel.unit.empty())
@@ -231,12 +237,12 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
 }
 
 QString TraceDesk::spanTable() const {
-  if (!c_.view.span() || !reading_) return {};
+  if (!context_.view.span() || !reading_) return {};
   const SpanFigures& s = reading_->figures;
   const auto or_nothing = [](const std::optional<double>& v) { return v ? number(*v) : QString(); };
   const std::vector<std::pair<QString, QString>> cells{
-      {QStringLiteral("capture"), qs(c_.view.capture()->info.name)},
-      {QStringLiteral("channel"), qs(c_.view.capture()->channel.name)},
+      {QStringLiteral("capture"), qs(context_.view.capture()->info.name)},
+      {QStringLiteral("channel"), qs(context_.view.capture()->channel.name)},
       {QStringLiteral("from_s"), number(s.from_s)},
       {QStringLiteral("to_s"), number(s.to_s)},
       {QStringLiteral("duration_s"), number(s.duration_s())},

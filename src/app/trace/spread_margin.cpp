@@ -2,9 +2,10 @@
 #include "app/trace/spread_margin.h"
 
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QHBoxLayout>
 #include <QPainter>

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/state_dialogs.h"
 
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
-#include "core/present.h"
+#include "core/number_text.h"
 
 #include <QFormLayout>
 #include <QListWidget>

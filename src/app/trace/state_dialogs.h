@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/views.h"
+#include "app/engine/trace_views.h"
 
 #include <QComboBox>
 #include <QDialog>
@@ -48,7 +48,7 @@ private:
   QLabel* trouble_;
 };
 
-/// The hand edits of a capture, each to be taken away; those whose ground is gone are marked.
+/// The hand edits of a capture, each to be taken away; those whose anchor is gone are marked.
 class EditsDialog : public QDialog {
   Q_OBJECT
 public:

@@ -1,10 +1,21 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/trace_desk.h"
 
+#include "app/engine/book_view.h"
+#include "app/engine/desk_views.h"
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
+#include "app/trace/fan_view.h"
+#include "app/trace/lanes.h"
+#include "app/trace/ledger_model.h"
+#include "app/trace/line_up_margin.h"
+#include "app/trace/log_margin.h"
+#include "app/trace/overview.h"
 #include "app/trace/read_out.h"
+#include "app/trace/recipe_margin.h"
+#include "app/trace/spread_margin.h"
 #include "app/trace/state_dialogs.h"
 
 #include <QApplication>
@@ -18,7 +29,7 @@
 namespace kuvio::app {
 namespace {}  // namespace
 
-TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), c_(context) {
+TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), context_(context) {
   setObjectName(QStringLiteral("traceDesk"));
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
@@ -44,9 +55,9 @@ QWidget* TraceDesk::makeMiddle() {
   auto* column = new QVBoxLayout(box);
   column->setContentsMargins(0, 4, 0, 0);
   column->setSpacing(2);
-  overview_ = new Overview(c_.view, box);
-  lanes_ = new Lanes(c_.view, c_.session, box);
-  fan_ = new FanView(c_.view, c_.session, box);
+  overview_ = new Overview(context_.view, box);
+  lanes_ = new Lanes(context_.view, context_.session, box);
+  fan_ = new FanView(context_.view, context_.session, box);
   not_split_ = new EmptyState(QStringLiteral("notSplit"), box);
   pill_ = button({}, QStringLiteral("live"), lanes_);
   pill_->hide();
@@ -117,12 +128,12 @@ QWidget* TraceDesk::makeMargin() {
   tabs_->setExpanding(false);
   column->addWidget(tabs_);
   margin_ = new QStackedWidget(box);
-  log_ = new LogMargin(c_.view, margin_);
-  recipe_ = new RecipeMargin(c_.view, c_.session, c_.documents, margin_);
+  log_ = new LogMargin(context_.view, margin_);
+  recipe_ = new RecipeMargin(context_.view, context_.session, context_.documents, margin_);
   margin_->addWidget(log_);
   margin_->addWidget(recipe_);
-  spread_ = new SpreadMargin(c_.view, c_.session, *lanes_, margin_);
-  line_up_ = new LineUpMargin(c_.view, c_.session, margin_);
+  spread_ = new SpreadMargin(context_.view, context_.session, *lanes_, margin_);
+  line_up_ = new LineUpMargin(context_.view, context_.session, margin_);
   margin_->addWidget(spread_);
   margin_->addWidget(line_up_);
   column->addWidget(margin_, 1);
@@ -133,12 +144,12 @@ QWidget* TraceDesk::makeMargin() {
 }
 
 void TraceDesk::makeActions() {
-  ViewState& view = c_.view;
+  ViewState& view = context_.view;
   const DeskId desk = DeskId::trace;
   const QString menu = tr("View");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   const auto middle = [&view] { return (view.from() + view.to()) / 2; };
   add("showAll", tr("Whole capture"), Qt::Key_Home, [&view] { view.showAll(); });
@@ -200,10 +211,10 @@ void TraceDesk::makeActions() {
     across_->setSizes(sizes[1] > 0 ? QList<int>{sizes[0] + sizes[1], 0}
                                    : QList<int>{sizes[0] - 250, 250});
   });
-  c_.actions.add(
+  context_.actions.add(
       QStringLiteral("copyTrace"), tr("Edit"), tr("Copy picture of the traces"),
       QKeySequence(tr("Ctrl+Shift+P")), [this] { copy_picture(lanes_); }, desk);
-  c_.actions.add(
+  context_.actions.add(
       QStringLiteral("copyLedger"), tr("Edit"), tr("Copy ledger as text (TSV)"), {},
       [this] { ledger_->copy(); }, desk);
 }
@@ -213,7 +224,7 @@ void TraceDesk::makeStateActions() {
   const QString menu = tr("States");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return c_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
   add("nameSpan", tr("Name as state…"), QKeySequence(tr("N")), [this] { nameSpan(); });
   add("limitFromSpan", tr("Set limit from this…"), QKeySequence(tr("L")),
@@ -246,45 +257,46 @@ void TraceDesk::connectViews() {
   connect(fan_, &FanView::menuWanted, this, &TraceDesk::visitMenu);
   connect(fan_, &FanView::edgeMoved, this, &TraceDesk::moveEdge);
   connect(log_, &LogMargin::edgeWanted, this, &TraceDesk::lineToEdge);
-  connect(&c_.view, &ViewState::captureChanged, this, &TraceDesk::takeCapture);
-  connect(&c_.view, &ViewState::rangeChanged, this, &TraceDesk::updatePill);
-  connect(&c_.view, &ViewState::followChanged, this, &TraceDesk::updatePill);
-  connect(pill_, &QPushButton::clicked, this, [this] { c_.view.returnToLive(); });
+  connect(&context_.view, &ViewState::captureChanged, this, &TraceDesk::takeCapture);
+  connect(&context_.view, &ViewState::rangeChanged, this, &TraceDesk::updatePill);
+  connect(&context_.view, &ViewState::followChanged, this, &TraceDesk::updatePill);
+  connect(pill_, &QPushButton::clicked, this, [this] { context_.view.returnToLive(); });
   connect(edits_, &QPushButton::clicked, this, [this] {
-    if (!c_.view.capture() || c_.view.capture()->edits == 0) return;
-    auto* dialog = new EditsDialog(*c_.view.capture(), this);
-    const qint64 id = c_.view.capture()->info.id;
+    if (!context_.view.capture() || context_.view.capture()->edits == 0) return;
+    auto* dialog = new EditsDialog(*context_.view.capture(), this);
+    const qint64 id = context_.view.capture()->info.id;
     connect(dialog, &EditsDialog::dropped, this,
-            [this, id](int edit) { drop_edit(c_.session, id, edit); });
+            [this, id](int edit) { drop_edit(context_.session, id, edit); });
     dialog->show();
   });
-  connect(&c_.session, &Session::budgetReady, this, &TraceDesk::takeBudget);
-  connect(&c_.view, &ViewState::cursorsChanged, this, &TraceDesk::followCursors);
-  connect(&c_.view, &ViewState::captureChanged, this, &TraceDesk::followCursors);
-  connect(&c_.session, &Session::momentsReady, this, &TraceDesk::takeMoments);
-  connect(&c_.session, &Session::frameReady, ledger_model_, &LedgerModel::setSeen);
-  connect(&c_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
-    if (!c_.view.span()) return;
+  connect(&context_.session, &Session::budgetReady, this, &TraceDesk::takeBudget);
+  connect(&context_.view, &ViewState::cursorsChanged, this, &TraceDesk::followCursors);
+  connect(&context_.view, &ViewState::captureChanged, this, &TraceDesk::followCursors);
+  connect(&context_.session, &Session::momentsReady, this, &TraceDesk::takeMoments);
+  connect(&context_.session, &Session::frameReady, ledger_model_, &LedgerModel::setSeen);
+  connect(&context_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
+    if (!context_.view.span()) return;
     reading_ = reading;
     emit footChanged();
   });
-  connect(&c_.view, &ViewState::spanChanged, this, [this] {
-    if (c_.view.span()) c_.session.requestSpan(c_.view.span()->first, c_.view.span()->second);
-    if (!c_.view.span()) reading_.reset();
+  connect(&context_.view, &ViewState::spanChanged, this, [this] {
+    if (context_.view.span())
+      context_.session.requestSpan(context_.view.span()->first, context_.view.span()->second);
+    if (!context_.view.span()) reading_.reset();
     follow();
   });
-  connect(&c_.view, &ViewState::visitChanged, this, &TraceDesk::follow);
-  connect(&c_.view, &ViewState::pointedChanged, this, &Desk::footChanged);
+  connect(&context_.view, &ViewState::visitChanged, this, &TraceDesk::follow);
+  connect(&context_.view, &ViewState::pointedChanged, this, &Desk::footChanged);
   connect(ledger_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& index) {
             if (following_ || !index.isValid()) return;
             const std::string state = ledger_model_->stateOf(index.row());
-            if (!state.empty()) c_.view.pickState(state);
+            if (!state.empty()) context_.view.pickState(state);
           });
 }
 
 void TraceDesk::takeCapture() {
-  const CaptureViewPtr& capture = c_.view.capture();
+  const CaptureViewPtr& capture = context_.view.capture();
   following_ = true;
   ledger_model_->setCapture(capture);
   following_ = false;
@@ -299,12 +311,14 @@ void TraceDesk::takeCapture() {
         capture->info.recording
             ? tr("States can be split once samples have arrived.")
             : tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
-        {{tr("Open recipe…"), [this] { c_.actions.find(QStringLiteral("openRecipe"))->trigger(); }},
-         {c_.session.book()->document(DocumentKind::recipe) ? tr("Split with the book's recipe")
-                                                            : tr("New recipe"),
+        {{tr("Open recipe…"),
+          [this] { context_.actions.find(QStringLiteral("openRecipe"))->trigger(); }},
+         {context_.session.book()->document(DocumentKind::recipe)
+              ? tr("Split with the book's recipe")
+              : tr("New recipe"),
           [this] {
             tabs_->setCurrentIndex(1);
-            if (c_.session.book()->document(DocumentKind::recipe)) {
+            if (context_.session.book()->document(DocumentKind::recipe)) {
               recipe_->apply(false);
             } else {
               recipe_->newRecipe();
@@ -327,9 +341,9 @@ void TraceDesk::takeCapture() {
 void TraceDesk::takeBudget(const BudgetViewPtr& view) {
   budget_ = view;
   std::map<std::string, StateVerdict> verdicts;
-  if (view && view->budget && c_.view.capture()) {
+  if (view && view->budget && context_.view.capture()) {
     for (std::size_t i = 0; i < view->builds.size() && i < view->results.size(); ++i) {
-      if (view->builds[i] == c_.view.capture()->info.build)
+      if (view->builds[i] == context_.view.capture()->info.build)
         verdicts = verdictsByState(view->results[i]);
     }
   }
@@ -362,12 +376,12 @@ void TraceDesk::fitLedger() {
   ledger_->fitColumns();
 }
 
-std::vector<FootPart> TraceDesk::foot() const { return read_out(c_.view, reading_, unit_); }
+std::vector<FootPart> TraceDesk::foot() const { return read_out(context_.view, reading_, unit_); }
 
 /// Brings the ledger to where the picked visit is.
 void TraceDesk::follow() {
   following_ = true;
-  const int row = ledger_model_->rowOf(c_.view.pickedState());
+  const int row = ledger_model_->rowOf(context_.view.pickedState());
   if (row >= 0) {
     ledger_->setCurrentIndex(ledger_model_->index(row, 0));
   } else {
@@ -379,18 +393,19 @@ void TraceDesk::follow() {
 }
 
 void TraceDesk::updatePill() {
-  pill_->setVisible(c_.view.recording());
-  if (!c_.view.recording()) return;
-  pill_->setText(c_.view.held() ? tr("Held, %1 behind · Return to live (End)")
-                                      .arg(qs(duration(std::max(0.0, c_.view.behind()))))
-                                : tr("Live"));
+  pill_->setVisible(context_.view.recording());
+  if (!context_.view.recording()) return;
+  pill_->setText(context_.view.held()
+                     ? tr("Held, %1 behind · Return to live (End)")
+                           .arg(qs(duration(std::max(0.0, context_.view.behind()))))
+                     : tr("Live"));
   pill_->setAccessibleName(pill_->text());
   pill_->adjustSize();
   pill_->move(lanes_->width() - pill_->width() - kLaneRight, lanes_->height() - pill_->height());
 }
 
 void TraceDesk::markSpanEnd(bool right) {
-  ViewState& view = c_.view;
+  ViewState& view = context_.view;
   if (!view.pointer()) return;
   const double t = *view.pointer();
   const double other = view.span() ? (right ? view.span()->first : view.span()->second)

@@ -2,20 +2,36 @@
 #pragma once
 
 #include "app/desk/desk.h"
-#include "app/style/widgets.h"
-#include "app/trace/fan_view.h"
-#include "app/trace/lanes.h"
-#include "app/trace/ledger_model.h"
-#include "app/trace/line_up_margin.h"
-#include "app/trace/log_margin.h"
-#include "app/trace/overview.h"
-#include "app/trace/recipe_margin.h"
-#include "app/trace/spread_margin.h"
+#include "app/engine/views_fwd.h"
 
-#include <QSplitter>
-#include <QTabBar>
+class QLabel;
+class QLineEdit;
+class QMenu;
+class QPushButton;
+class QSplitter;
+class QStackedWidget;
+class QTabBar;
+
+namespace kuvio {
+struct SpanFigures;
+struct Visit;
+}  // namespace kuvio
 
 namespace kuvio::app {
+
+class EmptyState;
+class FanView;
+class Lanes;
+class LanePlan;
+class LedgerModel;
+class LineUpMargin;
+class LogMargin;
+class NotebookTable;
+class Overview;
+class RecipeMargin;
+class SpreadMargin;
+enum class ValueFit;
+enum class ValueScale;
 
 /// The Trace desk: overview, lanes, ribbon and fan, ledger; log and recipe in the margin.
 class TraceDesk : public Desk {
@@ -81,7 +97,7 @@ private:
   const Visit* pickedVisit() const;
   QStringList states() const;
 
-  Context c_;
+  Context context_;
   ChargeUnit unit_ = ChargeUnit::coulomb;
   SpanReadingPtr reading_;
   Overview* overview_ = nullptr;

@@ -1,11 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The Trace desk's edits of states: menus, dialogs and what they ask of the book.
 
+#include "app/engine/book_view.h"
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
+#include "app/style/widgets.h"
+#include "app/trace/fan_view.h"
 #include "app/trace/state_dialogs.h"
 #include "app/trace/trace_desk.h"
+#include "book/documents.h"
 #include "core/error.h"
+#include "formats/project_files.h"
 #include "formats/toml_edit.h"
 
 #include <QMenu>
@@ -26,8 +31,8 @@ QString band_text(const StateRule& rule) {
 }  // namespace
 
 const Visit* TraceDesk::pickedVisit() const {
-  const auto& capture = c_.view.capture();
-  const int i = c_.view.visit();
+  const auto& capture = context_.view.capture();
+  const int i = context_.view.visit();
   if (!capture || i == ViewState::kNone || i >= static_cast<int>(capture->visits.size()))
     return nullptr;
   return &capture->visits[static_cast<std::size_t>(i)].visit;
@@ -35,8 +40,8 @@ const Visit* TraceDesk::pickedVisit() const {
 
 QStringList TraceDesk::states() const {
   QStringList out;
-  if (!c_.view.capture()) return out;
-  for (const auto& [state, fill] : c_.view.capture()->fills) {
+  if (!context_.view.capture()) return out;
+  for (const auto& [state, fill] : context_.view.capture()->fills) {
     if (!is_built_in_state(state)) out << qs(state);
   }
   return out;
@@ -45,8 +50,10 @@ QStringList TraceDesk::states() const {
 void TraceDesk::spanMenu(const QPoint& at) {
   QMenu menu(this);
   menu.setObjectName(QStringLiteral("spanMenu"));
-  const auto offer = [&](const char* id) { menu.addAction(c_.actions.find(QLatin1String(id))); };
-  if (c_.view.span()) {
+  const auto offer = [&](const char* id) {
+    menu.addAction(context_.actions.find(QLatin1String(id)));
+  };
+  if (context_.view.span()) {
     for (const char* id : {"zoomSpan", "nameSpan", "limitFromSpan", "copyReadOut", "clearSpan"})
       offer(id);
   } else if (pickedVisit()) {
@@ -65,7 +72,7 @@ void TraceDesk::visitMenu(const QPoint& at) {
   menu.setObjectName(QStringLiteral("visitMenu"));
   for (const char* id : {"editVisit", "cutVisit", "joinNext", "joinPrevious", "pinVisit",
                          "zoomSpan", "spanVisit", "limitFromSpan"})
-    menu.addAction(c_.actions.find(QLatin1String(id)));
+    menu.addAction(context_.actions.find(QLatin1String(id)));
   menu.addSeparator();
   connect(menu.addAction(tr("Copy picture of the fan")), &QAction::triggered, this,
           [this] { copy_picture(fan_); });
@@ -73,7 +80,7 @@ void TraceDesk::visitMenu(const QPoint& at) {
 }
 
 void TraceDesk::nameSpan() {
-  if (!c_.view.capture() || !c_.view.span()) {
+  if (!context_.view.capture() || !context_.view.span()) {
     emit messageReported(
         tr("Mark a span first: drag over the trace, or use [ and ] at the pointer."));
     return;
@@ -85,7 +92,7 @@ void TraceDesk::nameSpan() {
   const SpanFigures span = reading_->figures;
   const StateRule sketch = rule_from_span("", span);
   QStringList known = states();
-  if (const auto* recipe = c_.session.book()->document(DocumentKind::recipe)) {
+  if (const auto* recipe = context_.session.book()->document(DocumentKind::recipe)) {
     try {
       for (const StateRule& rule :
            formats::parse_recipe(recipe->text, recipe->name).recipe.states) {
@@ -95,19 +102,19 @@ void TraceDesk::nameSpan() {
     }
   }
   auto* dialog = new NameSpanDialog(known, band_text(sketch), true, this);
-  const qint64 id = c_.view.capture()->info.id;
+  const qint64 id = context_.view.capture()->info.id;
   connect(dialog, &NameSpanDialog::named, this, [this, span, id](const QString& state, bool rule) {
     if (is_built_in_state(state.toStdString()) && state != QLatin1String(kUnassigned)) {
       emit messageReported(tr("%1 is built in and cannot be assigned by hand.").arg(state));
       return;
     }
     if (!rule) {
-      name_span(c_.session, id, span.from_s, span.to_s, state.toStdString());
+      name_span(context_.session, id, span.from_s, span.to_s, state.toStdString());
       return;
     }
     const StateRule made = rule_from_span(state.toStdString(), span);
     book::Document recipe{"states.recipe.toml", "", "", ""};
-    if (const auto* own = c_.session.book()->document(DocumentKind::recipe)) {
+    if (const auto* own = context_.session.book()->document(DocumentKind::recipe)) {
       recipe = *own;
       recipe.text = formats::toml_append(recipe.text, formats::state_block(made));
     } else {
@@ -116,19 +123,19 @@ void TraceDesk::nameSpan() {
       fresh.states.push_back(made);
       recipe.text = formats::recipe_text(fresh);
     }
-    apply_recipe(c_.session, {id}, recipe);
+    apply_recipe(context_.session, {id}, recipe);
     tabs_->setCurrentIndex(1);
   });
   dialog->show();
 }
 
 void TraceDesk::limitFromSpan() {
-  if (!c_.view.capture()) return;
-  if (c_.view.span()) {
+  if (!context_.view.capture()) return;
+  if (context_.view.span()) {
     if (!reading_) return;
     // The state that takes most of the span is whose limit it may be.
     std::map<std::string, double> times;
-    for (const VisitFigures& f : c_.view.capture()->visits) {
+    for (const VisitFigures& f : context_.view.capture()->visits) {
       const double a = std::max(f.visit.from_s, reading_->figures.from_s),
                    b = std::min(f.visit.to_s, reading_->figures.to_s);
       if (b > a) times[f.visit.state] += b - a;
@@ -141,7 +148,8 @@ void TraceDesk::limitFromSpan() {
     return;
   }
   if (const Visit* v = pickedVisit()) {
-    const VisitFigures& f = c_.view.capture()->visits[static_cast<std::size_t>(c_.view.visit())];
+    const VisitFigures& f =
+        context_.view.capture()->visits[static_cast<std::size_t>(context_.view.visit())];
     SpanFigures s;
     s.from_s = v->from_s;
     s.to_s = v->to_s;
@@ -161,8 +169,8 @@ void TraceDesk::editVisit() {
     return;
   }
   const Visit visit = *picked;
-  const int index = c_.view.visit();
-  const qint64 id = c_.view.capture()->info.id;
+  const int index = context_.view.visit();
+  const qint64 id = context_.view.capture()->info.id;
   auto* dialog = new VisitDialog(visit, states(), this);
   connect(dialog, &VisitDialog::renamed, this, [this, visit, id](const QString& state, bool all) {
     Edit e;
@@ -170,7 +178,7 @@ void TraceDesk::editVisit() {
     e.at_s = (visit.from_s + visit.to_s) / 2;
     e.before = visit.state;
     e.state = state.toStdString();
-    edit_states(c_.session, id, e);
+    edit_states(context_.session, id, e);
   });
   connect(dialog, &VisitDialog::edgeMoved, this,
           [this, index](bool end, double to) { moveEdge(end ? index + 1 : index, to); });
@@ -179,7 +187,7 @@ void TraceDesk::editVisit() {
 
 /// The edge at which `visit` begins goes to another moment.
 void TraceDesk::moveEdge(int visit, double to_s) {
-  const auto& capture = c_.view.capture();
+  const auto& capture = context_.view.capture();
   if (!capture || visit <= 0 || visit >= static_cast<int>(capture->visits.size())) {
     emit messageReported(tr("The capture's ends cannot be moved."));
     return;
@@ -192,39 +200,39 @@ void TraceDesk::moveEdge(int visit, double to_s) {
   e.to_s = to_s;
   e.before = left.state;
   e.after = right.state;
-  edit_states(c_.session, capture->info.id, e);
+  edit_states(context_.session, capture->info.id, e);
 }
 
 void TraceDesk::lineToEdge(double t) {
-  const auto& capture = c_.view.capture();
+  const auto& capture = context_.view.capture();
   const Visit* v = pickedVisit();
   if (!capture || !v) {
     emit messageReported(tr("Select the visit whose edge this log line should set."));
     return;
   }
   const bool end = std::abs(t - v->to_s) < std::abs(t - v->from_s);
-  moveEdge(end ? c_.view.visit() + 1 : c_.view.visit(), t);
+  moveEdge(end ? context_.view.visit() + 1 : context_.view.visit(), t);
 }
 
 void TraceDesk::cutHere() {
-  const auto& capture = c_.view.capture();
-  if (!capture || !c_.view.pointer()) {
+  const auto& capture = context_.view.capture();
+  if (!capture || !context_.view.pointer()) {
     emit messageReported(tr("Point at where to cut the visit."));
     return;
   }
-  const auto at = visit_at(capture->visits, *c_.view.pointer());
+  const auto at = visit_at(capture->visits, *context_.view.pointer());
   if (at >= capture->visits.size()) return;
   Edit e;
   e.kind = Edit::Kind::cut;
-  e.at_s = *c_.view.pointer();
+  e.at_s = *context_.view.pointer();
   e.before = capture->visits[at].visit.state;
-  edit_states(c_.session, capture->info.id, e);
+  edit_states(context_.session, capture->info.id, e);
 }
 
 void TraceDesk::joinWith(int direction) {
-  const auto& capture = c_.view.capture();
-  const int right = direction > 0 ? c_.view.visit() + 1 : c_.view.visit();
-  if (!capture || c_.view.visit() == ViewState::kNone || right <= 0 ||
+  const auto& capture = context_.view.capture();
+  const int right = direction > 0 ? context_.view.visit() + 1 : context_.view.visit();
+  if (!capture || context_.view.visit() == ViewState::kNone || right <= 0 ||
       right >= static_cast<int>(capture->visits.size())) {
     emit messageReported(tr("Select a visit that has a neighbour on that side."));
     return;
@@ -237,7 +245,7 @@ void TraceDesk::joinWith(int direction) {
   e.before = a.state;
   e.after = b.state;
   e.state = direction > 0 ? a.state : b.state;
-  edit_states(c_.session, capture->info.id, e);
+  edit_states(context_.session, capture->info.id, e);
 }
 
 void TraceDesk::pinVisit() {
@@ -246,7 +254,7 @@ void TraceDesk::pinVisit() {
     emit messageReported(tr("Select the visit to pin."));
     return;
   }
-  name_span(c_.session, c_.view.capture()->info.id, v->from_s, v->to_s, v->state);
+  name_span(context_.session, context_.view.capture()->info.id, v->from_s, v->to_s, v->state);
 }
 
 }  // namespace kuvio::app

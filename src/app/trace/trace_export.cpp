@@ -2,9 +2,12 @@
 // What is seen on the Trace desk as a picture, and what lies under it as a file.
 
 #include "app/engine/text.h"
+#include "app/engine/trace_views.h"
 #include "app/style/theme.h"
+#include "app/trace/fan_view.h"
 #include "app/trace/trace_desk.h"
 #include "app/trace/trace_picture.h"
+#include "formats/export_formats.h"
 
 #include <QFileDialog>
 
@@ -36,8 +39,8 @@ void follow_filter(QFileDialog* dialog, const QString& name) {
 }  // namespace
 
 void TraceDesk::exportPicture() {
-  if (!c_.view.capture()) return;
-  const QString name = qs(c_.view.capture()->info.name);
+  if (!context_.view.capture()) return;
+  const QString name = qs(context_.view.capture()->info.name);
   auto* dialog = ask_for_file(this, tr("Export picture"), name + QStringLiteral(".pdf"),
                               {tr("PDF (*.pdf)"), tr("SVG (*.svg)"), tr("PNG (*.png)")});
   follow_filter(dialog, name);
@@ -47,14 +50,14 @@ void TraceDesk::exportPicture() {
 }
 
 void TraceDesk::savePicture(const QString& path) {
-  if (!c_.view.capture()) return;
+  if (!context_.view.capture()) return;
   QStringList names;
-  for (const CaptureViewPtr& c : c_.view.shown()->captures)
+  for (const CaptureViewPtr& c : context_.view.shown()->captures)
     names << qs(c->info.name) +
                  (c->info.build.empty() ? QString() : tr(", build %1").arg(qs(c->info.build)));
   QStringList foot;
   for (const FootPart& part : this->foot()) foot << part.text;
-  c_.view.setPointer(std::nullopt);
+  context_.view.setPointer(std::nullopt);
   const QByteArray bytes =
       picture_of_traces(path, *lanes_, fan_->isVisible() ? fan_ : nullptr,
                         names.join(QStringLiteral(" · ")), foot.join(QStringLiteral("   ")));
@@ -64,18 +67,20 @@ void TraceDesk::savePicture(const QString& path) {
             .arg(file_name(path)));
     return;
   }
-  c_.session.writeFile(path, bytes.toStdString(),
-                       [this, path] { emit messageReported(tr("Picture saved: %1").arg(path)); });
+  context_.session.writeFile(path, bytes.toStdString(), [this, path] {
+    emit messageReported(tr("Picture saved: %1").arg(path));
+  });
 }
 
 void TraceDesk::exportSamples() {
-  if (!c_.view.capture()) return;
-  const auto [from, to] = c_.view.span().value_or(std::pair(c_.view.from(), c_.view.to()));
+  if (!context_.view.capture()) return;
+  const auto [from, to] =
+      context_.view.span().value_or(std::pair(context_.view.from(), context_.view.to()));
   QStringList filters;
   for (const formats::ExportFormat& f : formats::export_formats())
     filters << QStringLiteral("%1 (*.%2)").arg(qs(std::string(f.words)), qs(std::string(f.ending)));
-  const QString name = qs(c_.view.capture()->info.name);
-  auto* dialog = ask_for_file(this, c_.view.span() ? tr("Export span") : tr("Export view"),
+  const QString name = qs(context_.view.capture()->info.name);
+  auto* dialog = ask_for_file(this, context_.view.span() ? tr("Export span") : tr("Export view"),
                               name + QStringLiteral(".csv"), filters);
   follow_filter(dialog, name);
   connect(dialog, &QFileDialog::fileSelected, this,
@@ -93,8 +98,8 @@ void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
                              .arg(file_name(path), endings.join(tr(" or "))));
     return;
   }
-  c_.session.exportCapture(
-      c_.view.capture()->info.id, *format, path, from_s, to_s,
+  context_.session.exportCapture(
+      context_.view.capture()->info.id, *format, path, from_s, to_s,
       [this, path, format](const formats::Exported& written) {
         QString words =
             tr("%L1 %2 saved: %3").arg(written.rows).arg(qs(std::string(format->holds)), path);

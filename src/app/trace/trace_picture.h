@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/trace/lanes.h"
 #pragma once
 
 #include <QByteArray>

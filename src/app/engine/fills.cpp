@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/engine/fills.h"
+
+#include "core/error.h"
+#include "formats/palette.h"
+#include "formats/project_files.h"
+
+#include <algorithm>
+#include <vector>
+
+namespace kuvio::app {
+
+Fills fills_for(const std::string& recipe_text, const Visits& visits) {
+  std::vector<std::string> order;
+  try {
+    if (!recipe_text.empty()) {
+      for (const StateRule& rule :
+           formats::parse_recipe(recipe_text, "recipe in the book").recipe.states)
+        order.push_back(rule.name);
+    }
+  } catch (const Error&) {  // the order of the visits serves
+  }
+  std::map<std::string, double> times;
+  for (const Visit& v : visits) {
+    times[v.state] += v.length_s();
+    if (std::find(order.begin(), order.end(), v.state) == order.end()) order.push_back(v.state);
+  }
+  std::string longest;
+  double most = -1;
+  for (const auto& [state, time] : times) {
+    if (!is_built_in_state(state) && time > most) {
+      most = time;
+      longest = state;
+    }
+  }
+  return formats::assign_fills(order, longest);
+}
+
+}  // namespace kuvio::app

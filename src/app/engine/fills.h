@@ -1,0 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/engine/views_fwd.h"
+#include "core/visit.h"
+
+namespace kuvio::app {
+
+/// Fills of a recipe's states, the first for the one with the most time.
+Fills fills_for(const std::string& recipe_text, const Visits& visits);
+
+}  // namespace kuvio::app

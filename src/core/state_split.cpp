@@ -1,0 +1,297 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/state_split.h"
+
+#include "core/edge.h"
+#include "core/measure.h"
+#include "core/noise.h"
+#include "core/stays.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+
+namespace kuvio {
+
+bool is_built_in_state(const std::string& name) {
+  return name == kOff || name == kUnassigned || name == kMissing;
+}
+
+bool is_whole(const Visits& visits, std::size_t at) {
+  if (at == 0 || at + 1 >= visits.size()) return false;
+  const std::string &before = visits[at - 1].state, &after = visits[at + 1].state;
+  return before != kMissing && after != kMissing && after != kOff;
+}
+
+namespace {
+
+/// Level at which the trace left one state for another: the edge of the band that it crossed.
+double crossed_threshold(const Recipe& recipe, int left, int right, double x_left, double x_right) {
+  const bool rising = x_right > x_left;
+  if (left != kNoRule) {
+    const Band& band = recipe.states[static_cast<std::size_t>(left)].level;
+    return rising ? band.release_high : band.release_low;
+  }
+  if (right != kNoRule) {
+    const Band& band = recipe.states[static_cast<std::size_t>(right)].level;
+    return rising ? band.low : band.high;
+  }
+  return (x_left + x_right) / 2;
+}
+
+/// Turns the stays of one block into visits with edges inside samples.
+class EdgeFinder {
+public:
+  EdgeFinder(const Trace& trace, const Recipe& recipe, const Block& block,
+             const std::vector<Stay>& stays)
+      : trace_(trace), recipe_(recipe), block_(block), stays_(stays), cells_(stays.size()) {}
+
+  Visits visits() {
+    for (std::size_t i = 1; i < stays_.size(); ++i) cells_[i] = cell_before(i);
+    Visits out;
+    for (std::size_t i = 0; i < stays_.size(); ++i) {
+      Visit v{name(stays_[i].state), time(stays_[i].from), time(stays_[i].to)};
+      v.narrow = narrow(i);
+      if (i > 0) {
+        v.from_s = put_edge(i);
+        v.begins = to_cell(cells_[i]);
+        out.back().to_s = v.from_s;
+        out.back().ends = v.begins;
+      }
+      out.push_back(std::move(v));
+    }
+    // What the noise hides is left on its sample, before any edge is placed by its neighbours.
+    std::vector<double> places(out.size());
+    for (std::size_t i = 1; i < out.size(); ++i) {
+      if (out[i].begins.empty()) continue;
+      const EdgeFigures edge = edge_figures(trace_, out[i - 1], out[i]);
+      places[i] = edge.at_s;
+      if (edge.clear) continue;
+      out[i].begins = out[i - 1].ends = {};
+      out[i].from_s = out[i - 1].to_s = put_edge(i);
+      // The edge before may take its level from more samples now.
+      if (i > 1 && !out[i - 1].begins.empty())
+        places[i - 1] = edge_figures(trace_, out[i - 2], out[i - 1]).at_s;
+    }
+    for (std::size_t i = 1; i < out.size(); ++i) {
+      if (!out[i].begins.empty()) out[i].from_s = out[i - 1].to_s = places[i];
+    }
+    // The last instant of a block has no length by itself.
+    std::erase_if(out, [](const Visit& v) { return !(v.to_s > v.from_s); });
+    return out;
+  }
+
+private:
+  double time(std::int64_t at) const {
+    return trace_.time_base().seconds(tick_of(trace_, block_, at));
+  }
+  std::string name(int state) const {
+    return state == kNoRule ? kUnassigned : recipe_.states[static_cast<std::size_t>(state)].name;
+  }
+  bool line() const { return trace_.kind() == SampleKind::instant; }
+  double value(std::int64_t at) const {
+    double x = 0;
+    trace_.read(block_, at, {&x, 1});
+    return x;
+  }
+
+  /// Each of its edges takes one sample at least.
+  bool narrow(std::size_t i) const {
+    const std::int64_t edges = (i > 0 ? 1 : 0) + (i + 1 < stays_.size() ? 1 : 0);
+    return !line() && edges > 0 && stays_[i].samples() <= edges;
+  }
+
+  std::optional<SampleRange> cell_before(std::size_t i) const {
+    if (narrow(i - 1) || narrow(i)) return std::nullopt;
+    SampleRange left{stays_[i - 1].from, stays_[i - 1].to}, right{stays_[i].from, stays_[i].to};
+    if (cells_[i - 1]) left.from = line() ? cells_[i - 1]->to - 1 : cells_[i - 1]->to;
+    // The next edge begins with the last sample of this stay.
+    if (!line() && i + 1 < stays_.size() && !narrow(i + 1)) --right.to;
+    return find_cell(trace_, block_, left, right);
+  }
+  Cell to_cell(const std::optional<SampleRange>& cell) const {
+    if (!cell) return {};
+    return {time(cell->from), time(line() ? cell->to - 1 : cell->to)};
+  }
+
+  /// Where an edge stands by the samples alone: on one, or where a straight line crosses.
+  double put_edge(std::size_t i) const {
+    const Stay &left = stays_[i - 1], &right = stays_[i];
+    if (!line()) return time(right.from);
+    const double a = value(left.to - 1), b = value(right.from);
+    const double level = crossed_threshold(recipe_, left.state, right.state, a, b);
+    const double share = a != b ? std::clamp((level - a) / (b - a), 0.0, 1.0) : 0.5;
+    const double from = time(left.to - 1), to = time(right.from);
+    return from + (to - from) * (std::isfinite(share) ? share : 0.5);
+  }
+
+  const Trace& trace_;
+  const Recipe& recipe_;
+  const Block& block_;
+  const std::vector<Stay>& stays_;
+  std::vector<std::optional<SampleRange>> cells_;  // before each stay
+};
+
+std::vector<Stay> tidy_stays(const Trace& trace, const Block& block, const Recipe& recipe,
+                             const std::function<double()>& noise) {
+  auto stays = stays_by_level(trace, block, recipe);
+  stays = join_stays(trace, block, recipe, std::move(stays));
+  stays = absorb_short_stays(trace, block, recipe, std::move(stays), noise);
+  return drop_transitions(trace, block, recipe, std::move(stays));
+}
+
+/// Whether samples out of range lie in a gap.
+bool out_of_range_within(const Trace& trace, double from_s, double to_s) {
+  for (const FlagRun& run : trace.flags()) {
+    const bool out = run.flag == Flag::over_range || run.flag == Flag::below_range;
+    if (out && run.from_s <= to_s && run.to_s >= from_s) return true;
+  }
+  return false;
+}
+
+/// A visit on both sides of a stretch out of range is one.
+void join_through_clipping(const Trace& trace, Visits& visits) {
+  for (std::size_t i = 1; i + 1 < visits.size(); ++i) {
+    if (visits[i].state != kMissing || visits[i - 1].state != visits[i + 1].state) continue;
+    if (visits[i - 1].state == kOff) continue;
+    visits[i + 1].continues = out_of_range_within(trace, visits[i].from_s, visits[i].to_s);
+  }
+}
+
+/// Stretches with the output off, as [from, to).
+std::vector<std::array<double, 2>> off_stretches(const Trace& trace,
+                                                 const std::vector<OutputSwitch>& switches) {
+  std::vector<std::array<double, 2>> out;
+  double off_since = 0;
+  bool off = !switches.empty() && switches.front().on;  // it was off before it was switched on
+  if (off) off_since = trace.from_s();
+  for (const OutputSwitch& s : switches) {
+    if (s.on && off) {
+      out.push_back({off_since, s.latest_s});
+      off = false;
+    } else if (!s.on && !off) {
+      off_since = s.earliest_s;
+      off = true;
+    }
+  }
+  if (off) out.push_back({off_since, trace.to_s()});
+  return out;
+}
+
+void overlay_off(Visits& visits, double from, double to) {
+  Visits out;
+  for (Visit& v : visits) {
+    const double a = std::max(from, v.from_s), b = std::min(to, v.to_s);
+    if (a >= b || v.state == kMissing) {
+      out.push_back(v);
+      continue;
+    }
+    if (v.from_s < a) {
+      out.push_back({v.state, v.from_s, a, false, v.narrow});
+      out.back().begins = v.begins;
+    }
+    if (!out.empty() && out.back().state == kOff && out.back().to_s == a) {
+      out.back().to_s = b;
+    } else {
+      out.push_back({kOff, a, b, false});
+    }
+    if (b < v.to_s) {
+      out.push_back({v.state, b, v.to_s, false, v.narrow});
+      out.back().ends = v.ends;
+    }
+  }
+  visits = std::move(out);
+}
+
+/// What is left of a visit behind a stretch of Off, when too short for its state, belongs to the
+/// visit that follows: the sample in which the power came on is low, and no state of its own.
+void absorb_stubs(Visits& visits, const Recipe& recipe) {
+  const auto shortest = [&](const std::string& name) {
+    for (const StateRule& rule : recipe.states) {
+      if (rule.name == name) return rule.shortest_s;
+    }
+    return 0.0;
+  };
+  for (std::size_t i = 1; i + 1 < visits.size();) {
+    const Visit& stub = visits[i];
+    Visit& next = visits[i + 1];
+    if (visits[i - 1].state == kOff && next.from_s == stub.to_s && next.state != kMissing &&
+        next.state != kOff && stub.to_s - stub.from_s < shortest(stub.state)) {
+      next.from_s = stub.from_s;
+      next.begins = stub.begins;
+      visits.erase(visits.begin() + static_cast<std::ptrdiff_t>(i));
+    } else {
+      ++i;
+    }
+  }
+}
+
+/// The sample edge nearest below a moment, so that visit edges stay on samples.
+double on_sample(const Trace& trace, double t) {
+  for (const Block& block : trace.blocks()) {
+    const long double tick = trace.time_base().ticks(t);
+    if (tick < block.start) break;
+    if (tick > block.end) continue;
+    return trace.time_base().seconds(tick_of(trace, block, cell_at(trace, block, tick)));
+  }
+  return t;
+}
+
+}  // namespace
+
+double first_rise(const Trace& trace, double earliest_s, double latest_s, double level) {
+  for (const Block& block : trace.blocks()) {
+    const long double from = trace.time_base().ticks(earliest_s);
+    const long double to = trace.time_base().ticks(latest_s);
+    if (from > block.end || to < block.start) continue;
+    const std::int64_t last = cell_at(trace, block, to);
+    bool above = false;  // the sample before was
+    std::vector<double> piece(4096);
+    std::int64_t at = cell_at(trace, block, std::max<long double>(from, block.start));
+    while (at <= last) {
+      const auto n = std::min<std::int64_t>(last + 1 - at, static_cast<std::int64_t>(piece.size()));
+      trace.read(block, at, std::span(piece).first(static_cast<std::size_t>(n)));
+      for (std::int64_t i = 0; i < n; ++i) {
+        const bool now = piece[static_cast<std::size_t>(i)] > level;
+        if (now && above) return trace.time_base().seconds(tick_of(trace, block, at + i - 1));
+        above = now;
+      }
+      at += n;
+    }
+  }
+  return latest_s;
+}
+
+Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputSwitch>& switches) {
+  Visits out;
+  std::optional<double> known;
+  const auto noise = [&] { return known ? *known : *(known = quiet_noise(trace)); };
+  double end = trace.from_s();
+  for (const Block& block : trace.blocks()) {
+    const double start = trace.time_base().seconds(block.start);
+    if (start > end) out.push_back({kMissing, end, start, false});
+    const auto stays = tidy_stays(trace, block, recipe, noise);
+    for (Visit& v : EdgeFinder(trace, recipe, block, stays).visits()) {
+      // Blocks may follow each other without a gap.
+      if (!out.empty() && out.back().state == v.state && out.back().to_s == v.from_s) {
+        out.back().to_s = v.to_s;
+        out.back().ends = v.ends;
+      } else {
+        out.push_back(std::move(v));
+      }
+    }
+    end = trace.time_base().seconds(block.end);
+  }
+  if (trace.to_s() > end) out.push_back({kMissing, end, trace.to_s(), false});
+  join_through_clipping(trace, out);
+  for (const auto& [from, to] : off_stretches(trace, switches)) {
+    overlay_off(out, on_sample(trace, from), on_sample(trace, to));
+  }
+  absorb_stubs(out, recipe);
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    out[i].whole = out[i].state != kMissing && out[i].state != kOff && is_whole(out, i);
+  }
+  return out;
+}
+
+}  // namespace kuvio

@@ -1,0 +1,296 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/project_files.h"
+
+#include "core/budget.h"
+#include "formats/toml_file.h"
+
+#include <algorithm>
+#include <cmath>
+#include <stdexcept>
+
+namespace kuvio::formats {
+namespace {
+
+Band read_band(const TomlTable& level) {
+  level.expect({"below", "above", "release"});
+  Band band;
+  const auto below = level.optional_quantity("below", Dimension::current);
+  const auto above = level.optional_quantity("above", Dimension::current);
+  if (!below && !above) level.complain("a level needs \"below\", \"above\" or both");
+  if (below) band.high = *below;
+  if (above) band.low = *above;
+  if (band.low >= band.high) level.complain("\"above\" must be less than \"below\"");
+  band.release_low = band.low;
+  band.release_high = band.high;
+  if (const auto release = level.optional_quantity("release", Dimension::current)) {
+    if (below && above)
+      level.complain("\"release\" needs exactly one of \"below\" and \"above\"", "release");
+    if (below && *release < band.high)
+      level.complain("\"release\" must not be lower than \"below\"", "release");
+    if (above && *release > band.low)
+      level.complain("\"release\" must not lie over \"above\"", "release");
+    (below ? band.release_high : band.release_low) = *release;
+  }
+  return band;
+}
+
+double not_negative(const TomlTable& table, std::string_view key) {
+  const double value = table.optional_quantity(key, Dimension::time).value_or(0);
+  if (value < 0) table.complain("\"" + std::string(key) + "\" cannot be negative", key);
+  return value;
+}
+
+Statistic read_statistic(const TomlTable& table, const LimitQuantityInfo& quantity) {
+  const auto key = table.optional_string("of");
+  if (!key) return quantity.usual;
+  std::string known;
+  for (const StatisticInfo& one : statistics()) {
+    if (*key == one.key) return one.id;
+    known += (known.empty() ? "\"" : ", \"") + std::string(one.key) + "\"";
+  }
+  table.complain("\"of\" must be one of " + known, "of");
+}
+
+void check_fits(const TomlTable& table, const Limit& limit, const LimitQuantityInfo& quantity) {
+  if (quantity.fits(limit.scope)) return;
+  const std::string key(quantity.key), name = "\"" + key + "\"";
+  if (!quantity.of_state && !quantity.of_whole)
+    table.complain(name + " goes with field = true", key);
+  if (limit.scope == Scope::field) table.complain(name + " does not apply to the field", key);
+  table.complain(name + " needs a state", key);
+}
+
+Limit read_limit(const TomlTable& table, const LimitQuantityInfo& q, const Limit& common,
+                 const FindFile& find) {
+  Limit limit = common;
+  limit.quantity = q.id;
+  check_fits(table, limit, q);
+  const TomlTable value = table.table(q.key);
+  if (q.needs_battery) {
+    value.expect({"expect", "min", "battery"});
+    limit.min = value.optional_quantity("min", q.dimension);
+    if (!limit.min) value.complain("a " + std::string(q.name) + " needs \"min\"");
+    const std::string name = value.string("battery");
+    limit.battery = parse_battery(find(book::DocumentKind::battery, name), value.beside(name));
+  } else {
+    value.expect({"expect", "max", "of"}, {"min", "peak_over"});
+    limit.max = value.optional_quantity("max", q.dimension);
+    if (!limit.max) value.complain("a limit needs \"max\"");
+    limit.statistic = read_statistic(value, q);
+  }
+  limit.expect = value.optional_quantity("expect", q.dimension);
+  return limit;
+}
+
+}  // namespace
+
+RecipeFile parse_recipe(const std::string& text, const std::string& path) {
+  const TomlTable root = TomlTable::text(text, path, "recipe");
+  root.expect({"kuvio", "name", "channel", "state"}, {"smooth"});
+  RecipeFile out;
+  out.text = text;
+  out.recipe.name = root.string("name");
+  out.recipe.channel = root.optional_string("channel").value_or("");
+  for (const TomlTable& table : root.tables("state")) {
+    table.expect({"name", "level", "shortest", "join_gaps"}, {"must", "begins", "ends", "after"});
+    StateRule rule;
+    rule.name = table.string("name");
+    if (rule.name.empty()) table.complain("a state needs a name", "name");
+    if (is_built_in_state(rule.name))
+      table.complain("\"" + rule.name + "\" is built in and cannot be a rule", "name");
+    for (const StateRule& other : out.recipe.states) {
+      if (other.name == rule.name)
+        table.complain("there are two rules named \"" + rule.name + "\"", "name");
+    }
+    rule.level = read_band(table.table("level"));
+    rule.shortest_s = not_negative(table, "shortest");
+    rule.join_gaps_s = not_negative(table, "join_gaps");
+    out.recipe.states.push_back(std::move(rule));
+  }
+  if (out.recipe.states.empty()) root.complain("a recipe needs at least one [[state]]");
+  return out;
+}
+
+RecipeFile read_recipe(const std::string& path) { return parse_recipe(read_text_file(path), path); }
+
+double parse_self_discharge(const std::string& text) {
+  const auto slash = text.find('/');
+  if (slash == std::string::npos) {
+    throw std::invalid_argument("\"" + text + "\" needs " + describe(Dimension::ratio_per_time));
+  }
+  const double share = parse_quantity(text.substr(0, slash), Dimension::ratio);
+  const double period = unit_factor(text.substr(slash + 1), Dimension::time);
+  if (share < 0 || share >= 1)
+    throw std::invalid_argument("\"" + text + "\" is not between 0 and 100 %");
+  return self_discharge_rate(share, period);
+}
+
+Battery read_battery(const std::string& path) { return parse_battery(read_text_file(path), path); }
+
+Battery parse_battery(const std::string& text, const std::string& name) {
+  const TomlTable root = TomlTable::text(text, name, "battery");
+  // Resistance, buffer and cut-off voltage describe the cell for pulse checks; a life does not need
+  // them.
+  root.expect({"kuvio", "name", "capacity", "voltage", "cutoff_reserve", "margin", "self_discharge",
+               "open_circuit_voltage", "internal_resistance", "buffer_capacitor", "buffer_esr",
+               "buffer_leakage", "cutoff_voltage"});
+  Battery out;
+  out.name = root.optional_string("name").value_or("");
+  out.capacity_c = root.quantity("capacity", Dimension::charge);
+  if (!(out.capacity_c > 0)) root.complain("\"capacity\" must be greater than zero", "capacity");
+  out.voltage = root.optional_quantity("voltage", Dimension::voltage).value_or(0);
+  for (const auto& [key, target] :
+       {std::pair{"cutoff_reserve", &out.reserve}, std::pair{"margin", &out.margin}}) {
+    *target = root.optional_quantity(key, Dimension::ratio).value_or(0);
+    if (*target < 0 || *target >= 1)
+      root.complain("\"" + std::string(key) + "\" must lie between 0 and 100 %", key);
+  }
+  if (const auto loss = root.optional_string("self_discharge")) {
+    try {
+      out.self_discharge_hz = parse_self_discharge(*loss);
+    } catch (const std::invalid_argument& e) {
+      root.complain(std::string("\"self_discharge\": ") + e.what(), "self_discharge");
+    }
+  }
+  for (const auto& [key, dimension] : {std::pair{"open_circuit_voltage", Dimension::voltage},
+                                       std::pair{"internal_resistance", Dimension::resistance},
+                                       std::pair{"buffer_capacitor", Dimension::capacitance},
+                                       std::pair{"buffer_esr", Dimension::resistance},
+                                       std::pair{"buffer_leakage", Dimension::current},
+                                       std::pair{"cutoff_voltage", Dimension::voltage}}) {
+    // Checked, so that a slip is reported now.
+    if (root.optional_quantity(key, dimension)) out.not_used.emplace_back(key);
+  }
+  return out;
+}
+
+namespace {
+
+Activity read_activity(const TomlTable& table) {
+  table.expect({"every", "per", "states", "lengths"});
+  Activity out;
+  const auto every = table.optional_quantity("every", Dimension::time);
+  const auto per = table.optional_quantity("per", Dimension::frequency);
+  if (every.has_value() == per.has_value())
+    table.complain("an activity needs one of \"every\" and \"per\"");
+  if (every && !(*every > 0)) table.complain("\"every\" must be greater than zero", "every");
+  if (per && !(*per > 0)) table.complain("\"per\" must be greater than zero", "per");
+  out.rate_hz = every ? 1 / *every : *per;
+  out.states = table.strings("states");
+  if (const auto lengths = table.optional_table("lengths")) {
+    for (const std::string& state : lengths->keys()) {
+      if (std::find(out.states.begin(), out.states.end(), state) == out.states.end())
+        lengths->complain("\"" + state + "\" is not a state of this activity", state);
+      const double length = *lengths->optional_quantity(state, Dimension::time);
+      if (!(length > 0)) lengths->complain("a length must be greater than zero", state);
+      out.lengths[state] = length;
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+const char* activity_key(const std::string& text) {
+  const TomlTable root = TomlTable::text(text, "duty plan", "duty");
+  return root.has("round") && !root.has("activity") ? "round" : "activity";
+}
+
+DutyPlan read_duty(const std::string& path) { return parse_duty(read_text_file(path), path); }
+
+DutyPlan parse_duty(const std::string& text, const std::string& name) {
+  const TomlTable root = TomlTable::text(text, name, "duty");
+  root.expect({"kuvio", "name", "rest", "activity", "round", "once"});
+  DutyPlan out;
+  out.name = name;
+  out.rest = root.string("rest");
+  // Plans of older books say [[round]].
+  for (const char* key : {"activity", "round"}) {
+    for (const TomlTable& table : root.tables(key)) out.activities.push_back(read_activity(table));
+  }
+  for (const TomlTable& table : root.tables("once")) {
+    table.expect({"states"});
+    for (const std::string& state : table.strings("states")) out.once.push_back(state);
+  }
+  return out;
+}
+
+Budget read_budget(const std::string& path) {
+  const std::string text = read_text_file(path);
+  const TomlTable root = TomlTable::text(text, path, "budget");
+  return parse_budget(text, path, [&](book::DocumentKind, const std::string& name) {
+    return read_text_file(root.beside(name));
+  });
+}
+
+Budget parse_budget(const std::string& text, const std::string& path, const FindFile& find) {
+  const TomlTable root = TomlTable::text(text, path, "budget");
+  root.expect({"kuvio", "name", "supply", "recipe", "limit"});
+  Budget out;
+  out.name = root.string("name");
+  out.supply = root.optional_quantity("supply", Dimension::voltage).value_or(0);
+  out.recipe_file = root.beside(root.string("recipe"));
+  std::vector<std::string_view> known{"state", "whole", "field", "duty"};
+  for (const LimitQuantityInfo& q : limit_quantities()) known.push_back(q.key);
+  std::size_t block = 0;
+  for (const TomlTable& table : root.tables("limit")) {
+    table.expect(known);
+    Limit common;
+    common.block = block++;
+    const auto state = table.optional_string("state");
+    const bool field = table.boolean("field", false), whole = table.boolean("whole", false);
+    if ((state ? 1 : 0) + (field ? 1 : 0) + (whole ? 1 : 0) > 1) {
+      table.complain("a limit needs exactly one of state, whole or field");
+    }
+    common.scope = state ? Scope::state : field ? Scope::field : Scope::whole;
+    common.state = state.value_or("");
+    if (field) {
+      const std::string name = table.string("duty");
+      common.duty = parse_duty(find(book::DocumentKind::duty, name), table.beside(name));
+    } else if (table.has("duty")) {
+      table.complain("\"duty\" goes with field = true", "duty");
+    }
+    const auto before = out.limits.size();
+    for (const LimitQuantityInfo& q : limit_quantities()) {
+      if (table.has(q.key)) out.limits.push_back(read_limit(table, q, common, find));
+    }
+    if (out.limits.size() == before)
+      table.complain("a limit needs a quantity such as mean_current = { max = \"4 uA\" }");
+  }
+  if (out.limits.empty()) root.complain("a budget needs at least one [[limit]]");
+  return out;
+}
+
+std::vector<NamedFile> files_named(const std::string& budget, const std::string& name) {
+  std::vector<NamedFile> out{
+      {book::DocumentKind::recipe, TomlTable::text(budget, name, "budget").string("recipe")}};
+  parse_budget(budget, name, [&](book::DocumentKind kind, const std::string& file) -> std::string {
+    const NamedFile one{kind, file};
+    if (std::find(out.begin(), out.end(), one) == out.end()) out.push_back(one);
+    // Valid, and nothing in it: where the file itself is does not matter here.
+    return kind == book::DocumentKind::battery ? "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\n"
+                                               : "kuvio = \"duty/1\"\nrest = \"-\"\n";
+  });
+  return out;
+}
+
+void check_document(book::DocumentKind kind, const std::string& text, const std::string& name) {
+  switch (kind) {
+    case book::DocumentKind::recipe:
+      parse_recipe(text, name);
+      break;
+    case book::DocumentKind::budget:
+      files_named(text, name);
+      break;
+    case book::DocumentKind::duty:
+    case book::DocumentKind::scenario_duty:
+      parse_duty(text, name);
+      break;
+    case book::DocumentKind::battery:
+    case book::DocumentKind::scenario_battery:
+      parse_battery(text, name);
+      break;
+  }
+}
+
+}  // namespace kuvio::formats

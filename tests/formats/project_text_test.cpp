@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What is written of recipes, plans, batteries and limits is read back the same.
+
+#include "core/budget.h"
+#include "core/error.h"
+#include "formats/project_edits.h"
+#include "formats/project_files.h"
+
+#include "support.h"
+
+#include <catch2/catch.hpp>
+
+using namespace kuvio;
+using namespace kuvio::formats;
+
+TEST_CASE("quantities are written as they are read") {
+  CHECK(quantity_text(200e-6, Dimension::current) == "200 uA");
+  CHECK(quantity_text(3.6, Dimension::voltage) == "3.6 V");
+  CHECK(quantity_text(2 * 365.25 * 86400, Dimension::time) == "2 y");
+  CHECK(quantity_text(60, Dimension::time) == "60 s");
+  CHECK(quantity_text(0.035, Dimension::time) == "35 ms");
+  CHECK(quantity_text(0.05, Dimension::ratio) == "5 %");
+  CHECK(quantity_text(4.0 / 86400, Dimension::frequency) == "4 /d");
+  std::mt19937_64 random(3);
+  std::uniform_real_distribution<double> exponent(-9, 9);
+  for (int i = 0; i < 500; ++i) {
+    const double v = std::pow(10, exponent(random));
+    for (const Dimension d : {Dimension::current, Dimension::charge, Dimension::time,
+                              Dimension::energy, Dimension::voltage}) {
+      CHECK(parse_quantity(quantity_text(v, d, 9), d) == Approx(v).epsilon(1e-8));
+    }
+  }
+}
+
+TEST_CASE("the example's files come back from their text") {
+  const std::string examples = std::string(KUVIO_SOURCE) + "/examples/";
+  const Recipe recipe = read_recipe(examples + "satchel.recipe.toml").recipe;
+  const Recipe again = parse_recipe(recipe_text(recipe), "again").recipe;
+  REQUIRE(again.states.size() == recipe.states.size());
+  for (std::size_t i = 0; i < recipe.states.size(); ++i) {
+    const StateRule &a = recipe.states[i], &b = again.states[i];
+    CHECK(a.name == b.name);
+    CHECK((a.level.low == b.level.low || a.level.low == Approx(b.level.low)));
+    CHECK((a.level.high == b.level.high || a.level.high == Approx(b.level.high)));
+    CHECK((a.level.release_high == b.level.release_high ||
+           a.level.release_high == Approx(b.level.release_high)));
+    CHECK(a.shortest_s == Approx(b.shortest_s));
+    CHECK(a.join_gaps_s == Approx(b.join_gaps_s));
+  }
+  const DutyPlan duty = read_duty(examples + "satchel.duty.toml");
+  const DutyPlan duty_again = parse_duty(duty_text(duty), "again");
+  CHECK(duty_again.rest == duty.rest);
+  CHECK(duty_again.once == duty.once);
+  REQUIRE(duty_again.activities.size() == duty.activities.size());
+  for (std::size_t i = 0; i < duty.activities.size(); ++i) {
+    CHECK(duty_again.activities[i].rate_hz == Approx(duty.activities[i].rate_hz));
+    CHECK(duty_again.activities[i].states == duty.activities[i].states);
+    CHECK(duty_again.activities[i].lengths == duty.activities[i].lengths);
+  }
+  const Battery cell = read_battery(examples + "satchel.battery.toml");
+  const Battery cell_again = parse_battery(battery_text(cell), "again");
+  CHECK(cell_again.capacity_c == Approx(cell.capacity_c));
+  CHECK(cell_again.reserve == Approx(cell.reserve));
+  CHECK(cell_again.self_discharge_hz == Approx(cell.self_discharge_hz).epsilon(1e-5));
+}
+
+TEST_CASE("limits come back from their blocks, whatever they are of") {
+  const std::string head = "kuvio = \"budget/1\"\nname = \"n\"\nrecipe = \"r.recipe.toml\"\n\n";
+  const auto find = [](book::DocumentKind, const std::string& name) -> std::string {
+    return name == "d" ? "kuvio = \"duty/1\"\nrest = \"Rest\"\n"
+                       : "kuvio = \"battery/1\"\ncapacity = \"1 Ah\"\n";
+  };
+  std::vector<Limit> limits(5);
+  limits[0].scope = Scope::state;
+  limits[0].state = "Send \"hard\"";
+  limits[0].quantity = LimitQuantity::charge_per_visit;
+  limits[0].expect = 0.105;
+  limits[0].max = 0.115;
+  limits[0].statistic = Statistic::p95;
+  limits[1].quantity = LimitQuantity::peak_current;
+  limits[1].max = 0.26;
+  limits[1].statistic = Statistic::worst;
+  limits[2].scope = Scope::field;
+  limits[2].quantity = LimitQuantity::lifetime;
+  limits[2].min = 2 * 365.25 * 86400;
+  limits[3].scope = Scope::field;
+  limits[3].max = 60e-6;
+  limits[4].scope = Scope::state;
+  limits[4].state = "Send";
+  limits[4].quantity = LimitQuantity::visit_length;
+  limits[4].max = 2;
+  std::string text = head;
+  for (const Limit& l : limits) text += limit_block(l, "d", "b") + "\n";
+  const Budget budget = parse_budget(text, "b.toml", find);
+  REQUIRE(budget.limits.size() == limits.size());
+  for (std::size_t i = 0; i < limits.size(); ++i) {
+    const Limit &a = limits[i], &b = budget.limits[i];
+    CHECK(b.block == i);
+    CHECK(a.scope == b.scope);
+    CHECK(a.state == b.state);
+    CHECK(a.quantity == b.quantity);
+    CHECK(a.statistic == b.statistic);
+    CHECK(a.expect.has_value() == b.expect.has_value());
+    CHECK(a.max.has_value() == b.max.has_value());
+    if (a.max) CHECK(*b.max == Approx(*a.max));
+    if (a.min) CHECK(*b.min == Approx(*a.min));
+  }
+}
