@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/sqlite.h"
 #include "book/analysis.h"
 #include "book/capture_writer.h"
+#include "book/sqlite.h"
 #include "formats/project_files.h"
 
 #include <array>
