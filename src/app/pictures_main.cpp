@@ -205,18 +205,18 @@ int main(int argc, char** argv) {
     waitFor([&] { return !bench.recording(); }, 10000);
   }
   if (auto* seen = window.findChild<QPushButton*>(QStringLiteral("messageSeen"))) seen->click();
-  bench.startSimulated(QStringLiteral("tally"), 20, 20);
+  bench.startSimulated(QStringLiteral("perch"), 20, 20);
   if (ready()) {
     waitFor([&] { return bench.state().output.outputs.size() == 2; }, 3000);
     bench.switchOutput(true, QStringLiteral("2"));
     settle(800);
-    request.name = request.build = "tally 1.4";
+    request.name = request.build = "perch 1.2";
     request.logic.clear();
     request.shunts.clear();
     bench.record(request);
     settle(5500);
     desk(DeskId::bench);
-    take("bench-tally.png");
+    take("bench-perch.png");
     bench.stop();
     waitFor([&] { return !bench.recording(); }, 10000);
   }

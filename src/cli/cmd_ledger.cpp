@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
+#include "book/channel_trace.h"
+#include "core/charge_flow.h"
 #include "core/cycles.h"
 #include "core/number_text.h"
 #include "formats/json_results.h"
@@ -31,7 +33,8 @@ Outcome run(const Options& o, const Output& output) {
   }
   const CycleFigures cycles = figures_of_cycles(capture.visits, state);
   Outcome out;
-  out.document = formats::to_json(capture.info.name, ledger, cycles, explain_of(output));
+  const auto flows = charge_flow_by_state(*capture.trace, capture.visits);
+  out.document = formats::to_json(capture.info.name, ledger, cycles, flows, explain_of(output));
   if (output.json) return out;
   std::vector<std::vector<std::string>> rows{
       {"state", "visits", "time", "mean", "charge", "share", "per visit", "peak"}};

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
 #include "book/channel_trace.h"
+#include "core/charge_flow.h"
 #include "core/cycles.h"
 #include "core/number_text.h"
 #include "formats/json_results.h"
@@ -63,7 +64,8 @@ Outcome run(const Options& o, const Output& output) {
                            ? book::edge_difference(*split, s.from_s, s.to_s)
                            : 0;
   Outcome out;
-  out.document = formats::to_json(s, channel, basis, explain_of(output));
+  const ChargeFlow flow = charge_flow(trace, s.from_s, s.to_s);
+  out.document = formats::to_json(s, channel, basis, flow, explain_of(output));
   if (channel.quantity == Quantity::current) out.document["ledger_may_differ_c"] = edges;
   if (!output.json) {
     const double u = s.mean() ? expand(accuracy_components(basis.accuracy, *s.mean())).U : 0;
@@ -76,6 +78,10 @@ Outcome run(const Options& o, const Output& output) {
     fmt::print("peak {}{}{}\n", s.bounds().lower ? "≥ " : "",
                s.max ? with_prefix(*s.max, channel.unit, 4) : "–",
                s.bounds().any() ? " (samples out of range inside: bounds)" : "");
+    // Noise below zero is no charging: what comes back is said once it is more than a thousandth.
+    if (channel.quantity == Quantity::current && flow.in > 1e-3 * flow.out)
+      fmt::print("charge out {}, charge in {}\n", with_prefix(flow.out, "C", 4),
+                 with_prefix(flow.in, "C", 4));
     if (s.missing_s > 0) fmt::print("{} missing\n", duration(s.missing_s));
     if (edges > 0)
       fmt::print(

@@ -3,6 +3,7 @@
 
 #include "book/verify.h"
 #include "core/budget.h"
+#include "core/charge_flow.h"
 #include "core/compare.h"
 #include "core/cycles.h"
 
@@ -96,7 +97,7 @@ json to_json(const book::CaptureInfo& c) {
 }
 
 json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis& basis,
-             Explain explain) {
+             const ChargeFlow& flow, Explain explain) {
   const std::string unit = suffix(channel.unit);
   const bool current = channel.quantity == Quantity::current;
   json mean_u = nullptr, charge_u = nullptr;
@@ -121,6 +122,8 @@ json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis
   if (current) {
     out["charge_c"] = number(s.charge);
     out["charge_u_c"] = charge_u;
+    out["charge_out_c"] = flow.out;
+    out["charge_in_c"] = flow.in;
     out["energy_j"] = basis.voltage > 0 ? number(s.charge * basis.voltage) : json(nullptr);
     out["energy_from"] = basis.voltage > 0 ? json("nominal supply voltage") : json(nullptr);
   }
@@ -160,8 +163,15 @@ json to_json(const std::string& recipe, const std::vector<VisitFigures>& visits)
   return {{"recipe", recipe}, {"visits", list}};
 }
 
+namespace {
+ChargeFlow flow_of(const std::map<std::string, ChargeFlow>& flows, const std::string& state) {
+  const auto it = flows.find(state);
+  return it == flows.end() ? ChargeFlow{} : it->second;
+}
+}  // namespace
+
 json to_json(const std::string& capture, const Ledger& ledger, const CycleFigures& cycles,
-             Explain explain) {
+             const std::map<std::string, ChargeFlow>& flows, Explain explain) {
   json rows = json::array();
   for (const LedgerRow& r : ledger.rows) {
     const bool accuracy = r.accuracy.stated();
@@ -180,6 +190,8 @@ json to_json(const std::string& capture, const Ledger& ledger, const CycleFigure
              {"settled_a", number(r.settled)},
              {"charge_c", r.charge},
              {"charge_u_c", r.mean && accuracy ? number(r.charge_u.U) : json(nullptr)},
+             {"charge_out_c", flow_of(flows, r.state).out},
+             {"charge_in_c", flow_of(flows, r.state).in},
              {"charge_share", r.charge_share},
              {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
              {"charge_per_visit_u_c",

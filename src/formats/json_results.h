@@ -5,9 +5,12 @@
 
 #include <nlohmann/json.hpp>
 
+#include <map>
+
 namespace kuvio {
 struct Basis;
 struct Budget;
+struct ChargeFlow;
 struct CheckResult;
 struct Comparison;
 struct CycleFigures;
@@ -30,10 +33,13 @@ nlohmann::ordered_json to_json(const book::CaptureInfo& capture);
 enum class Explain { no, yes };
 
 nlohmann::ordered_json to_json(const SpanFigures& span, const book::ChannelInfo& channel,
-                               const Basis& basis, Explain explain = Explain::no);
+                               const Basis& basis, const ChargeFlow& flow,
+                               Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const std::string& recipe, const std::vector<VisitFigures>& visits);
 nlohmann::ordered_json to_json(const std::string& capture, const Ledger& ledger,
-                               const CycleFigures& cycles, Explain explain = Explain::no);
+                               const CycleFigures& cycles,
+                               const std::map<std::string, ChargeFlow>& flows,
+                               Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const Comparison& comparison, Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const Budget& budget, const std::string& build,
                                const CheckResult& result, Explain explain = Explain::no);

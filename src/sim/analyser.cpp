@@ -19,6 +19,8 @@ constexpr std::int64_t kMemory = 8 << 20;  // samples the instrument keeps
 constexpr std::int64_t kLargestBlock = 1 << 16;
 constexpr double kLeads = 0.35;        // Ohm, between output and device
 constexpr double kTripDelay = 0.5e-3;  // s
+constexpr double kMostVolts = 15, kMostAmperes = 2;
+constexpr double kFed = 4.4;  // V at which a service port counts as fed
 constexpr double kOverRange = 9.9e37, kNotANumber = 9.91e37;
 
 std::uint64_t mix(std::uint64_t x) {  // SplitMix64 (Steele, Lea, Flood 2014)
@@ -53,7 +55,7 @@ std::string short_form(std::string_view header) {
       {"INITIATE", "INIT"}, {"ABORT", "ABOR"},   {"SYSTEM", "SYST"},     {"ERROR", "ERR"},
       {"FORMAT", "FORM"},   {"RANGE", "RANG"},   {"CLEAR", "CLE"},       {"IMMEDIATE", "IMM"},
       {"SOURCE", "SOUR"},   {"DIGITAL", "DIG"},  {"STATUS", "STAT"},     {"QUESTIONABLE", "QUES"},
-      {"TRIPPED", "TRIP"}};
+      {"TRIPPED", "TRIP"},  {"DEVICE", "DEV"},   {"RESET", "RES"}};
   std::string out, word;
   const auto flush = [&] {
     const auto it = kWords.find(word);
@@ -119,7 +121,9 @@ Analyser::Analyser(Device& device, std::uint64_t seed, std::uint64_t instrument_
       seed_(mix(seed)),
       instrument_(mix(instrument_seed)),
       faults_(faults),
-      outputs_(static_cast<std::size_t>(device.ports())) {
+      outputs_(static_cast<std::size_t>(device.ports() == 1 ? 2 : device.ports())) {
+  // Beside a device with one port the second output is free: for what stands next to it.
+  if (device.ports() == 1) outputs_[1].volts = 5;
   gain_error_ = (2 * uniform(mix(instrument_ + 1)) - 1) * 0.0008;
   offset_error_ = (2 * uniform(mix(instrument_ + 2)) - 1) * 40e-9;
 }
@@ -166,11 +170,16 @@ double Analyser::sample(std::int64_t index, int output) {
   if (since >= faults_.over_from && since < faults_.over_to) return kOverRange;
   if (since >= faults_.odd_from && since < faults_.odd_to) return kNotANumber;
   const double a = log_start_ + since;
-  const double mean = mean_current(device_, output, a, a + interval_,
-                                   outputs_[static_cast<std::size_t>(output)].cursor);
+  const double mean = drawn(output, a, a + interval_);
   const auto mine = seed_ ^ static_cast<std::uint64_t>(output) * 0x9e37U;
   const double noise = gauss(mine, index) * (30e-9 + 0.004 * std::fabs(mean));
   return mean * (1 + gain_error_) + offset_error_ + noise;
+}
+
+/// What the device draws from an output; nothing from one that stands beside it.
+double Analyser::drawn(int output, double a, double b) {
+  if (!feeds(output)) return 0;
+  return mean_current(device_, output, a, b, outputs_[static_cast<std::size_t>(output)].cursor);
 }
 
 /// The voltage at the device: what the output gives, less the drop over its leads.
@@ -182,10 +191,8 @@ double Analyser::voltage_sample(std::int64_t index, int output) {
   double volts = after == o.voltages.begin() ? 0 : std::prev(after)->second;
   const double noise = gauss(seed_ ^ 0x5851f42d4c957f2dU, index) * 0.4e-3;
   // Held at its limit the output cannot keep its voltage.
-  if (state_at(device_, output, a + interval_ / 2) == "Held") volts *= 0.5;
-  return volts > 0
-             ? volts - kLeads * mean_current(device_, output, a, a + interval_, o.cursor) + noise
-             : noise;
+  if (feeds(output) && state_at(device_, output, a + interval_ / 2) == "Held") volts *= 0.5;
+  return volts > 0 ? volts - kLeads * drawn(output, a, a + interval_) + noise : noise;
 }
 
 double Analyser::digital_sample(std::int64_t index) {
@@ -204,8 +211,9 @@ void Analyser::note_voltage(double now_s, int output) {
 double Analyser::measure_now(double now_s, int output) {
   device_.advance(now_s + interval_);
   std::size_t cursor = 0;
-  return mean_current(device_, output, now_s, now_s + 1e-4, cursor) * (1 + gain_error_) +
-         offset_error_;
+  const double mean =
+      feeds(output) ? mean_current(device_, output, now_s, now_s + 1e-4, cursor) : 0;
+  return mean * (1 + gain_error_) + offset_error_;
 }
 
 void Analyser::switch_output(double now_s, int output, bool on) {
@@ -216,6 +224,7 @@ void Analyser::switch_output(double now_s, int output, bool on) {
   }
   o.on = on;
   note_voltage(now_s, output);
+  if (!feeds(output)) return device_.auxiliary(now_s, on && o.volts >= kFed);
   apply_limit(now_s, output);
   device_.set_voltage(now_s, output, o.volts);
   device_.power(now_s, output, on);
@@ -224,6 +233,7 @@ void Analyser::switch_output(double now_s, int output, bool on) {
 
 /// Holding, the device is held; switching off, it is not: the output goes away altogether.
 void Analyser::apply_limit(double now_s, int output) {
+  if (!feeds(output)) return;
   const Output& o = outputs_[static_cast<std::size_t>(output)];
   device_.set_limit(now_s, output, o.protection ? 1e9 : o.limit);
 }
@@ -281,16 +291,17 @@ std::string Analyser::one_of_output(double now_s, const std::string& header,
   if (header == "VOLT?") return fmt::format("{:.6E}", o.volts);
   if (header == "VOLT") {
     const double v = number(argument);
-    if (v < 0 || v > 20) throw std::out_of_range("voltage");
+    if (v < 0 || v > kMostVolts) throw std::out_of_range("voltage");
     o.volts = v;
     note_voltage(now_s, output);
-    if (o.on) device_.set_voltage(now_s, output, v);
+    if (feeds(output) && o.on) device_.set_voltage(now_s, output, v);
+    if (!feeds(output)) device_.auxiliary(now_s, o.on && o.volts >= kFed);
     return "";
   }
   if (header == "CURR?") return fmt::format("{:.6E}", o.limit);
   if (header == "CURR") {
     const double a = number(argument);
-    if (a <= 0 || a > 3) throw std::out_of_range("current");
+    if (a <= 0 || a > kMostAmperes) throw std::out_of_range("current");
     o.limit = a;
     apply_limit(now_s, output);
     return "";
@@ -326,12 +337,12 @@ std::string Analyser::one_of_output(double now_s, const std::string& header,
   return "";
 }
 
-/// What the device sees as high reaches half of its supply.
-std::string Analyser::line(double now_s, int number, bool asked, const std::string& argument) {
-  bool& high = lines_[number - 1];
+std::string Analyser::line(double now_s, Device::Pin which, bool asked,
+                           const std::string& argument) {
+  bool& high = lines_[which == Device::Pin::wake ? 1 : 0];
   if (asked) return high ? "1" : "0";
   high = argument == "HIGH" || (argument != "LOW" && boolean(argument));
-  device_.pin(now_s, number, high && line_level_ >= 0.5 * outputs_.front().volts);
+  device_.pin(now_s, which, high);
   return "";
 }
 
@@ -343,7 +354,8 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     argument.erase(list);
     while (!argument.empty() && (argument.back() == ',' || argument.back() == ' '))
       argument.pop_back();
-    if (which < 1 || which > device_.ports()) throw std::out_of_range("output");
+    if (which < 1 || which > static_cast<double>(outputs_.size()))
+      throw std::out_of_range("output");
     output = static_cast<int>(which) - 1;
   }
   bool known = false;
@@ -353,7 +365,8 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     return "Kuvio," + model_ + "," + std::to_string(instrument_ % 100000) + ",1.0";
   if (header == "*OPC?") return "1";
   if (header == "*RST") {
-    for (int k = 0; k < device_.ports(); ++k) switch_output(now_s, k, false);
+    for (std::size_t k = 0; k < outputs_.size(); ++k)
+      switch_output(now_s, static_cast<int>(k), false);
     logging_ = false;
     log_start_ = -1;
     return "";
@@ -370,26 +383,13 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
   }
   if (header == "SENS:CURR:RANG?") return "AUTO";
   if (header == "SENS:CURR:RANG") {
-    if (argument != "AUTO") throw std::invalid_argument("only AUTO: it ranges seamlessly");
+    if (argument != "AUTO") throw std::invalid_argument("only AUTO: it changes range by itself");
     return "";
   }
-  if (header == "OUTP:AUX?") return auxiliary_ ? "1" : "0";
-  if (header == "OUTP:AUX") {
-    auxiliary_ = boolean(argument);
-    device_.auxiliary(now_s, auxiliary_);
-    return "";
-  }
-  for (const int number : {1, 2}) {
-    const std::string name = "DIG:LINE" + std::to_string(number);
-    if (header == name || header == name + "?")
-      return line(now_s, number, header.back() == '?', argument);
-  }
-  if (header == "DIG:LEV?") return fmt::format("{:.6E}", line_level_);
-  if (header == "DIG:LEV") {
-    const double v = number(argument);
-    if (v < 1.2 || v > 5) throw std::out_of_range("level");
-    line_level_ = v;
-    return "";
+  for (const auto& [name, which] :
+       {std::pair{"DEV:RES", Device::Pin::reset}, std::pair{"DEV:WAKE", Device::Pin::wake}}) {
+    if (header == name || header == std::string(name) + "?")
+      return line(now_s, which, header.back() == '?', argument);
   }
   if (header == "FORM?") return "REAL,32";
   if (header == "FORM") {

@@ -27,8 +27,9 @@ struct Faults {
 /// of logging, and how long). Throws std::invalid_argument.
 void add_fault(Faults& faults, const std::string& text);
 
-/// A bench supply that measures what it feeds, with an output for each port of its device, and
-/// logs current and voltage in arrays.
+/// A bench supply that measures what it feeds, with an output for each port of its device and two
+/// in all, and logs current and voltage in arrays. It changes range by itself, gives up to 15 V and
+/// 2 A, and drives one reset and one wake line at the device's own supply level.
 ///
 /// Speaks SCPI (docs/simulated-bench.md lists its commands). Its error of gain and offset is drawn
 /// once from the instrument's seed, within the bound it states: 0.08 % + 40 nA. Its noise is drawn
@@ -80,7 +81,10 @@ private:
   double measure_now(double now_s, int output);
   void switch_output(double now_s, int output, bool on);
   void apply_limit(double now_s, int output);
-  std::string line(double now_s, int number, bool asked, const std::string& argument);
+  std::string line(double now_s, Device::Pin which, bool asked, const std::string& argument);
+  /// Whether an output feeds the device: the last one of a device with one port does not.
+  bool feeds(int output) const { return output < device_.ports(); }
+  double drawn(int output, double a, double b);
 
   Device& device_;
   std::uint64_t seed_, instrument_;
@@ -93,9 +97,7 @@ private:
   std::int64_t fetched_ = 0;  ///< samples of this logging handed out so far
   std::deque<std::string> errors_;
   std::vector<Output> outputs_;
-  bool auxiliary_ = false;
   bool lines_[2] = {true, false};  // driven: reset, wake
-  double line_level_ = 3.3;        // V that high means
 };
 
 /// Noise of sample `index`: the same for the same seed, whoever asks in whatever order.

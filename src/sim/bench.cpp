@@ -2,9 +2,9 @@
 #include "sim/bench.h"
 
 #include "sim/meter.h"
+#include "sim/perch.h"
 #include "sim/pty.h"
 #include "sim/satchel.h"
-#include "sim/tally.h"
 
 #include <asio.hpp>
 #include <fcntl.h>
@@ -28,8 +28,8 @@ constexpr std::size_t kBacklog = 8 << 20;  // bytes; a bench faster than real ti
 
 std::unique_ptr<Device> make_device(const BenchSettings& s) {
   if (s.device == "satchel") return std::make_unique<Satchel>(firmware(s.build), s.seed);
-  if (s.device == "tally") return std::make_unique<Tally>(s.seed);
-  throw std::invalid_argument("no device \"" + s.device + "\"; there are satchel and tally");
+  if (s.device == "perch") return std::make_unique<Perch>(s.seed);
+  throw std::invalid_argument("no device \"" + s.device + "\"; there are satchel and perch");
 }
 
 /// Where bytes go out to whoever listens: everybody on a TCP port, a pseudo-terminal, a pipe or a

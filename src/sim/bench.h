@@ -11,7 +11,7 @@
 namespace kuvio::sim {
 
 struct BenchSettings {
-  std::string device = "satchel";  ///< satchel, or tally with its two outputs
+  std::string device = "satchel";  ///< satchel, or perch with its two outputs
   std::string build = "2.3.0";
   std::uint64_t seed = 1;
   std::optional<std::uint64_t> instrument_seed;  ///< of the analyser's errors; nothing: as `seed`

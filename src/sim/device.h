@@ -43,9 +43,10 @@ public:
   virtual const std::vector<Stretch>& stretches(int port) const = 0;
   /// Takes back what was planned from `t` on, where something happened that it did not know of.
   virtual void cut(double t) = 0;
-  /// A line that the bench drives: 1 is its reset (active low), 2 its wake pin.
-  virtual void pin(double /*now_s*/, int /*number*/, bool /*high*/) {}
-  /// Something beside its feed: 5 V at its service port.
+  /// Lines that the bench drives, at the device's own supply level.
+  enum class Pin { reset, wake };  ///< reset is active low
+  virtual void pin(double /*now_s*/, Pin /*which*/, bool /*high*/) {}
+  /// Something beside its feed: whether its service port is fed.
   virtual void auxiliary(double /*now_s*/, bool /*on*/) {}
   /// Levels of its digital lines at a moment already advanced to, a bit each.
   virtual unsigned lines(double t) const = 0;

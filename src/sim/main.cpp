@@ -15,7 +15,7 @@ int main(int argc, char** argv) {
   CLI::App app{"The simulated bench: a device under test and the equipment around it"};
   app.add_option("--build", settings.build,
                  "firmware of the device: 2.3.0, 2.4.0-rc1 or 2.4.0-rc2");
-  app.add_option("--device", settings.device, "satchel, or tally with its two outputs");
+  app.add_option("--device", settings.device, "satchel, or perch with its two outputs");
   app.add_option("--seed", settings.seed, "random seed");
   app.add_option("--instrument-seed", settings.instrument_seed,
                  "seed of the analyser's errors and serial number (as --seed): one instrument for "

@@ -139,10 +139,10 @@ void Satchel::boot(double t, const std::string& why) {
 /// In reset: only its pull-up and the supervisor draw anything.
 void Satchel::hold(double t) { stretches_.push_back({"Reset", t, t, kInReset}); }
 
-void Satchel::pin(double now_s, int number, bool high) {
+void Satchel::pin(double now_s, Pin which, bool high) {
   advance(now_s);
-  if (number == 2 && high) return command(now_s, "uplink");
-  if (number != 1 || high == !in_reset_) return;
+  if (which == Pin::wake && high) return command(now_s, "uplink");
+  if (which != Pin::reset || high == !in_reset_) return;
   in_reset_ = !high;
   if (!powered_) return;
   cut(now_s);
@@ -156,7 +156,7 @@ void Satchel::pin(double now_s, int number, bool high) {
 void Satchel::auxiliary(double now_s, bool on) {
   advance(now_s);
   if (std::exchange(service_, on) != on && powered_ && !in_reset_)
-    say(now_s, on ? "service port: 5 V" : "service port: gone");
+    say(now_s, on ? "service port: fed" : "service port: gone");
 }
 
 void Satchel::begin_round(bool uplink) {

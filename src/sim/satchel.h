@@ -39,7 +39,7 @@ public:
   void advance(double to_s) override;
   const std::vector<Stretch>& stretches(int = 0) const override { return stretches_; }
   void cut(double t) override;
-  void pin(double now_s, int number, bool high) override;
+  void pin(double now_s, Pin which, bool high) override;
   void auxiliary(double now_s, bool on) override;
   /// Bit 0: the radio is on, bit 1: the locator is.
   unsigned lines(double t) const override;

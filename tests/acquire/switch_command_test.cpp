@@ -90,7 +90,7 @@ TEST_CASE("off means every output, on the first, and an auxiliary one only by it
 }
 
 TEST_CASE("each output of a unit is set by itself") {
-  test::Bench bench({"--device", "tally"});
+  test::Bench bench({"--device", "perch"});
   OutputMonitor monitor(parse_endpoint(bench.scpi()));
   REQUIRE(wait_for([&] { return monitor.state().set.size() == 2; }));
   monitor.set_voltage(4.1, "2");

@@ -76,8 +76,8 @@ struct Rich {
         writer.append(0, 31'000, 1, std::span(i).subspan(31'000, 9'000));
         writer.append(0, 40'050, 1, std::span(i).subspan(40'050));
         writer.flag(0, {Flag::over_range, 40.0, 40.05, 50});
-        writer.event({EventKind::mark, 12.5, 12.5, "cradle"});
-        writer.event({EventKind::mark, 44.25, 44.25, "lifted"});
+        writer.event({EventKind::mark, 12.5, 12.5, "lid opened"});
+        writer.event({EventKind::mark, 44.25, 44.25, "lid closed"});
       } else {
         writer.append(0, 0, 1, i);
       }

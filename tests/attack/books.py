@@ -229,13 +229,13 @@ def main():
             attack.traced = can_trace()
             print("" if attack.traced else "what is opened cannot be traced here\n", end="", flush=True)
         one = attack.one_in_window if "--window" in sys.argv else attack.one
-        tally, faults, longest = {}, [], 0.0
+        counts, faults, longest = {}, [], 0.0
         with multiprocessing.Pool(4 if one == attack.one_in_window else 2) as pool:  # a window mostly waits
             for verdict, found, took in pool.imap_unordered(one, range(count), chunksize=4):
-                tally[verdict] = tally.get(verdict, 0) + 1
+                counts[verdict] = counts.get(verdict, 0) + 1
                 faults += found
                 longest = max(longest, took)
-    print(f"{count} books: " + ", ".join(f"{n} {verdict}" for verdict, n in sorted(tally.items())) +
+    print(f"{count} books: " + ", ".join(f"{n} {verdict}" for verdict, n in sorted(counts.items())) +
           f"; longest {longest:.2f} s")
     return common.judged(faults)
 

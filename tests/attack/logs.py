@@ -78,7 +78,7 @@ def charge(raw):
 def some(job):
     binary, seed, count = job
     chance = random.Random(seed)
-    tally, faults = {}, []
+    counts, faults = {}, []
     with tempfile.TemporaryDirectory(prefix="logs-", dir="/dev/shm" if os.path.isdir("/dev/shm") else None) as folder:
         reader = subprocess.Popen([os.path.join(binary, "kuvio-read-logs"), os.path.join(folder, "b.kuvio")],
                                   stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
@@ -91,14 +91,14 @@ def some(job):
             reader.stdin.flush()
             line = reader.stdout.readline()
             if not line:
-                return tally, [f"seed {seed}, log {number}: the reader died ({reader.wait()}) of {raw!r}"]
+                return counts, [f"seed {seed}, log {number}: the reader died ({reader.wait()}) of {raw!r}"]
             verdict, fault = judge(json.loads(line), raw)
-            tally[verdict] = tally.get(verdict, 0) + 1
+            counts[verdict] = counts.get(verdict, 0) + 1
             if fault:
                 faults.append(f"seed {seed}, log {number}: {fault}: {raw[:160]!r}")
         reader.stdin.close()
         reader.wait()
-    return tally, faults
+    return counts, faults
 
 
 def judge(read, raw):
@@ -126,13 +126,13 @@ def main():
     seed = common.seed_from(sys.argv, 3).randrange(2**31)
     share = 250
     jobs = [(binary, seed + i, min(share, count - i * share)) for i in range((count + share - 1) // share)]
-    tally, faults = {}, []
+    counts, faults = {}, []
     with multiprocessing.Pool(2) as pool:
         for part, found in pool.imap_unordered(some, jobs):
             faults += found
             for verdict, n in part.items():
-                tally[verdict] = tally.get(verdict, 0) + n
-    print(f"{count} logs: " + ", ".join(f"{n} {verdict}" for verdict, n in sorted(tally.items())))
+                counts[verdict] = counts.get(verdict, 0) + n
+    print(f"{count} logs: " + ", ".join(f"{n} {verdict}" for verdict, n in sorted(counts.items())))
     return common.judged(faults)
 
 

@@ -4,6 +4,7 @@
 #include "book/analysis.h"
 #include "book/make.h"
 #include "book/verify.h"
+#include "core/charge_flow.h"
 #include "core/cycles.h"
 #include "core/measure.h"
 #include "formats/html_report.h"
@@ -67,7 +68,7 @@ TEST_CASE("documents hold the keys that scripts rely on") {
                              "split", "channels"});
   has_keys(to_json(c.info)["channels"][0],
            {"name", "quantity", "unit", "samples", "rate_hz", "from_s", "to_s", "gaps", "flagged"});
-  const auto span = to_json(measure(*c.trace), c.channel, c.basis());
+  const auto span = to_json(measure(*c.trace), c.channel, c.basis(), ChargeFlow{});
   has_keys(span, {"channel", "from_s", "to_s", "duration_s", "observed_s", "missing_s", "samples",
                   "mean_a", "mean_u_a", "min_a", "max_a", "rms_a", "charge_c", "charge_u_c",
                   "energy_j", "flagged", "lower_bound", "upper_bound"});
@@ -76,7 +77,8 @@ TEST_CASE("documents hold the keys that scripts rely on") {
   has_keys(to_json("r", c.visits)["visits"][0],
            {"state", "from_s", "to_s", "whole", "narrow", "mean_a", "charge_c", "peak_a"});
   const Ledger ledger = book::pooled_ledger(made.captures);
-  const auto account = to_json("c", ledger, figures_of_cycles({}, "Sleep"), formats::Explain::yes);
+  const auto account =
+      to_json("c", ledger, figures_of_cycles({}, "Sleep"), {}, formats::Explain::yes);
   has_keys(account["rows"][0], {"state",
                                 "visits",
                                 "time_s",
@@ -121,7 +123,7 @@ TEST_CASE("a channel that is no current has its own suffix and no charge") {
   SpanFigures f;
   f.observed_s = 2;
   f.charge = 7.2;
-  const auto span = to_json(f, volts, {});
+  const auto span = to_json(f, volts, Basis{}, ChargeFlow{});
   CHECK(span["mean_v"].get<double>() == Approx(3.6));
   CHECK_FALSE(span.contains("charge_c"));
   CHECK(span["mean_u_v"].is_null());

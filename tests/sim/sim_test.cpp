@@ -2,8 +2,8 @@
 #include "sim/analyser.h"
 #include "sim/digitiser.h"
 #include "sim/meter.h"
+#include "sim/perch.h"
 #include "sim/satchel.h"
-#include "sim/tally.h"
 
 #include <catch2/catch.hpp>
 
@@ -122,20 +122,20 @@ TEST_CASE("held in reset the device draws its pull-up alone, and boots when it i
   device.print = [&](double, double, const std::string& line) { log.push_back(line); };
   device.power(0, 0, true);
   device.advance(30);
-  device.pin(30, 1, false);
+  device.pin(30, Device::Pin::reset, false);
   device.advance(32);
   device.command(31, "uplink");  // nobody hears it
   CHECK(state_at(device, 0, 31) == "Reset");
   std::size_t cursor = 0;
   CHECK(mean_current(device, 0, 30.5, 31.5, cursor) == Approx(45e-6));
-  device.pin(32, 1, false);  // again: nothing more happens
-  device.pin(33, 1, true);
+  device.pin(32, Device::Pin::reset, false);  // again: nothing more happens
+  device.pin(33, Device::Pin::reset, true);
   device.advance(60);
   CHECK(state_at(device, 0, 33.5) == "Boot");
   CHECK(state_at(device, 0, 40) == "Hibernate");
   CHECK(std::count(log.begin(), log.end(), "boot satchel 2.3.0 (reset pin)") == 1);
   // Powered up with its reset held it waits.
-  device.pin(60, 1, false);
+  device.pin(60, Device::Pin::reset, false);
   device.power(61, 0, false);
   device.power(62, 0, true);
   device.advance(64);
@@ -155,39 +155,51 @@ TEST_CASE("the wake pin asks for an uplink, the service port is told of") {
   device.print = [&](double, double, const std::string& line) { log.push_back(line); };
   device.power(0, 0, true);
   device.advance(10);
-  device.pin(10, 2, true);
+  device.pin(10, Device::Pin::wake, true);
   device.auxiliary(11, true);
   device.auxiliary(12, true);
   device.auxiliary(13, false);
   device.advance(30);
   CHECK(std::count(log.begin(), log.end(), "wake: schedule") == 1);
-  CHECK(std::count(log.begin(), log.end(), "service port: 5 V") == 1);
+  CHECK(std::count(log.begin(), log.end(), "service port: fed") == 1);
   CHECK(std::count(log.begin(), log.end(), "service port: gone") == 1);
 }
 
-TEST_CASE("the analyser drives lines at their level, and an output beside the device's") {
+TEST_CASE("the analyser drives a reset and a wake line, and an output beside the device's") {
   Satchel device(firmware("2.3.0"), 5);
+  std::vector<std::string> log;
+  device.print = [&](double, double, const std::string& line) { log.push_back(line); };
+  const auto said = [&](const char* text) { return std::count(log.begin(), log.end(), text); };
   Analyser analyser(device, 1, 1, {});
-  CHECK(analyser.command(0, "DIG:LINE1?;DIG:LINE2?;OUTP:AUX?") == "1;0;0\n");
+  CHECK(analyser.command(0, "DEV:RES?;DEV:WAKE?;OUTP? (@2)") == "1;0;0\n");
   analyser.command(0, "OUTP ON");
-  analyser.command(5, "SOURce:DIGital:LINE1 LOW");
-  CHECK(analyser.command(6, "DIG:LINE1?") == "0\n");
+  analyser.command(5, "DEVice:RESet LOW");
+  CHECK(analyser.command(6, "DEV:RES?") == "0\n");
   CHECK(state_at(device, 0, 5.5) == "Reset");
-  // 1.2 V is no high for a device at 3.6 V: it stays in reset.
-  analyser.command(7, "DIG:LEV 1.2;DIG:LINE1 HIGH");
-  analyser.advance(9);
-  CHECK(state_at(device, 0, 8) == "Reset");
-  analyser.command(9, "DIG:LEV 3.3;DIG:LINE1 HIGH");
+  analyser.command(9, "DEV:RES HIGH");
   analyser.advance(11);
   CHECK(state_at(device, 0, 9.5) == "Boot");
   CHECK(analyser.command(11, "SYST:ERR?") == "0,\"No error\"\n");
-  analyser.command(11, "DIG:LEV 9");
-  CHECK(analyser.command(11, "SYST:ERR?").starts_with("-222"));
-  analyser.command(11, "DIG:LINE3 HIGH");
-  CHECK(analyser.command(11, "SYST:ERR?").starts_with("-113"));
-  analyser.command(11, "DIG:LINE1 MAYBE");
+  analyser.command(11, "DEV:WAKE MAYBE");
   CHECK(analyser.command(11, "SYST:ERR?").starts_with("-224"));
-  CHECK(analyser.command(11, "OUTP:AUX ON;OUTP:AUX?") == "1\n");
+  analyser.command(11, "DEV:WAKE HIGH");
+  analyser.advance(20);
+  CHECK(said("wake: schedule") == 1);
+  // The second output is set, switched and measured as the first one is, and feeds no device.
+  CHECK(analyser.command(20, "VOLT? (@2)") == "5.000000E+00\n");
+  analyser.command(20, "OUTP ON,(@2)");
+  CHECK(said("service port: fed") == 1);
+  CHECK(analyser.command(21, "OUTP? (@2);MEAS:VOLT? (@2)").starts_with("1;5.0"));
+  CHECK(std::fabs(std::stod(analyser.command(21, "MEAS:CURR? (@2)"))) < 1e-6);
+  analyser.command(22, "VOLT 3,(@2)");
+  CHECK(said("service port: gone") == 1);
+  CHECK(state_at(device, 0, 21) != "Off");
+  analyser.command(23, "VOLT 15.5,(@2)");
+  CHECK(analyser.command(23, "SYST:ERR?").starts_with("-222"));
+  analyser.command(23, "CURR 2.5");
+  CHECK(analyser.command(23, "SYST:ERR?").starts_with("-222"));
+  analyser.command(23, "OUTP ON,(@3)");
+  CHECK(analyser.command(23, "SYST:ERR?").starts_with("-222"));
 }
 
 TEST_CASE("the digitiser remembers what it sent, dropped and garbled, on its own clock") {
@@ -282,26 +294,45 @@ TEST_CASE("lines of the logger follow each other without a gap") {
   CHECK(all.find("990.000,") != std::string::npos);
 }
 
-TEST_CASE("the stock scanner is relieved and charged on its cradle") {
-  Tally device(4);
+TEST_CASE("the nest-box counter hands its panel's charge to the cell in bursts") {
+  Perch device(4);
   std::vector<std::string> log;
   device.print = [&](double, double, const std::string& line) { log.push_back(line); };
   device.power(0, 0, true);
   device.advance(30);
   std::size_t cursor = 0, other = 0;
-  CHECK(mean_current(device, 0, 5, 25, cursor) > 5e-3);
-  CHECK(mean_current(device, 1, 5, 25, other) == Approx(0).margin(1e-9));
+  CHECK(mean_current(device, 0, 5, 25, cursor) > 45e-6);
+  CHECK(mean_current(device, 1, 5, 25, other) == Approx(0).margin(1e-12));  // no panel yet
   device.power(30, 1, true);
-  device.command(40, "cradle");
-  device.advance(80);
-  CHECK(mean_current(device, 0, 50, 75, cursor) == Approx(-0.18).epsilon(0.02));
-  CHECK(mean_current(device, 1, 50, 75, other) > 0.18);
-  CHECK((device.lines(60) & 1U) == 1U);
-  device.command(80, "lift");
-  device.advance(100);
-  CHECK(mean_current(device, 0, 85, 99, cursor) > 0);
-  CHECK((device.lines(90) & 1U) == 0U);
-  CHECK_FALSE(log.empty());
+  device.advance(58);
+  CHECK(mean_current(device, 1, 35, 58, other) == Approx(60e-6));
+  device.advance(400);  // the sun came at 60 s
+  const auto bursts = [&](double from, double to) {
+    int n = 0;
+    for (const Stretch& s : device.stretches(0))
+      n += s.state == "Harvest" && s.from_s >= from && s.from_s < to;
+    return n;
+  };
+  // 4 mA x 0.85 fill 8.5 mC in 2.5 s.
+  CHECK(bursts(100, 350) == Approx(100).margin(2));
+  // What comes back is what the panel gave, less the harvester's loss.
+  double in = 0, panel = 0;
+  for (const Stretch& s : device.stretches(0))
+    if (s.state == "Harvest" && s.to_s < 400) in += (48e-6 - s.level_a) * (s.to_s - s.from_s);
+  for (const Stretch& s : device.stretches(1))
+    if (s.to_s < 400) panel += s.level_a * (s.to_s - s.from_s);
+  CHECK(in == Approx(panel * Perch::kEfficiency).margin(1.1 * Perch::kBurstC));
+  device.command(400, "shade");
+  device.advance(1000);
+  CHECK(bursts(405, 1000) == Approx(3.5).margin(1.5));  // 51 uA fill it in 167 s
+  CHECK(std::count(log.begin(), log.end(), "panel: sun") == 1);
+  CHECK(std::count(log.begin(), log.end(), "panel: shade") == 1);
+  CHECK_FALSE(device.lines(404.9) & 1U);
+  // Neighbouring stretches meet, whatever happened.
+  for (const int port : {0, 1}) {
+    const auto& all = device.stretches(port);
+    for (std::size_t i = 1; i < all.size(); ++i) CHECK(all[i].from_s == Approx(all[i - 1].to_s));
+  }
 }
 
 TEST_CASE("one instrument records several devices: its error stays, its noise does not repeat") {

@@ -168,7 +168,7 @@ QWidget* BenchDesk::makeInputs() {
   simulated_build_->setObjectName(QStringLiteral("simulatedBuild"));
   simulated_build_->setAccessibleName(tr("Build of the simulated device"));
   simulated_build_->addItems({QStringLiteral("2.3.0"), QStringLiteral("2.4.0-rc1"),
-                              QStringLiteral("2.4.0-rc2"), QStringLiteral("tally")});
+                              QStringLiteral("2.4.0-rc2"), QStringLiteral("perch")});
   simulated_build_->setCurrentText(preferences_.simulated_build);
   simulated_speed_ = new QSpinBox(box);
   simulated_speed_->setObjectName(QStringLiteral("simulatedSpeed"));

@@ -194,7 +194,7 @@ void BenchDesk::startSimulated() {
   context_.bench.startSimulated(build, seed_, simulated_speed_->value(),
                                 simulated_more_->isChecked());
   build_->setText(build);
-  if (build == QLatin1String("tally")) {
+  if (build == QLatin1String("perch")) {
     logic_->clear();
   } else if (logic_->text().isEmpty()) {
     logic_->setText(QStringLiteral("radio_on, locate_on"));

@@ -169,7 +169,7 @@ void BenchControl::startSimulated(const QString& build, quint64 seed, double spe
   process_->setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
   QStringList arguments{QStringLiteral("--seed"), QString::number(seed), QStringLiteral("--speed"),
                         QString::number(speed)};
-  if (build == QLatin1String("tally")) {
+  if (build == QLatin1String("perch")) {
     arguments << QStringLiteral("--device") << build;
   } else {
     arguments << QStringLiteral("--build") << build;

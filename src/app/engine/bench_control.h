@@ -82,7 +82,7 @@ public:
   const Wiring& wiring() const { return wiring_; }
   void disconnectAll();
   /// Runs the simulated bench that ships with Kuvio and connects to it.
-  /// `more`: with a digitiser and a meter beside the analyser. The build "tally" is the device of
+  /// `more`: with a digitiser and a meter beside the analyser. The build "perch" is the device of
   /// that name with its two outputs.
   void startSimulated(const QString& build, quint64 seed, double speed, bool more = false);
   const QString& outputAddress() const { return wiring_.output; }
