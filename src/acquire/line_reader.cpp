@@ -160,7 +160,7 @@ bool LineReader::try_header(const std::vector<std::string_view>& cells) {
   return true;
 }
 
-/// "6.31 V; 88.4 mA; 1034 ms": the units say what the columns are.
+/// "1034 ms; 3.28 V; 71.9 mA": the units say what the columns are.
 bool LineReader::try_units(const std::vector<std::string_view>& cells) {
   std::vector<Column> out;
   bool any = false;

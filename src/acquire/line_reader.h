@@ -14,7 +14,7 @@
 namespace kuvio::acquire {
 
 /// Makes readings of lines of numbers, by the rules of text logs: a header line with names and
-/// units ("t [ms],I [uA]"), or units in every cell ("6.31 V; 88.4 mA"), or neither and a
+/// units ("t [ms],I [uA]"), or units in every cell ("1034 ms; 3.28 V; 71.9 mA"), or neither and a
 /// `columns` option. Commas, semicolons, tabs or spaces between cells; a decimal comma where they
 /// are not commas. Pure: it knows no clock and no link.
 class LineReader {

@@ -359,7 +359,7 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     output = static_cast<int>(which) - 1;
   }
   bool known = false;
-  if (const std::string answer = one_of_output(now_s, header, argument, output, known); known)
+  if (std::string answer = one_of_output(now_s, header, argument, output, known); known)
     return answer;
   if (header == "*IDN?")
     return "Kuvio," + model_ + "," + std::to_string(instrument_ % 100000) + ",1.0";
@@ -377,7 +377,7 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
   }
   if (header == "SYST:ERR?") {
     if (errors_.empty()) return "0,\"No error\"";
-    const std::string first = errors_.front();
+    std::string first = errors_.front();
     errors_.pop_front();
     return first;
   }

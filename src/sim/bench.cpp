@@ -413,7 +413,7 @@ std::string Bench::endpoints() const {
   };
   const std::string scale =
       b.settings.speed == 1 ? "" : fmt::format("time_scale={:g}", b.settings.speed);
-  const auto scaled = [&](std::string uri) {
+  const auto scaled = [&](const std::string& uri) {
     return scale.empty() ? uri : uri + (uri.find('?') == std::string::npos ? "?" : "&") + scale;
   };
   nlohmann::json out{

@@ -32,6 +32,7 @@ Pool pool_build(const book::Book& book, const std::string& build);
 class Pools {
 public:
   explicit Pools(const book::Book& book) : book_(book) {}
+  explicit Pools(book::Book&&) = delete;  // the book must outlive it
 
   /// Forgets what has changed. Called once for each question: what `build` gave before is then
   /// gone, and what it gives afterwards holds until the next one, whoever writes meanwhile.

@@ -37,13 +37,13 @@ TEST_CASE("a header line names columns and units") {
 
 TEST_CASE("units in every cell say what the columns are") {
   LineReader reader("");
-  const auto r = last_of(reader, {"6.31 V; 88.4 mA; 1034 ms"});
+  const auto r = last_of(reader, {"1034 ms; 3.28 V; 71.9 mA"});
   CHECK(*r.time_ns == 1'034'000'000);
-  CHECK_THAT(r.values, Catch::Approx(std::vector<double>{6.31, 88.4e-3}));
+  CHECK_THAT(r.values, Catch::Approx(std::vector<double>{3.28, 71.9e-3}));
   CHECK(reader.values()[0].name == "V");
   CHECK(reader.values()[1].name == "I");
-  const auto other = last_of(reader, {"6,31 V; 900 uA; 1044 ms"});  // a decimal comma, another unit
-  CHECK_THAT(other.values, Catch::Approx(std::vector<double>{6.31, 900e-6}));
+  const auto other = last_of(reader, {"1044 ms; 3,28 V; 900 uA"});  // a decimal comma, another unit
+  CHECK_THAT(other.values, Catch::Approx(std::vector<double>{3.28, 900e-6}));
 }
 
 TEST_CASE("a lone number is taken as a current, and that is told") {

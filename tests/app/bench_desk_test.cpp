@@ -381,7 +381,15 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
     return s.find<QPlainTextEdit>("console")->toPlainText().contains(QLatin1String(what));
   };
   s.click("switchOutputaux");
-  REQUIRE(s.wait([&] { return said("service port: 5 V"); }));
+  REQUIRE(s.wait([&] { return said("service port: fed"); }));
+  // It is set like any other output.
+  auto* which = s.find<QComboBox>("whichOutput");
+  REQUIRE(s.wait([&] { return which->count() == 2; }));
+  which->setCurrentIndex(1);
+  s.type("voltage", QStringLiteral("3 V"));
+  QTest::keyClick(s.find<QLineEdit>("voltage"), Qt::Key_Return);
+  REQUIRE(s.wait([&] { return said("service port: gone"); }));
+  CHECK(s.bench().state().output.set[0].voltage == Approx(3.6));
   s.click("resetDevice");
   REQUIRE(s.wait([&] { return said("(reset pin)"); }));
   s.type("resetHow", QStringLiteral("line nothing"));

@@ -8,6 +8,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QHBoxLayout>
 #include <QMenu>
 #include <QPlainTextEdit>
 #include <QRadioButton>

@@ -144,7 +144,7 @@ void BenchDesk::refreshSettings() {
   const acquire::OutputState* o = all.empty() ? nullptr : &all.front();
   QStringList names;
   for (const acquire::OutputState& one : all) {
-    if (one.auxiliary) continue;
+    if (one.auxiliary && !(one.voltage > 0)) continue;  // it cannot be set
     names << qs(one.name);
     if (qs(one.name) == chosen) o = &one;
   }
