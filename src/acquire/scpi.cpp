@@ -225,12 +225,15 @@ std::vector<double> Scpi::query_values(const std::string& message, LogProfile::F
 
 std::vector<std::string> Scpi::errors(const std::string& ask) {
   std::vector<std::string> out;
-  while (out.size() < 100) {
+  for (int asked = 0; asked < 100; ++asked) {
     const std::string answer = query(ask);
     std::string_view rest;
     const auto code = number_in_front(answer, rest);
     if (answer.empty() || (code && *code == 0)) break;
-    out.push_back(answer);
+    // What is left of a block that nobody waited for is no error of the instrument's.
+    const bool text = std::all_of(answer.begin(), answer.end(),
+                                  [](char c) { return c == '\t' || (c >= ' ' && c <= '~'); });
+    if (text || code) out.push_back(answer);
   }
   return out;
 }

@@ -439,7 +439,7 @@ void BenchDesk::refresh() {
                .arg(bytes(free), qs(duration(free / std::max(rate, 1.0))));
   }
   room_->setText(room);
-  readings_->setFixedHeight(recording ? 104 : 150);
+  readings_->setFixedHeight(recording ? 104 : which_->count() > 1 ? 136 : 150);
   readings_->update();
   emit footChanged();
 }
