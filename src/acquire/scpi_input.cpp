@@ -15,24 +15,9 @@ namespace {
 
 using std::chrono::milliseconds;
 constexpr auto kPoll = milliseconds(20);
-constexpr double kStatusEvery = 0.1;                  // s
 constexpr double kRing = 4e6;                         // samples at least; 8 s of them else
 constexpr int kMisread = 20;                          // answers that a capture gets over
 constexpr double kShortest = 1e-9, kLongest = 86400;  // s between samples
-
-std::string named(const OutputProfile& output) {
-  return output.name.empty() ? "its output" : "its output " + output.name;
-}
-
-/// What is fed beside the device says nothing of the device's own power.
-EventKind event_of(const OutputProfile& output, bool on) {
-  if (output.auxiliary) return on ? EventKind::auxiliary_on : EventKind::auxiliary_off;
-  return on ? EventKind::output_on : EventKind::output_off;
-}
-
-std::string subject_of(const std::string& output) {
-  return output.empty() ? "" : "output " + output;
-}
 
 Dimension dimension_of(const ChannelProfile& c) { return info(c.quantity).dimension; }
 
@@ -445,136 +430,6 @@ void ScpiInput::poll_once() {
 double ScpiInput::own_now() {
   if (profile_.log) return static_cast<double>(ready().end) * interval_s_;
   return host_now_s() - started_s_;
-}
-
-void ScpiInput::switch_output(const OutputProfile& output, bool on) {
-  InputEvent h;
-  h.kind = event_of(output, on);
-  h.subject = subject_of(output.name);
-  h.earliest_s = own_now();
-  if (on && !output.clear.empty()) scpi_.send(output.clear);
-  scpi_.send(on ? output.on : output.off);
-  wait_done();
-  h.latest_s = own_now() + interval_s_;
-  const auto errors =
-      profile_.errors.empty() ? std::vector<std::string>{} : scpi_.errors(profile_.errors);
-  // What it says may be of something else: whether it did is asked.
-  const bool tripped = on && output.tripped.known() && bit_set(output.tripped);
-  const bool is = output.state.empty() ? errors.empty() == on : scpi_.query_on(output.state);
-  if (!errors.empty() && is != on && !tripped) {
-    // Reported, and the capture goes on: nothing else depends on it.
-    note(fmt::format("{} refused to switch {} {}: it answered {}", endpoint_.text, named(output),
-                     on ? "on" : "off", errors.front()));
-    return;
-  }
-  set_output(output.name, on);
-  watched_[output.name] = {};
-  watched_[output.name].on = on;
-  post_event(std::move(h));
-}
-
-void ScpiInput::apply_requests() {
-  for (const SwitchCommand& request : take_requests()) {
-    if (request.is_reset()) {
-      begin_reset(request);
-    } else if (request.what == SwitchCommand::What::line) {
-      const double from = own_now();
-      if (!switch_line(request.name, request.on)) continue;
-      wait_done();
-      post_event({request.on ? EventKind::line_high : EventKind::line_low, from,
-                  own_now() + interval_s_, "line " + request.name, ""});
-    } else {
-      for (const OutputProfile& o : profile_.outputs) {
-        // "" speaks of the first output; off, of all of them.
-        const bool first = &o == &profile_.outputs.front();
-        const bool all = request.name.empty() && !request.on && watched_[o.name].on;
-        if (o.name == request.name || (request.name.empty() && first) || all)
-          switch_output(o, request.on);
-      }
-    }
-  }
-  end_resets();
-}
-
-void ScpiInput::begin_reset(const SwitchCommand& reset) {
-  const double from = own_now();
-  if (reset.of_line()) {
-    if (!switch_line(reset.name, reset.on)) return;
-    wait_done();
-  } else if (const OutputProfile* o = output_named(reset.name)) {
-    if (!watched_[o->name].on) {  // to let go of it would be to switch it on
-      note(fmt::format("{}: {} is off, so the device was not reset", endpoint_.text, named(*o)));
-      return;
-    }
-    switch_output(*o, false);
-  }
-  held_.push_back({reset, from, host_now_s() + reset.for_s});
-}
-
-/// Those that have been held long enough; all of them when it ends.
-void ScpiInput::end_resets() {
-  for (std::size_t i = 0; i < held_.size();) {
-    if (host_now_s() < held_[i].until_s) {
-      ++i;
-      continue;
-    }
-    const Held held = held_[i];
-    if (held.reset.of_line()) {
-      switch_line(held.reset.name, !held.reset.on);
-      wait_done();
-    } else if (const OutputProfile* o = output_named(held.reset.name)) {
-      switch_output(*o, true);
-    }
-    // Only now: a link that is lost meanwhile must not leave the device in reset.
-    held_.erase(held_.begin() + static_cast<std::ptrdiff_t>(i));
-    post_event(
-        {EventKind::device_reset, held.from_s, own_now() + interval_s_, "", to_string(held.reset)});
-  }
-}
-
-bool ScpiInput::bit_set(const StatusBits& status) {
-  const double value = scpi_.query_number(status.query);
-  return value >= 0 && value < 4294967296.0 &&
-         (static_cast<std::uint32_t>(value) & status.bits) != 0;
-}
-
-/// What became of the outputs by itself: at the limit, switched off by protection or by hand.
-void ScpiInput::look_at_status() {
-  for (const OutputProfile& o : profile_.outputs) {
-    Watched& w = watched_[o.name];
-    const bool asks = w.on || o.limited.known() || o.tripped.known();
-    if (!asks) continue;
-    const double at = own_now();
-    // Where the limit is known, the recorder sees in the first output's samples what it does.
-    if (o.limited.known() && !(current_limit_ && &o == &profile_.outputs.front())) {
-      const bool now = bit_set(o.limited);
-      if (now && !w.limited) w.since_s = at;
-      if (!now && w.limited) report_limited(o.name, w.since_s, at);
-      w.limited = now;
-    }
-    const bool tripped = o.tripped.known() && bit_set(o.tripped);
-    const bool on = !tripped && (o.state.empty() ? w.on : scpi_.query_on(o.state));
-    const double from = std::max(0.0, at - kStatusEvery);
-    if (tripped && !w.tripped) {
-      post_event(
-          {EventKind::output_tripped, from, at + interval_s_, subject_of(o.name), "over-current"});
-    } else if (w.on && !on && !tripped) {
-      post_event({event_of(o, false), from, at + interval_s_, subject_of(o.name),
-                  "it went off by itself"});
-      note(fmt::format("{}: {} went off by itself", endpoint_.text, named(o)));
-    } else if (!w.on && on) {
-      post_event({event_of(o, true), from, at + interval_s_, subject_of(o.name),
-                  "switched on externally"});
-      note(fmt::format("{}: {} was switched on externally", endpoint_.text, named(o)));
-    }
-    w.tripped = tripped;
-    w.on = on;
-    set_output(o.name, on);
-  }
-}
-
-void ScpiInput::report_limited(const std::string& output, double from_s, double to_s) {
-  post_event({EventKind::current_limited, from_s, to_s, subject_of(output), ""});
 }
 
 void ScpiInput::run(const std::stop_token& stop) {

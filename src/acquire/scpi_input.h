@@ -23,6 +23,8 @@ protected:
   void end() override;
 
 private:
+  static constexpr double kStatusEvery = 0.1;             // s
+  static std::string named(const OutputProfile& output);  ///< for people
   struct Ready {
     std::int64_t oldest = 0, end = 0;
   };

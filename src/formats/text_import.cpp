@@ -6,16 +6,14 @@
 #include "core/number_text.h"
 #include "core/special_value.h"
 #include "formats/text_columns.h"
+#include "formats/text_source.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <cstdio>
-#include <cstring>
 #include <filesystem>
-#include <fstream>
 #include <map>
 
 namespace kuvio::formats {
@@ -27,125 +25,9 @@ constexpr int kTimeExponent = 9;  // times are read to the nanosecond
 constexpr TimeBase kTicks{
     1, 2'000'000'000};  // half of one is exact too: samples stamped at their centre
 constexpr std::size_t kBatch = 65536, kFlush = 1 << 20;
-constexpr std::size_t kLongestLine = 1 << 20;
 
 /// Thrown when a file that looked evenly spaced turns out not to be; the import then begins again.
 struct Uneven {};
-
-/// A text log that can be read as often as it takes. What comes by a pipe can be read once: it is
-/// kept in a file without a name first.
-class Source {
-public:
-  Source(const std::string& path, const std::stop_token& stop) : path_(path), at_(path) {
-    std::error_code ignored;
-    if (!fs::exists(path, ignored))
-      throw Error(Failure::no_input, "no such file", path, "check the path");
-    if (fs::is_directory(path, ignored))
-      throw Error(Failure::no_input, "not a file", path, "it is a folder");
-    if (fs::is_regular_file(path, ignored)) return;
-    std::ifstream in(path, std::ios::binary);
-    if (!in) throw Error(Failure::io, "cannot read", path, "permission denied");
-    kept_.reset(std::tmpfile());
-    if (!kept_) throw Error(Failure::io, "cannot read", path, "there is no place to keep it");
-    std::string piece(1 << 20, '\0');
-    while (in.read(piece.data(), static_cast<std::streamsize>(piece.size())), in.gcount() > 0) {
-      const auto n = static_cast<std::size_t>(in.gcount());
-      if (std::memchr(piece.data(), '\0', n))
-        throw Error(Failure::bad_data, "bad file", path, "it contains binary data; not a text log");
-      if (stop.stop_requested())
-        throw Error(Failure::io, "cancelled", path, "nothing of it was kept");
-      if (std::fwrite(piece.data(), 1, n, kept_.get()) != n)
-        throw Error(Failure::io, "cannot read", path,
-                    "it comes by a pipe, and there is no room to keep it; write it into a file");
-    }
-    if (std::fflush(kept_.get()) != 0)
-      throw Error(Failure::io, "cannot read", path, "there is no room to keep it");
-    at_ = "/proc/self/fd/" + std::to_string(fileno(kept_.get()));
-  }
-
-  const std::string& path() const { return path_; }
-  const std::string& at() const { return at_; }  ///< where it lies
-
-private:
-  struct Close {
-    void operator()(std::FILE* file) const { std::fclose(file); }
-  };
-  std::string path_, at_;
-  std::unique_ptr<std::FILE, Close> kept_;
-};
-
-/// Lines of a file with their numbers; says whether the last one had an end.
-class Lines {
-public:
-  /// `path` is what people call it, `at` where it lies.
-  Lines(const std::string& path, const std::string& at) : path_(path) {
-    std::error_code ignored;
-    in_.open(at, std::ios::binary);
-    if (!in_) throw Error(Failure::io, "cannot read", path, "permission denied");
-    size_ = static_cast<double>(fs::file_size(at, ignored));
-    buffer_.resize(2 << 20);
-  }
-
-  bool next(std::string_view& line) {
-    while (true) {
-      const auto* begin = buffer_.data() + at_;
-      const auto* found = static_cast<const char*>(std::memchr(begin, '\n', filled_ - at_));
-      if (found) {
-        line = {begin, static_cast<std::size_t>(found - begin)};
-        at_ += line.size() + 1;
-        return counted(line);
-      }
-      if (filled_ - at_ > kLongestLine)
-        complain(number_ + 1, "the line is longer than 1 MiB: this is not a text log");
-      if (!refill()) {
-        if (at_ == filled_) return false;
-        line = {buffer_.data() + at_, filled_ - at_};
-        at_ = filled_;
-        torn_ = true;
-        return counted(line);
-      }
-    }
-  }
-
-  [[noreturn]] void complain(std::int64_t line, const std::string& why) const {
-    throw Error(Failure::bad_data, "bad file", path_ + ":" + std::to_string(line), why);
-  }
-  std::int64_t number() const { return number_; }
-  bool torn() const { return torn_; }  ///< the last line given had no end
-  double share() const { return size_ > 0 ? static_cast<double>(read_) / size_ : 1; }
-
-private:
-  bool refill() {
-    std::memmove(buffer_.data(), buffer_.data() + at_, filled_ - at_);
-    filled_ -= at_;
-    at_ = 0;
-    in_.read(buffer_.data() + filled_, static_cast<std::streamsize>(buffer_.size() - filled_));
-    const auto n = static_cast<std::size_t>(in_.gcount());
-    filled_ += n;
-    read_ += n;
-    return n > 0;
-  }
-  bool counted(std::string_view& line) {
-    ++number_;
-    if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
-    if (number_ == 1) {
-      if (line.starts_with("\xef\xbb\xbf")) line.remove_prefix(3);
-      if (line.starts_with("\xff\xfe") || line.starts_with("\xfe\xff"))
-        complain(1, "UTF-16 is not yet supported; save it as UTF-8");
-    }
-    if (line.find('\0') != std::string_view::npos)
-      complain(number_, "it contains binary data; not a text log");
-    return true;
-  }
-
-  std::string path_;
-  std::ifstream in_;
-  std::string buffer_;
-  std::size_t at_ = 0, filled_ = 0, read_ = 0;
-  std::int64_t number_ = 0;
-  double size_ = 0;
-  bool torn_ = false;
-};
 
 enum class Cell { number, over_range, below_range, not_a_number, junk };
 
@@ -193,7 +75,7 @@ char guess_separator(std::string_view line) {
   return best;
 }
 
-Layout read_layout(Lines& lines, const ImportSettings& settings) {
+Layout read_layout(TextLines& lines, const ImportSettings& settings) {
   Layout out;
   std::string_view line;
   do {
@@ -282,7 +164,7 @@ struct Lane {
 
 class Importer {
 public:
-  Importer(book::Book& book, const Source& source, const ImportSettings& settings, bool even)
+  Importer(book::Book& book, const TextSource& source, const ImportSettings& settings, bool even)
       : book_(book),
         file_(source.path()),
         settings_(settings),
@@ -573,7 +455,7 @@ private:
   book::Book& book_;
   const std::string& file_;
   const ImportSettings& settings_;
-  Lines lines_;
+  TextLines lines_;
   Layout layout_;
   bool even_;
   std::unique_ptr<book::CaptureWriter> writer_;
@@ -587,7 +469,7 @@ private:
 
 ImportResult import_text(book::Book& book, const std::string& file, const ImportSettings& settings,
                          const std::stop_token& stop, const std::function<void(double)>& progress) {
-  const Source source(file, stop);
+  const TextSource source(file, stop);
   try {
     return Importer(book, source, settings, true).run(stop, progress);
   } catch (const Uneven&) {
