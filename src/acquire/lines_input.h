@@ -44,7 +44,7 @@ private:
   std::string titles_;
   std::vector<Line> lines_;
   std::string open_;
-  double open_since_s_ = 0, byte_s_ = 0;
+  double open_since_s_ = 0;
   bool first_line_ = true, gap_ = false;
   Packet packet_;
   std::int64_t next_ = 0;

@@ -65,7 +65,7 @@ StatusBits status(const TomlTable& t, const char* key) {
 }
 
 std::string accuracy_of(const TomlTable& t) {
-  const std::string text = optional(t, "accuracy");
+  std::string text = optional(t, "accuracy");
   if (text.empty()) return text;
   try {
     parse_accuracy(text);

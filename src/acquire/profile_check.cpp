@@ -93,7 +93,7 @@ private:
 
   void identity() {
     step("protocol.identity", profile_.identity, [&] {
-      const std::string answer = scpi_.query(profile_.identity);
+      std::string answer = scpi_.query(profile_.identity);
       if (!profile_.match.empty() && !RE2::PartialMatch(answer, RE2(profile_.match, RE2::Quiet))) {
         throw Error(
             Failure::bad_data, "", "",
@@ -161,7 +161,7 @@ private:
       std::this_thread::sleep_for(milliseconds(10));
     std::int64_t first = 0, count = 0;
     step("log.ready", log.ready, [&] {
-      const std::string answer = scpi_.query(log.ready);
+      std::string answer = scpi_.query(log.ready);
       const auto wrong = [&](const std::string& why) {
         throw Error(Failure::bad_data, "", "", "\"" + answer + "\" " + why);
       };

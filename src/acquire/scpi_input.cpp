@@ -94,9 +94,10 @@ void ScpiInput::name_first_output() {
 
 void ScpiInput::find_outputs() {
   for (const auto& [name, request] : settings_.outputs) {
-    const bool known = (name.empty() && !profile_.outputs.empty()) ||
-                       std::any_of(profile_.outputs.begin(), profile_.outputs.end(),
-                                   [&](const OutputProfile& o) { return o.name == name; });
+    const bool known =
+        (name.empty() && !profile_.outputs.empty()) ||
+        std::any_of(profile_.outputs.begin(), profile_.outputs.end(),
+                    [&wanted = name](const OutputProfile& o) { return o.name == wanted; });
     const bool asks =
         request.voltage || request.current_limit || request.cut_off || request.power_on;
     if (!known && asks) {

@@ -185,7 +185,7 @@ bool StreamDecoder::accept(std::uint8_t type, std::string_view payload) {
   }
   Fields f(payload);
   const auto nonce = f.number<std::uint64_t>();
-  if (type == kAskTime) return f.ok();
+  if (type != kTime) return type == kAskTime && f.ok();
   const auto sample = f.number<std::uint64_t>();
   if (!f.ok()) return false;
   if (time) time({nonce, sample});

@@ -35,6 +35,187 @@ bool waitFor(const std::function<bool()>& done, int ms) {
   return done();
 }
 
+/// Takes the pictures, desk by desk.
+class Photographer {
+public:
+  Photographer(MainWindow& window, QDir folder) : window_(window), folder_(std::move(folder)) {}
+
+  void take(const char* name) {
+    settle(150);
+    const QString file = folder_.filePath(QString::fromLatin1(name));
+    if (!window_.grab().save(file)) {
+      std::fprintf(stderr, "kuvio-pictures: cannot write: %s: it could not be saved\n",
+                   qPrintable(file));
+      std::exit(73);
+    }
+  }
+  void documents(const QString& examples);
+  void round();
+  void two_captures();
+  void bench_with_digitiser();
+  void bench_with_two_outputs();
+
+private:
+  void desk(DeskId id) {
+    window_.setDesk(id);
+    settle(700);
+  }
+  bool ready() {
+    return waitFor([&] { return window_.bench().state().phase == BenchState::Phase::ready; }, 8000);
+  }
+  void trigger(const char* action) { window_.actions().find(QLatin1String(action))->trigger(); }
+
+  MainWindow& window_;
+  QDir folder_;
+};
+
+RecordRequest recording_of(const char* build) {
+  RecordRequest request;
+  request.name = request.build = build;
+  request.power_on = true;
+  request.seconds = 600;
+  request.accuracy = "0.08 % + 40 nA";
+  return request;
+}
+
+/// The example's budget, duty plan and battery, as dropped on the window.
+void Photographer::documents(const QString& examples) {
+  window_.openFile(examples + QStringLiteral("/satchel.battery.toml"));
+  settle(400);
+  window_.openFile(examples + QStringLiteral("/satchel.duty.toml"));
+  settle(400);
+  desk(DeskId::budget);
+  take("budget-empty.png");
+  window_.openFile(examples + QStringLiteral("/satchel.budget.toml"));
+  waitFor([&] { return window_.session().book()->document(DocumentKind::budget) != nullptr; },
+          5000);
+  desk(DeskId::budget);
+  take("budget.png");
+  desk(DeskId::builds);
+  take("builds.png");
+  desk(DeskId::lifetime);
+  take("lifetime.png");
+}
+
+/// A round with its uplink, and a span over it.
+void Photographer::round() {
+  desk(DeskId::trace);
+  ViewState& view = window_.view();
+  const auto& visits = view.capture()->visits;
+  for (std::size_t i = 0; i < visits.size(); ++i) {
+    if (visits[i].visit.state != "Uplink") continue;
+    const double t = visits[i].visit.from_s;
+    view.show(t - 16, t + 14);
+    view.pickVisit(static_cast<int>(i));
+    take("trace-visit.png");
+    view.pickVisit(ViewState::kNone);
+    view.setSpan(i > 0 ? visits[i - 1].visit.from_s : t, visits[i].visit.to_s + 2);
+    trigger("showRecipe");
+    waitFor(
+        [&] {
+          const auto* found = window_.findChild<QLabel*>(QStringLiteral("ruleVisits0"));
+          return found && !found->text().isEmpty();
+        },
+        10000);
+    settle(500);
+    take("trace-recipe.png");
+    view.setCursor(0, t - 4);
+    view.setCursor(1, t + 0.7);
+    trigger("showSpread");
+    settle(900);
+    take("trace-spread.png");
+    view.clearCursors();
+    window_.setTheme(Theme::Kind::night);
+    trigger("showLog");
+    take("trace-night.png");
+    for (const DeskId id : {DeskId::builds, DeskId::budget, DeskId::lifetime}) {
+      desk(id);
+      take(qPrintable(QString::fromLatin1(info(id).key).toLower() + QStringLiteral("-night.png")));
+    }
+    break;
+  }
+}
+
+/// Two captures laid over each other by their second entry into Uplink.
+void Photographer::two_captures() {
+  window_.setTheme(Theme::Kind::paper);
+  desk(DeskId::trace);
+  window_.view().clearSpan();
+  if (auto* list = window_.findChild<QAbstractItemView*>(QStringLiteral("captures")))
+    list->model()->setData(list->model()->index(1, 0), Qt::Checked, Qt::CheckStateRole);
+  waitFor([&] { return window_.view().shown()->captures.size() == 2; }, 5000);
+  trigger("lineUp");
+  settle(300);
+  if (auto* state = window_.findChild<QComboBox*>(QStringLiteral("lineUpState")))
+    state->setCurrentText(QStringLiteral("Uplink"));
+  if (auto* number = window_.findChild<QSpinBox*>(QStringLiteral("lineUpEntry")))
+    number->setValue(2);
+  if (auto* lay = window_.findChild<QPushButton*>(QStringLiteral("lineUpByEntry"))) lay->click();
+  waitFor([&] { return window_.view().shown()->captures.back()->offset_s != 0; }, 5000);
+  int uplinks = 0;
+  for (const kuvio::VisitFigures& v : window_.view().capture()->visits) {
+    if (v.visit.state == "Uplink" && ++uplinks == 2)
+      window_.view().show(v.visit.from_s - 14, v.visit.from_s + 8);
+  }
+  settle(700);
+  take("trace-lined-up.png");
+  if (auto* list = window_.findChild<QAbstractItemView*>(QStringLiteral("captures")))
+    list->model()->setData(list->model()->index(1, 0), Qt::Unchecked, Qt::CheckStateRole);
+  trigger("showLog");
+}
+
+/// The bench at work: ready, recording, held, after a lost link, and with two outputs.
+void Photographer::bench_with_digitiser() {
+  RecordRequest request = recording_of("2.4.0-rc1");
+  request.logic = {"radio_on", "locate_on"};
+  desk(DeskId::bench);
+  window_.bench().startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20, true);
+  if (!ready()) return;
+  request.shunts["I_shunt"] = 10;
+  if (auto* shunts = window_.findChild<QLineEdit*>(QStringLiteral("shunts"))) {
+    shunts->setText(QStringLiteral("I_shunt: 10 Ohm"));
+    emit shunts->editingFinished();
+  }
+  settle(6500);
+  take("bench-ready.png");
+  window_.bench().record(request);
+  settle(7000);
+  window_.bench().send(QStringLiteral("uplink"));
+  window_.bench().mark(QStringLiteral("uplink asked for"));
+  settle(1500);
+  desk(DeskId::bench);
+  take("bench-recording.png");
+  desk(DeskId::trace);
+  settle(1000);
+  window_.view().show(std::max(0.0, window_.bench().state().recorded_s - 80),
+                      window_.bench().state().recorded_s - 20);
+  settle(1200);
+  take("trace-held.png");
+  if (auto* process = window_.bench().findChild<QProcess*>()) process->kill();
+  waitFor([&] { return !window_.bench().state().away.empty(); }, 10000);
+  desk(DeskId::bench);
+  settle(500);
+  take("bench-lost.png");
+  window_.bench().stop();
+  waitFor([&] { return !window_.bench().recording(); }, 10000);
+}
+
+/// A device that gives and takes.
+void Photographer::bench_with_two_outputs() {
+  if (auto* seen = window_.findChild<QPushButton*>(QStringLiteral("messageSeen"))) seen->click();
+  window_.bench().startSimulated(QStringLiteral("perch"), 20, 20);
+  if (!ready()) return;
+  waitFor([&] { return window_.bench().state().output.outputs.size() == 2; }, 3000);
+  window_.bench().switchOutput(true, QStringLiteral("2"));
+  settle(800);
+  window_.bench().record(recording_of("perch 1.2"));
+  settle(5500);
+  desk(DeskId::bench);
+  take("bench-perch.png");
+  window_.bench().stop();
+  waitFor([&] { return !window_.bench().recording(); }, 10000);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -57,15 +238,8 @@ int main(int argc, char** argv) {
   MainWindow window;
   window.resize(1280, 800);
   window.show();
-  const auto take = [&](const char* name) {
-    settle(150);
-    if (!window.grab().save(folder.filePath(QString::fromLatin1(name)))) {
-      std::fprintf(stderr, "kuvio-pictures: cannot write: %s/%s: it could not be saved\n", argv[2],
-                   name);
-      std::exit(73);
-    }
-  };
-  take("empty.png");
+  Photographer pictures(window, folder);
+  pictures.take("empty.png");
   QString failure;
   QObject::connect(&window.session(), &Session::failed,
                    [&](const QString& message) { failure = message; });
@@ -76,149 +250,12 @@ int main(int argc, char** argv) {
                  failure.isEmpty() ? "the book did not open in 20 s" : qPrintable(failure));
     return 65;
   }
-  take("trace-whole.png");
+  pictures.take("trace-whole.png");
 
-  ViewState& view = window.view();
-  Session& session = window.session();
-  const auto desk = [&](DeskId id) {
-    window.setDesk(id);
-    settle(700);
-  };
-  // The example's budget, duty plan and battery, as dropped on the window.
-  const QString examples = QString::fromLocal8Bit(argc > 3 ? argv[3] : "examples");
-  BenchControl& bench = window.bench();
-  window.openFile(examples + QStringLiteral("/satchel.battery.toml"));
-  settle(400);
-  window.openFile(examples + QStringLiteral("/satchel.duty.toml"));
-  settle(400);
-  desk(DeskId::budget);
-  take("budget-empty.png");
-  window.openFile(examples + QStringLiteral("/satchel.budget.toml"));
-  waitFor([&] { return session.book()->document(DocumentKind::budget) != nullptr; }, 5000);
-  desk(DeskId::budget);
-  take("budget.png");
-  desk(DeskId::builds);
-  take("builds.png");
-  desk(DeskId::lifetime);
-  take("lifetime.png");
-
-  // A round with its uplink, and a span over it.
-  desk(DeskId::trace);
-  const auto& visits = view.capture()->visits;
-  for (std::size_t i = 0; i < visits.size(); ++i) {
-    if (visits[i].visit.state != "Uplink") continue;
-    const double t = visits[i].visit.from_s;
-    view.show(t - 16, t + 14);
-    view.pickVisit(static_cast<int>(i));
-    take("trace-visit.png");
-    view.pickVisit(ViewState::kNone);
-    view.setSpan(i > 0 ? visits[i - 1].visit.from_s : t, visits[i].visit.to_s + 2);
-    window.actions().find(QStringLiteral("showRecipe"))->trigger();
-    waitFor(
-        [&] {
-          const auto* found = window.findChild<QLabel*>(QStringLiteral("ruleVisits0"));
-          return found && !found->text().isEmpty();
-        },
-        10000);
-    settle(500);
-    take("trace-recipe.png");
-    view.setCursor(0, t - 4);
-    view.setCursor(1, t + 0.7);
-    window.actions().find(QStringLiteral("showSpread"))->trigger();
-    settle(900);
-    take("trace-spread.png");
-    view.clearCursors();
-    window.setTheme(Theme::Kind::night);
-    window.actions().find(QStringLiteral("showLog"))->trigger();
-    take("trace-night.png");
-    for (const DeskId id : {DeskId::builds, DeskId::budget, DeskId::lifetime}) {
-      desk(id);
-      take(qPrintable(QString::fromLatin1(info(id).key).toLower() + QStringLiteral("-night.png")));
-    }
-    break;
-  }
-
-  // Two captures laid over each other by their second entry into Uplink.
-  window.setTheme(Theme::Kind::paper);
-  desk(DeskId::trace);
-  view.clearSpan();
-  if (auto* list = window.findChild<QAbstractItemView*>(QStringLiteral("captures")))
-    list->model()->setData(list->model()->index(1, 0), Qt::Checked, Qt::CheckStateRole);
-  waitFor([&] { return view.shown()->captures.size() == 2; }, 5000);
-  window.actions().find(QStringLiteral("lineUp"))->trigger();
-  settle(300);
-  if (auto* state = window.findChild<QComboBox*>(QStringLiteral("lineUpState")))
-    state->setCurrentText(QStringLiteral("Uplink"));
-  if (auto* number = window.findChild<QSpinBox*>(QStringLiteral("lineUpEntry")))
-    number->setValue(2);
-  if (auto* lay = window.findChild<QPushButton*>(QStringLiteral("lineUpByEntry"))) lay->click();
-  waitFor([&] { return view.shown()->captures.back()->offset_s != 0; }, 5000);
-  int uplinks = 0;
-  for (const kuvio::VisitFigures& v : view.capture()->visits) {
-    if (v.visit.state == "Uplink" && ++uplinks == 2)
-      view.show(v.visit.from_s - 14, v.visit.from_s + 8);
-  }
-  settle(700);
-  take("trace-lined-up.png");
-  if (auto* list = window.findChild<QAbstractItemView*>(QStringLiteral("captures")))
-    list->model()->setData(list->model()->index(1, 0), Qt::Unchecked, Qt::CheckStateRole);
-  window.actions().find(QStringLiteral("showLog"))->trigger();
-
-  // The bench at work: ready, recording, held, after a lost link, and with two outputs.
-  const auto ready = [&] {
-    return waitFor([&] { return bench.state().phase == BenchState::Phase::ready; }, 8000);
-  };
-  RecordRequest request;
-  request.name = request.build = "2.4.0-rc1";
-  request.power_on = true;
-  request.seconds = 600;
-  request.accuracy = "0.08 % + 40 nA";
-  request.logic = {"radio_on", "locate_on"};
-  desk(DeskId::bench);
-  bench.startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20, true);
-  if (ready()) {
-    request.shunts["I_shunt"] = 10;
-    if (auto* shunts = window.findChild<QLineEdit*>(QStringLiteral("shunts"))) {
-      shunts->setText(QStringLiteral("I_shunt: 10 Ohm"));
-      emit shunts->editingFinished();
-    }
-    settle(6500);
-    take("bench-ready.png");
-    bench.record(request);
-    settle(7000);
-    bench.send(QStringLiteral("uplink"));
-    bench.mark(QStringLiteral("uplink asked for"));
-    settle(1500);
-    desk(DeskId::bench);
-    take("bench-recording.png");
-    desk(DeskId::trace);
-    settle(1000);
-    view.show(std::max(0.0, bench.state().recorded_s - 80), bench.state().recorded_s - 20);
-    settle(1200);
-    take("trace-held.png");
-    if (auto* process = bench.findChild<QProcess*>()) process->kill();
-    waitFor([&] { return !bench.state().away.empty(); }, 10000);
-    desk(DeskId::bench);
-    settle(500);
-    take("bench-lost.png");
-    bench.stop();
-    waitFor([&] { return !bench.recording(); }, 10000);
-  }
-  if (auto* seen = window.findChild<QPushButton*>(QStringLiteral("messageSeen"))) seen->click();
-  bench.startSimulated(QStringLiteral("perch"), 20, 20);
-  if (ready()) {
-    waitFor([&] { return bench.state().output.outputs.size() == 2; }, 3000);
-    bench.switchOutput(true, QStringLiteral("2"));
-    settle(800);
-    request.name = request.build = "perch 1.2";
-    request.logic.clear();
-    request.shunts.clear();
-    bench.record(request);
-    settle(5500);
-    desk(DeskId::bench);
-    take("bench-perch.png");
-    bench.stop();
-    waitFor([&] { return !bench.recording(); }, 10000);
-  }
+  pictures.documents(QString::fromLocal8Bit(argc > 3 ? argv[3] : "examples"));
+  pictures.round();
+  pictures.two_captures();
+  pictures.bench_with_digitiser();
+  pictures.bench_with_two_outputs();
   return 0;
 }

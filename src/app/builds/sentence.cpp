@@ -6,6 +6,9 @@
 #include "core/number_text.h"
 #include "formats/phrases.h"
 
+#include <QObject>
+#include <QStringList>
+
 #include <algorithm>
 #include <cmath>
 

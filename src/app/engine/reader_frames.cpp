@@ -112,7 +112,7 @@ Curve Reader::curve(const CurveSource& source, const Trace& trace, const FrameRe
     out.points = running_integral(trace, trace.from_s(), from, to, request.columns);
   } else if (source.form == CurveForm::mean) {
     out.points = rolling_mean(trace, source.window_s, from, to, request.columns);
-  } else if (count_samples(trace, from, to) <= 2 * request.columns) {
+  } else if (count_samples(trace, from, to) <= std::int64_t{2} * request.columns) {
     out.points = points(trace, from, to);
   } else {
     Columns& cache = columns_[{open_[source.capture].view->info.id, source.channel}];

@@ -43,7 +43,7 @@ book::ChangeRequest add_edit(const book::Book& book, std::int64_t capture, Edit 
 
 }  // namespace
 
-void edit_states(Session& session, std::int64_t capture, Edit edit) {
+void edit_states(Session& session, std::int64_t capture, const Edit& edit) {
   const QString text = QString::fromStdString(describe(edit));
   session.change(text, [capture, edit](const book::Book& book, const std::stop_token&) {
     return add_edit(book, capture, edit);

@@ -112,6 +112,41 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   top->addStretch(1);
   column->addLayout(top);
   column->addSpacing(6);
+  makeLives(box, column);
+  grid_ = new QGridLayout;
+  grid_->setHorizontalSpacing(10);
+  grid_->setVerticalSpacing(6);
+  grid_->setColumnStretch(0, 3);
+  grid_->setColumnStretch(1, 3);
+  grid_->setColumnStretch(2, 3);
+  grid_->addWidget(heading({}, box), 0, 0);
+  grid_->addWidget(heading(tr("as captured"), box), 0, 1);
+  grid_->addWidget(heading(tr("scenario"), box), 0, 2);
+  column->addLayout(grid_);
+  capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), Dimension::charge);
+  reserve_ = addRow(QStringLiteral("reserve"), tr("Cut-off reserve"), Dimension::ratio);
+  margin_ = addRow(QStringLiteral("margin"), tr("Design margin"), Dimension::ratio);
+  discharge_ =
+      addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"), Dimension::ratio_per_time);
+  harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested current"), Dimension::current, true);
+  wanted_ = addRow(QStringLiteral("wanted"), tr("Target lifetime"), Dimension::time, true);
+  connectRows();
+  needed_ = remark({}, box);
+  needed_->setObjectName(QStringLiteral("needed"));
+  column->addWidget(needed_);
+  rests_on_ = remark({}, box);
+  rests_on_->setObjectName(QStringLiteral("lifeRestsOn"));
+  column->addWidget(rests_on_);
+  plan_name_ = remark({}, box);
+  column->addWidget(plan_name_);
+  makeButtons(box, column);
+  column->addStretch(1);
+  connect(capture_, &QComboBox::activated, this, &LifetimeDesk::ask);
+  return box;
+}
+
+/// The two lives, large, and their difference.
+void LifetimeDesk::makeLives(QWidget* box, QVBoxLayout* column) {
   auto* lives = new QHBoxLayout;
   lives->setSpacing(24);
   const auto life = [&](const QString& title, const QString& name, QLabel*& figure,
@@ -136,23 +171,10 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   difference_->setFont(Theme::baseFont(13, QFont::DemiBold));
   column->addWidget(difference_);
   column->addSpacing(10);
-  grid_ = new QGridLayout;
-  grid_->setHorizontalSpacing(10);
-  grid_->setVerticalSpacing(6);
-  grid_->setColumnStretch(0, 3);
-  grid_->setColumnStretch(1, 3);
-  grid_->setColumnStretch(2, 3);
-  grid_->addWidget(heading({}, box), 0, 0);
-  grid_->addWidget(heading(tr("as captured"), box), 0, 1);
-  grid_->addWidget(heading(tr("scenario"), box), 0, 2);
-  column->addLayout(grid_);
-  capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), Dimension::charge);
-  reserve_ = addRow(QStringLiteral("reserve"), tr("Cut-off reserve"), Dimension::ratio);
-  margin_ = addRow(QStringLiteral("margin"), tr("Design margin"), Dimension::ratio);
-  discharge_ =
-      addRow(QStringLiteral("selfDischarge"), tr("Self-discharge"), Dimension::ratio_per_time);
-  harvest_ = addRow(QStringLiteral("harvest"), tr("Harvested current"), Dimension::current, true);
-  wanted_ = addRow(QStringLiteral("wanted"), tr("Target lifetime"), Dimension::time, true);
+}
+
+/// What is typed goes into the battery, or is noted in the book.
+void LifetimeDesk::connectRows() {
   connect(capacity_.edit, &QuantityEdit::quantityEdited, this, [this] {
     putBattery("capacity",
                QString::number(*capacity_.edit->quantity() / 3.6, 'g', 8).toStdString() + " mAh",
@@ -180,14 +202,9 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   };
   note(harvest_, "harvest", Dimension::current, tr("harvest"));
   note(wanted_, "wanted", Dimension::time, tr("wanted life"));
-  needed_ = remark({}, box);
-  needed_->setObjectName(QStringLiteral("needed"));
-  column->addWidget(needed_);
-  rests_on_ = remark({}, box);
-  rests_on_->setObjectName(QStringLiteral("lifeRestsOn"));
-  column->addWidget(rests_on_);
-  plan_name_ = remark({}, box);
-  column->addWidget(plan_name_);
+}
+
+void LifetimeDesk::makeButtons(QWidget* box, QVBoxLayout* column) {
   auto* buttons = new QHBoxLayout;
   const auto offer = [&](const QString& text, const char* name, std::function<void()> run) {
     auto* b = button(text, QLatin1String(name), box);
@@ -205,9 +222,6 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   buttons->addStretch(1);
   column->addSpacing(6);
   column->addLayout(buttons);
-  column->addStretch(1);
-  connect(capture_, &QComboBox::activated, this, &LifetimeDesk::ask);
-  return box;
 }
 
 LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,

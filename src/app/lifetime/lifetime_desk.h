@@ -12,6 +12,8 @@
 
 #include <map>
 
+class QVBoxLayout;
+
 namespace kuvio::app {
 
 /// The Lifetime desk: life as captured beside a scenario, the curve over a round's interval, and
@@ -32,6 +34,9 @@ private:
     QPushButton* reset;
   };
   QWidget* makeFigures(QWidget* parent);
+  void makeLives(QWidget* box, QVBoxLayout* column);
+  void makeButtons(QWidget* box, QVBoxLayout* column);
+  void connectRows();
   void makeActions();
   Row addRow(const QString& name, const QString& text, Dimension dimension, bool optional = false);
   void takeBook();
