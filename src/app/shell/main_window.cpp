@@ -77,6 +77,10 @@ MainWindow::~MainWindow() {
   // The desks hear of nothing any more while the session goes.
   session_.disconnect();
   bench_.disconnect();
+  // Hiding moves the focus, and who loses it paints: that must be while what it shows is there.
+  // Then the desks go, before session, view and actions, which they know.
+  hide();
+  qDeleteAll(findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly));
 }
 
 QWidget* MainWindow::makeMessage() {
