@@ -69,6 +69,10 @@ Process::Process(const std::string& program, const std::vector<std::string>& arg
   pid_ = spawn(program, arguments, ends[1], "");
   ::close(ends[1]);
   out_ = ends[0];
+  if (pid_ > 0) return;
+  // A signal to process -1 would go to everybody.
+  ::close(out_);
+  throw std::runtime_error("cannot start " + program);
 }
 
 Process::~Process() {
