@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What an instrument's outputs and lines are told while it records, and what becomes of them.
+// What is sent to an instrument's outputs and lines while it records, and what becomes of them.
 
 #include "acquire/scpi_input.h"
 

@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/desk_views.h"
+#include "app/engine/views_fwd.h"
 
 #include <QString>
+
+namespace kuvio {
+struct CompareRow;
+}
 
 namespace kuvio::app {
 
