@@ -6,6 +6,7 @@
 #include "app/engine/reader.h"
 #include "app/engine/trace_views.h"
 #include "app/engine/trusted_files.h"
+#include "book/channel_trace.h"
 #include "core/error.h"
 #include "formats/project_files.h"
 #include "formats/toml_file.h"
@@ -44,6 +45,8 @@ std::string unlike_key(const std::string& a, const std::string& b) {
 
 Analyst::Analyst(const QString& path)
     : book_(book::Book::open(path.toStdString(), book::Book::Mode::read)) {}
+
+Analyst::~Analyst() = default;
 
 BuildsViewPtr Analyst::builds(const BuildsRequest& request, const GoingOn& going_on) {
   auto out = std::make_shared<BuildsView>();

@@ -1,13 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/desk_views.h"
-#include "app/engine/trace_views.h"
-#include "book/analysis.h"
-#include "book/channel_trace.h"
+#include "app/engine/views_fwd.h"
 #include "core/line_up.h"
 
-#include "study/life.h"
+#include "study/pool.h"
 
 #include <QString>
 
@@ -16,6 +13,10 @@
 #include <memory>
 #include <string>
 #include <vector>
+
+namespace kuvio::book {
+class ChannelTrace;
+}
 
 namespace kuvio::app {
 
@@ -28,6 +29,7 @@ public:
   using GoingOn = std::function<bool()>;
 
   explicit Analyst(const QString& path);
+  ~Analyst();
   Analyst(const Analyst&) = delete;
   Analyst& operator=(const Analyst&) = delete;
 
