@@ -4,6 +4,7 @@
 #include "core/number_text.h"
 #include "core/quantity.h"
 #include "formats/json_results.h"
+#include "formats/life_document.h"
 #include "formats/phrases.h"
 #include "formats/project_files.h"
 

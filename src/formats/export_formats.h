@@ -1,14 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/book.h"
-
+#include <cstdint>
 #include <functional>
 #include <optional>
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
+
+namespace kuvio::book {
+class Book;
+struct CaptureInfo;
+}  // namespace kuvio::book
 
 namespace kuvio::formats {
 

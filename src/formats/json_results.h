@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/lifetime.h"
-
 #include <nlohmann/json.hpp>
 
 #include <map>
@@ -15,6 +13,8 @@ struct CheckResult;
 struct Comparison;
 struct CycleFigures;
 struct SpanFigures;
+struct VisitFigures;
+struct Ledger;
 }  // namespace kuvio
 namespace kuvio::book {
 struct CaptureInfo;
@@ -23,6 +23,8 @@ struct Problem;
 }  // namespace kuvio::book
 
 namespace kuvio::formats {
+
+struct LifeDocument;
 
 // Results as JSON documents; docs and cli.md fix the keys. SI units, named by the key's suffix; a
 // number that cannot be known is null.
@@ -45,14 +47,6 @@ nlohmann::ordered_json to_json(const Budget& budget, const std::string& build,
                                const CheckResult& result, Explain explain = Explain::no);
 nlohmann::ordered_json to_json(const std::vector<book::Problem>& problems);
 
-/// What a life is shown with.
-struct LifeDocument {
-  FieldMean mean;
-  Battery battery;
-  LifeInterval life;
-  Counts counts = Counts::given;
-  std::optional<double> wanted_s;
-};
 nlohmann::ordered_json to_json(const LifeDocument& life, Explain explain = Explain::no);
 
 }  // namespace kuvio::formats

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/project_files.h"
 
+#include "book/documents.h"
 #include "core/budget.h"
 #include "formats/toml_file.h"
 

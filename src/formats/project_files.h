@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/documents.h"
 #include "core/quantity.h"
 #include "core/recipe.h"
 
@@ -15,6 +14,10 @@ struct Budget;
 struct DutyPlan;
 struct Limit;
 }  // namespace kuvio
+
+namespace kuvio::book {
+enum class DocumentKind;
+}
 
 namespace kuvio::formats {
 

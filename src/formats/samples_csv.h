@@ -3,6 +3,10 @@
 
 #include "formats/export_formats.h"
 
+namespace kuvio {
+class Trace;
+}
+
 namespace kuvio::formats {
 
 /// A channel to be written, with its name and unit.

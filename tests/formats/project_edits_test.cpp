@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/project_edits.h"
 
+#include "book/documents.h"
 #include "core/error.h"
 #include "formats/project_files.h"
 

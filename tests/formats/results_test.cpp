@@ -9,6 +9,7 @@
 #include "core/measure.h"
 #include "formats/html_report.h"
 #include "formats/json_results.h"
+#include "formats/life_document.h"
 #include "formats/project_files.h"
 
 #include "support.h"
