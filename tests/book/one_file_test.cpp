@@ -12,6 +12,7 @@
 #include "book/verify.h"
 #include "core/measure.h"
 
+#include "book_files.h"
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -29,47 +30,19 @@
 
 using namespace kuvio;
 using book::Book;
+using test::add_capture;
+using test::beside;
+using test::channel_of_ms;
+using test::read_file;
 namespace fs = std::filesystem;
 
 namespace {
-
-/// What stands in a folder whose name begins with the book's, and all that is hidden there.
-std::vector<std::string> beside(const std::string& path) {
-  std::vector<std::string> out;
-  const std::string name = fs::path(path).filename().string();
-  for (const auto& entry : fs::directory_iterator(fs::path(path).parent_path())) {
-    const std::string other = entry.path().filename().string();
-    if (other != name && (other.starts_with(name) || other.starts_with("."))) out.push_back(other);
-  }
-  return out;
-}
-
-book::ChannelInfo channel_of_ms() {
-  book::ChannelInfo c;
-  c.name = "I";
-  c.time_base = {1, 1000};
-  return c;
-}
-
-/// A capture of `n` samples of 1 mA, a millisecond each.
-std::int64_t add_capture(Book& book, std::size_t n, const std::string& build = "1") {
-  book::CaptureWriter writer(book, {"c", build, {}, false}, {channel_of_ms()});
-  writer.append(0, 0, 1, std::vector<double>(n, 1e-3));
-  writer.log({0.001, false, "hello"});
-  writer.finish("made", false);
-  return writer.id();
-}
 
 std::int64_t samples(const std::string& path) {
   std::int64_t out = 0;
   for (const auto& c : Book::open(path, Book::Mode::read).captures())
     for (const auto& channel : c.channels) out += channel.samples;
   return out;
-}
-
-std::string read_file(const std::string& path) {
-  std::ifstream in(path, std::ios::binary);
-  return {std::istreambuf_iterator<char>(in), {}};
 }
 
 }  // namespace
