@@ -4,12 +4,8 @@
 #include "app/engine/book_view.h"
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
-#include "app/engine/trace_views.h"
 #include "app/lifetime/lifetime_desk.h"
-#include "app/style/theme.h"
 #include "core/lifetime.h"
-#include "core/quantity.h"
-#include "formats/phrases.h"
 #include "formats/project_edits.h"
 #include "formats/project_files.h"
 
