@@ -9,6 +9,8 @@
 #include "formats/project_edits.h"
 #include "formats/project_files.h"
 
+#include <QFileDialog>
+
 namespace kuvio::app {
 
 book::Document LifetimeDesk::document(DocumentKind kind) const {
