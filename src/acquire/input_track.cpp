@@ -80,11 +80,6 @@ void InputTrack::add_channels(std::vector<book::ChannelInfo>& all, const std::st
   apart_.assign(places_.size(), true);
 }
 
-void InputTrack::write_to(book::CaptureWriter& writer, double epoch_s) {
-  writer_ = &writer;
-  epoch_s_ = epoch_s;
-}
-
 std::int64_t InputTrack::tick(const Packet& packet, std::size_t at) const {
   const auto i = static_cast<std::int64_t>(at);
   return (period_ > 0 ? (packet.index + i) * period_ : packet.times[at]) - origin_tick_;
@@ -169,6 +164,10 @@ void InputTrack::forget_before(double own) {
 
 double InputTrack::held_to_s() const {
   return held_.empty() ? 0 : own_s(held_.back(), held_.back().samples() - 1);
+}
+
+double InputTrack::held_s() const {
+  return held_.empty() ? 0 : held_to_s() - own_s(held_.front(), 0);
 }
 
 /// What was held from `from_own_s` on is written with the next drain; nothing earlier.

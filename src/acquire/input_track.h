@@ -28,9 +28,9 @@ public:
 
   /// Adds its channels to the capture's, with names that none of them has.
   void add_channels(std::vector<book::ChannelInfo>& all, const std::string& accuracy);
-  void write_to(book::CaptureWriter& writer, double epoch_s);
-  /// The same before there is a capture.
+  /// This computer's moment (host_now_s) that its clock and the axis are counted from.
   void set_epoch(double epoch_s) { epoch_s_ = epoch_s; }
+  void write_to(book::CaptureWriter& writer) { writer_ = &writer; }
 
   /// Takes what has come. `until` is asked with every packet where the capture ends (s of its
   /// axis); samples from there on are left out.
@@ -41,6 +41,8 @@ public:
   void forget_before(double own_s);
   /// Own time of the last held sample (s); 0 when none is.
   double held_to_s() const;
+  /// How long the held samples are, from the first to the last (s).
+  double held_s() const;
   /// Ends holding: the capture begins at `from_s` of this input's own time (the axis), or of the
   /// axis (others).
   void release(double from_own_s);
@@ -53,6 +55,10 @@ public:
   }
   /// Where its own time lies on the capture's axis.
   ClockMap on_axis(const InputTrack& axis) const;
+  /// A moment of its own time, from its kept start, on the capture's axis (s).
+  double axis_s(const InputTrack& axis, double own_s) const {
+    return is_axis_ ? own_s : on_axis(axis).at(own_s);
+  }
   /// A moment of this computer on the capture's axis; only of the one that is the axis.
   double axis_of_host(double host_s) const;
 
@@ -75,6 +81,8 @@ public:
   std::size_t first_channel() const { return first_channel_; }
   TimeBase base() const { return base_; }
   std::int64_t period() const { return period_; }
+  /// Between two samples (s of its own); 0 where they have times of their own.
+  double step_s() const { return period_ > 0 ? base_.seconds(period_) : 0; }
   /// Own time of a sample of a packet (s), from the input's own start.
   double own_s(const Packet& packet, std::size_t at) const;
   /// A length of own time in whole samples, at least one.

@@ -253,4 +253,8 @@ std::unique_ptr<Link> open_link(const Endpoint& endpoint, milliseconds timeout) 
   return std::make_unique<FileLink>(endpoint, endpoint.over == "usbtmc" ? O_RDWR : O_RDONLY);
 }
 
+LinkOpener link_opener(const Endpoint& endpoint) {
+  return [endpoint](std::chrono::milliseconds timeout) { return open_link(endpoint, timeout); };
+}
+
 }  // namespace kuvio::acquire

@@ -4,6 +4,7 @@
 #include "acquire/endpoint.h"
 
 #include <chrono>
+#include <functional>
 #include <memory>
 #include <span>
 #include <string>
@@ -24,8 +25,14 @@ public:
   virtual void write(std::string_view data) = 0;
 };
 
+inline constexpr auto kFirstLink = std::chrono::seconds(3);
+
 /// Opens the link of an endpoint; Error (unavailable) when it cannot be reached within the time.
 std::unique_ptr<Link> open_link(const Endpoint& endpoint,
-                                std::chrono::milliseconds timeout = std::chrono::seconds(3));
+                                std::chrono::milliseconds timeout = kFirstLink);
+
+/// The way to one and the same instrument, taken again after a loss; throws as open_link does.
+using LinkOpener = std::function<std::unique_ptr<Link>(std::chrono::milliseconds timeout)>;
+LinkOpener link_opener(const Endpoint& endpoint);
 
 }  // namespace kuvio::acquire

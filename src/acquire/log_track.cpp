@@ -3,12 +3,24 @@
 
 #include "book/text.h"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
 namespace kuvio::acquire {
 namespace {
 constexpr double kRise = 1e-6;  // A: more than any input reads of an output that is off
+}
+
+void LogTrack::schedule(std::vector<ScheduledLine> lines) {
+  std::stable_sort(lines.begin(), lines.end(),
+                   [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
+  scheduled_.assign(lines.begin(), lines.end());
+}
+
+void LogTrack::send_due(double recorded_s) {
+  for (; !scheduled_.empty() && scheduled_.front().at_s <= recorded_s; scheduled_.pop_front())
+    log_.send(scheduled_.front().text);
 }
 
 void LogTrack::watch_current(double from_s, double step_s, std::span<const double> values) {

@@ -2,10 +2,13 @@
 #pragma once
 
 #include "acquire/device_log.h"
+#include "acquire/record_control.h"
 #include "book/capture_writer.h"
 
+#include <deque>
 #include <functional>
 #include <span>
+#include <vector>
 
 namespace kuvio::acquire {
 
@@ -22,6 +25,10 @@ public:
   void write_to(book::CaptureWriter& writer) { writer_ = &writer; }
   /// Whether the output will be switched on within this capture.
   void set_expects_power(bool expects) { expects_power_ = expects; }
+  /// Lines to be sent to the device once the capture has got so far.
+  void schedule(std::vector<ScheduledLine> lines);
+  /// Sends those whose time has come.
+  void send_due(double recorded_s);
   /// Called with every line as it is placed.
   std::function<void(const book::LogLine&)> placed;
   /// Where a moment of this computer lies on the capture's axis.
@@ -53,6 +60,7 @@ private:
   };
   Seen last_;  // samples may have come before the report of the switch
   std::vector<DeviceLine> held_;
+  std::deque<ScheduledLine> scheduled_;
   std::vector<std::string> notes_;
   std::int64_t lines_ = 0;
 };

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/output_monitor.h"
 
-#include "book/text.h"
+#include "acquire/scpi_instrument.h"
 #include "core/error.h"
 
 #include <fmt/format.h>
@@ -20,8 +20,11 @@ constexpr std::size_t kMostErrors = 50, kLines = 10000;
 }  // namespace
 
 OutputMonitor::OutputMonitor(Endpoint output, std::optional<Endpoint> log,
-                             std::vector<Profile> profiles)
-    : output_(std::move(output)), log_(std::move(log)), profiles_(std::move(profiles)) {
+                             std::vector<Profile> profiles, LinkOpener open)
+    : output_(std::move(output)),
+      log_(std::move(log)),
+      profiles_(std::move(profiles)),
+      open_(open ? std::move(open) : link_opener(output_)) {
   thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
   if (log_) log_thread_ = std::jthread([this](const std::stop_token& stop) { watch_log(stop); });
 }
@@ -68,46 +71,44 @@ std::vector<std::string> OutputMonitor::take_errors() {
   return std::exchange(errors_, {});
 }
 
-void OutputMonitor::read_settings(Scpi& scpi, const Profile& profile) {
-  const auto ask = [&](const Setting& s, Dimension d) {
-    return s.query.empty() ? 0 : scpi.query_number(s.query, d, s.factor);
-  };
+void OutputMonitor::report(std::string error) {
+  const std::lock_guard lock(mutex_);
+  errors_.push_back(std::move(error));
+}
+
+void OutputMonitor::read_settings(ScpiInstrument& instrument) {
   std::vector<OutputState> all;
-  for (const OutputProfile& o : profile.outputs) {
+  for (const OutputProfile& o : instrument.profile().outputs) {
     OutputState set{o.name, o.auxiliary, 0, 0, true};
-    set.voltage = ask(o.voltage, Dimension::voltage);
-    set.current_limit = ask(o.current_limit, Dimension::current);
-    set.cut_off = !o.cut_off_state.empty() && scpi.query_on(o.cut_off_state);
+    set.voltage = instrument.get(o.voltage, Dimension::voltage).value_or(0);
+    set.current_limit = instrument.get(o.current_limit, Dimension::current).value_or(0);
+    set.cut_off = instrument.cuts_off(o);
     all.push_back(std::move(set));
   }
   const std::lock_guard lock(mutex_);
   state_.set = std::move(all);
 }
 
-void OutputMonitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
+void OutputMonitor::read_once(ScpiInstrument& instrument) {
+  const double at_s = std::chrono::duration<double>(Clock::now() - begun_).count();
   LiveReading reading{at_s, 0, 0};
-  bool current = false, voltage = false;
-  for (const ChannelProfile& c : profile.channels) {
-    if (c.query.empty()) continue;
-    if (c.quantity == Quantity::current && !current) {
-      reading.current = scpi.query_number(c.query, Dimension::current, c.factor);
-      current = true;
-    } else if (c.quantity == Quantity::voltage && !voltage) {
-      reading.voltage = scpi.query_number(c.query, Dimension::voltage, c.factor);
-      voltage = true;
+  const auto first_of = [&](Quantity quantity) {
+    for (const ChannelProfile& c : instrument.profile().channels) {
+      if (c.quantity == quantity && !c.query.empty()) return instrument.read(c);
     }
-  }
+    return 0.0;
+  };
+  reading.current = first_of(Quantity::current);
+  reading.voltage = first_of(Quantity::voltage);
   bool on = false;
-  std::vector<std::pair<std::string, bool>> outputs;
-  for (const OutputProfile& o : profile.outputs) {
-    outputs.emplace_back(o.name, !o.state.empty() && scpi.query_on(o.state));
+  std::vector<std::pair<std::string, bool>> outputs, lines;
+  for (const OutputProfile& o : instrument.profile().outputs) {
+    outputs.emplace_back(o.name, instrument.is_on(o).value_or(false));
     on |= outputs.back().second;
   }
-  std::vector<std::pair<std::string, bool>> lines;
-  for (const LineProfile& l : profile.lines)
-    lines.emplace_back(l.name, !l.query.empty() && scpi.query_on(l.query));
-  const auto errors =
-      profile.errors.empty() ? std::vector<std::string>{} : scpi.errors(profile.errors);
+  for (const LineProfile& l : instrument.profile().lines)
+    lines.emplace_back(l.name, instrument.is_high(l));
+  const auto errors = instrument.errors();
   const std::lock_guard lock(mutex_);
   state_.output_on = on;
   state_.outputs = std::move(outputs);
@@ -119,147 +120,105 @@ void OutputMonitor::read_once(Scpi& scpi, const Profile& profile, double at_s) {
   answered_ = Clock::now();
 }
 
-int OutputMonitor::carry_out_all(Scpi& scpi, const Profile& profile,
-                                 const std::vector<Order>& orders, const std::stop_token& stop) {
+int OutputMonitor::carry_out_all(ScpiInstrument& instrument, const std::vector<Order>& orders,
+                                 const std::stop_token& stop) {
   int refused = 0;
   for (const Order& order : orders) {
-    const bool switching = order.what == Order::What::switching;
-    if (switching && order.switching.is_reset()) {
-      reset(scpi, profile, order.switching, stop);
-      continue;
+    if (order.what != Order::What::switching) {
+      const std::string why = set(instrument, order);
+      if (why.empty()) continue;
+      ++refused;
+      report("a setting was refused: " + why);
+    } else if (order.switching.is_reset()) {
+      reset(instrument, order.switching, stop);
+    } else if (order.switching.on && !order.switching.of_line() && refused > 0) {
+      report("the output was not switched on: a setting before it was refused");
+    } else {
+      instrument.send(order.switching);
+      instrument.wait_done();
     }
-    if (switching && order.switching.on && !order.switching.of_line() && refused > 0) {
-      const std::lock_guard lock(mutex_);
-      errors_.emplace_back("the output was not switched on: a setting before it was refused");
-      continue;
-    }
-    carry_out(scpi, profile, order);
-    if (switching || profile.errors.empty()) continue;
-    const auto errors = scpi.errors(profile.errors);
-    if (errors.empty()) continue;
-    ++refused;
-    const std::lock_guard lock(mutex_);
-    for (const std::string& e : errors) errors_.push_back("a setting was refused: " + e);
   }
   return refused;
 }
 
-void OutputMonitor::carry_out(Scpi& scpi, const Profile& profile, const Order& order) {
-  if (profile.outputs.empty() && order.what != Order::What::switching) return;
-  OutputProfile of = profile.outputs.empty() ? OutputProfile{} : profile.outputs.front();
-  for (const OutputProfile& o : profile.outputs) {
-    if (o.name == order.output) of = o;
-  }
-  const auto set = [&](const Setting& s) {
-    if (s.can_set()) scpi.send(filled(s.set, order.value / s.factor));
-  };
+std::string OutputMonitor::set(ScpiInstrument& instrument, const Order& order) {
+  const auto meant = instrument.meant_by(output_switched(true, order.output));
+  if (meant.empty())
+    return order.output.empty() ? "it has no output" : "it has no output \"" + order.output + "\"";
+  const OutputProfile& of = *meant.front();
+  std::optional<ScpiInstrument::Refusal> refusal;
   switch (order.what) {
     case Order::What::voltage:
-      set(of.voltage);
+      refusal = instrument.set(of.voltage, order.value);
       break;
     case Order::What::limit:
-      set(of.current_limit);
+      refusal = instrument.set(of.current_limit, order.value);
       break;
-    case Order::What::cut_off: {
-      const std::string& command = order.value > 0 ? of.cut_off : of.hold;
-      if (!command.empty()) scpi.send(command);
-      break;
-    }
-    case Order::What::switching:
-      execute(scpi, profile, order.switching);
-      break;
+    default:
+      refusal = instrument.set_cut_off(of, order.value > 0);
   }
-  if (!profile.done.empty()) scpi.query(profile.done);
+  return refusal ? refusal->why : "";
 }
 
-void OutputMonitor::execute(Scpi& scpi, const Profile& profile, const SwitchCommand& what) {
-  if (what.of_line()) {
-    for (const LineProfile& line : profile.lines) {
-      if (line.name == what.name) scpi.send(what.on ? line.high : line.low);
-    }
-    return;
-  }
-  for (const OutputProfile& o : profile.outputs) {
-    const bool first = &o == &profile.outputs.front();
-    const bool all = !what.on && !what.is_reset();  // off is meant for all of them
-    if (o.name != what.name && !(what.name.empty() && (all || first))) continue;
-    // A protection that has tripped is set back only by an order to switch on again.
-    if (what.on && !o.clear.empty()) scpi.send(o.clear);
-    scpi.send(what.on ? o.on : o.off);
-  }
-}
-
-void OutputMonitor::reset(Scpi& scpi, const Profile& profile, const SwitchCommand& what,
+void OutputMonitor::reset(ScpiInstrument& instrument, const SwitchCommand& what,
                           const std::stop_token& stop) {
-  if (!what.of_line()) {  // to let go of an output that is off would be to switch it on
-    for (const OutputProfile& o : profile.outputs) {
-      const bool meant = what.name.empty() ? &o == &profile.outputs.front() : o.name == what.name;
-      if (meant && !o.state.empty() && !scpi.query_on(o.state)) {
-        const std::lock_guard lock(mutex_);
-        errors_.push_back("the output is off: the device was not reset by it");
-        return;
-      }
+  for (const OutputProfile* o : instrument.meant_by(what)) {
+    if (!instrument.is_on(*o).value_or(true)) {  // to let go of it would be to switch it on
+      report("the output is off: the device was not reset by it");
+      return;
     }
   }
-  SwitchCommand back = what;
-  back.on = !what.on;
-  back.what = what.of_line() ? SwitchCommand::What::line : SwitchCommand::What::output;
-  execute(scpi, profile, what);
+  instrument.send(what);
   const auto until = Clock::now() + std::chrono::duration<double>(what.for_s);
   while (Clock::now() < until && !stop.stop_requested()) {
     if (until - Clock::now() < 3 * kEvery) {
       std::this_thread::sleep_for(std::chrono::milliseconds(1));
     } else {  // what it draws meanwhile is of interest
-      read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun_).count());
+      read_once(instrument);
       std::this_thread::sleep_for(kEvery);
     }
   }
-  // Reported to stop meanwhile: a line is let go, an output stays off.
-  if (!stop.stop_requested() || what.of_line()) execute(scpi, profile, back);
+  // Asked to stop meanwhile: a line is let go, an output stays off.
+  if (!stop.stop_requested() || what.of_line()) instrument.send(released(what));
+}
+
+void OutputMonitor::connected(ScpiInstrument& instrument) {
+  const Profile& profile = instrument.profile();
+  bool on = false;
+  for (const OutputProfile& o : profile.outputs) on |= instrument.is_on(o).value_or(false);
+  read_settings(instrument);
+  const std::lock_guard lock(mutex_);
+  state_.identity = instrument.identity();
+  state_.profile = profile.name;
+  state_.has_output = !profile.outputs.empty();
+  for (const ChannelProfile& c : profile.channels) {
+    if (c.quantity == Quantity::current && state_.currents.empty()) {
+      for (const Range& range : c.ranges) state_.ranges.push_back(range.name);
+    }
+    if (c.quantity == Quantity::current) state_.currents.push_back(c.name);
+    if (c.quantity == Quantity::voltage) state_.voltages.push_back(c.name);
+  }
+  state_.on_at_connect = state_.output_on = on;
+  state_.phase = LinkPhase::ready;
+  answered_ = Clock::now();
 }
 
 void OutputMonitor::run(const std::stop_token& stop) {
   begun_ = Clock::now();
   try {
-    Profile profile;
-    if (profiles_.size() == 1) profile = profiles_.front();
-    const auto framing = [](const Profile& p) {
-      return Framing{p.terminator, std::chrono::milliseconds(std::llround(p.timeout_s * 1000))};
-    };
-    Scpi scpi(open_link(output_), output_.text, framing(profile));
-    const std::string identity =
-        profile.identity.empty() ? profile.name : scpi.query(profile.identity);
-    profile = profile_for(identity, profiles_);
-    scpi.set_framing(framing(profile));
-    for (const std::string& command : profile.init) scpi.send(command);
-    bool on = false;
-    for (const OutputProfile& o : profile.outputs) on |= !o.state.empty() && scpi.query_on(o.state);
-    read_settings(scpi, profile);
-    {
-      const std::lock_guard lock(mutex_);
-      state_.identity = identity;
-      state_.profile = profile.name;
-      state_.has_output = !profile.outputs.empty();
-      for (const ChannelProfile& c : profile.channels) {
-        if (c.quantity == Quantity::current && state_.currents.empty()) {
-          for (const Range& range : c.ranges) state_.ranges.push_back(range.name);
-        }
-        if (c.quantity == Quantity::current) state_.currents.push_back(c.name);
-        if (c.quantity == Quantity::voltage) state_.voltages.push_back(c.name);
-      }
-      state_.on_at_connect = state_.output_on = on;
-      state_.phase = LinkPhase::ready;
-      answered_ = Clock::now();
-    }
+    ScpiInstrument instrument(open_(kFirstLink), output_.text, first_words(profiles_));
+    instrument.identify(profiles_);
+    instrument.begin();
+    connected(instrument);
     while (!stop.stop_requested()) {
       std::vector<Order> orders;
       {
         const std::lock_guard lock(mutex_);
         orders.swap(orders_);
       }
-      const int refused = carry_out_all(scpi, profile, orders, stop);
-      read_once(scpi, profile, std::chrono::duration<double>(Clock::now() - begun_).count());
-      if (!orders.empty()) read_settings(scpi, profile);
+      const int refused = carry_out_all(instrument, orders, stop);
+      read_once(instrument);
+      if (!orders.empty()) read_settings(instrument);
       if (refused > 0) {
         const std::lock_guard lock(mutex_);
         state_.refusals += refused;

@@ -2,8 +2,9 @@
 #pragma once
 
 #include "acquire/device_log.h"
+#include "acquire/link.h"
 #include "acquire/live.h"
-#include "acquire/scpi.h"
+#include "acquire/profile.h"
 #include "acquire/switch_command.h"
 
 #include <deque>
@@ -40,6 +41,8 @@ struct OutputMonitorState {
   double silent_s = 0;                ///< since its last answer
 };
 
+class ScpiInstrument;
+
 /// Watches one output and the device's log while nothing is recorded: reads current and voltage
 /// ten times a second, sets what it is asked to. It never switches the output on by itself.
 ///
@@ -47,8 +50,9 @@ struct OutputMonitorState {
 /// returns at once, but the destructor, which may wait up to 5 s for a link that has stalled.
 class OutputMonitor {
 public:
+  /// `open`: the way to the instrument, where it is not the endpoint's own.
   explicit OutputMonitor(Endpoint output, std::optional<Endpoint> log = {},
-                         std::vector<Profile> profiles = {});
+                         std::vector<Profile> profiles = {}, LinkOpener open = {});
   ~OutputMonitor();
   OutputMonitor(const OutputMonitor&) = delete;
   OutputMonitor& operator=(const OutputMonitor&) = delete;
@@ -76,16 +80,17 @@ private:
     SwitchCommand switching = {};
   };
   void order(Order order);
-  void read_settings(Scpi& scpi, const Profile& profile);
-  void read_once(Scpi& scpi, const Profile& profile, double at_s);
+  void connected(ScpiInstrument& instrument);
+  void read_settings(ScpiInstrument& instrument);
+  void read_once(ScpiInstrument& instrument);
   /// Carries them out in order; what stands behind a refused setting and would switch an output on
   /// is left out, since it was meant with that setting. How many were refused.
-  int carry_out_all(Scpi& scpi, const Profile& profile, const std::vector<Order>& orders,
+  int carry_out_all(ScpiInstrument& instrument, const std::vector<Order>& orders,
                     const std::stop_token& stop);
-  static void carry_out(Scpi& scpi, const Profile& profile, const Order& order);
-  static void execute(Scpi& scpi, const Profile& profile, const SwitchCommand& what);
-  void reset(Scpi& scpi, const Profile& profile, const SwitchCommand& what,
-             const std::stop_token& stop);
+  /// What is wrong with a setting, in words; "" when it holds.
+  static std::string set(ScpiInstrument& instrument, const Order& order);
+  void reset(ScpiInstrument& instrument, const SwitchCommand& what, const std::stop_token& stop);
+  void report(std::string error);
   std::chrono::steady_clock::time_point begun_;
 
   const Endpoint output_;
@@ -94,6 +99,7 @@ private:
   OutputMonitorState state_;
   std::deque<LiveReading> readings_;
   const std::vector<Profile> profiles_;
+  const LinkOpener open_;
   std::vector<Order> orders_;
   std::vector<std::string> lines_to_send_, errors_;
   std::vector<DeviceLine> lines_;

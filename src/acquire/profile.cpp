@@ -293,6 +293,10 @@ const Profile& profile_for(const std::string& identity, const std::vector<Profil
   return shipped_profiles().front();
 }
 
+Profile first_words(const std::vector<Profile>& given) {
+  return given.size() == 1 ? given.front() : Profile{};
+}
+
 std::string filled(const std::string& command, double value) {
   return replaced(command, "{}", fmt::format("{:.9g}", value));
 }

@@ -107,6 +107,10 @@ const std::vector<Profile>& shipped_profiles();
 /// given one alone also without a match. The generic analyser when there is none.
 const Profile& profile_for(const std::string& identity, const std::vector<Profile>& given);
 
+/// How an instrument is spoken to before it has said who it is: one given profile decides it, by
+/// its terminator and its question.
+Profile first_words(const std::vector<Profile>& given);
+
 /// A command with its places filled in: {}, {first}, {count}.
 std::string filled(const std::string& command, double value);
 std::string filled(const std::string& command, std::int64_t first, std::int64_t count);

@@ -2,7 +2,7 @@
 #include "acquire/profile_check.h"
 
 #include "acquire/host_clock.h"
-#include "acquire/scpi.h"
+#include "acquire/scpi_instrument.h"
 #include "book/book.h"
 #include "book/text.h"
 #include "core/error.h"
@@ -22,11 +22,9 @@ using std::chrono::milliseconds;
 
 class ProfileCheck {
 public:
-  ProfileCheck(const Endpoint& endpoint, const Profile& profile, const std::stop_token& stop)
-      : profile_(profile),
-        stop_(stop),
-        scpi_(open_link(endpoint), endpoint.text,
-              {profile.terminator, milliseconds(std::llround(profile.timeout_s * 1000))}) {}
+  ProfileCheck(std::unique_ptr<Link> link, const std::string& where, const Profile& profile,
+               const std::stop_token& stop)
+      : profile_(profile), stop_(stop), instrument_(std::move(link), where, profile) {}
 
   std::vector<CheckStep> run() {
     try {
@@ -58,9 +56,9 @@ private:
       error = e;
     }
     // What it made of the command is in its error queue.
-    if (!lost && !profile_.errors.empty() && key != "protocol.errors") {
+    if (!lost && key != "protocol.errors") {
       try {
-        const auto errors = scpi_.errors(profile_.errors);
+        const auto errors = instrument_.errors();
         if (!errors.empty() && s.trouble.empty())
           s.trouble = "its error queue says " + errors.front();
       } catch (const Error& e) {
@@ -165,32 +163,26 @@ private:
       const auto wrong = [&](const std::string& why) {
         throw Error(Failure::bad_data, "", "", "\"" + answer + "\" " + why);
       };
-      std::vector<double> values;
       try {
-        values = parse_values(answer);
-      } catch (const std::invalid_argument&) {
-        wrong("is not numeric");
+        const LogWindow window = parse_log_window(answer, log.means, 0);
+        first = window.oldest;
+        count = window.end - window.oldest;
+      } catch (const std::invalid_argument& e) {
+        wrong(e.what());
       }
-      const bool window = log.means == LogProfile::Ready::window;
-      if (values.size() != (window ? 2U : 1U))
-        wrong(window ? "expected two numbers, oldest and end" : "should be one number");
-      first = window ? static_cast<std::int64_t>(values[0]) : 0;
-      count = static_cast<std::int64_t>(values.back()) - first;
       if (count <= 0) wrong("reported no samples after 0.5 s");
       return answer;
     });
     count = std::min<std::int64_t>({count, log.max_count, 16});
     for (const ChannelProfile& c : profile_.channels) {
       if (count <= 0) break;
-      const std::string command = filled(c.array, first, count);
-      step("channel " + c.name + ".array", command, [&] {
-        const auto values = scpi_.query_values(command, log.format);
+      step("channel " + c.name + ".array", filled(c.array, first, count), [&] {
+        const auto values = instrument_.fetch(c, first, count);
         if (static_cast<std::int64_t>(values.size()) != count) {
           throw Error(Failure::bad_data, "", "",
                       fmt::format("{} samples returned, {} requested", values.size(), count));
         }
-        return fmt::format("{} samples, the first {:g}", values.size(),
-                           values.front() * (c.quantity == Quantity::logic ? 1 : c.factor));
+        return fmt::format("{} samples, the first {:g}", values.size(), values.front());
       });
       if (log.means == LogProfile::Ready::waiting) first += count;
     }
@@ -199,16 +191,18 @@ private:
 
   const Profile& profile_;
   std::stop_token stop_;
-  Scpi scpi_;
+  ScpiInstrument instrument_;
+  Scpi& scpi_ = instrument_.conversation();
   std::vector<CheckStep> steps_;
 };
 
 }  // namespace
 
 std::vector<CheckStep> try_profile(const Endpoint& endpoint, const Profile& profile,
-                                   const std::stop_token& stop) {
+                                   const std::stop_token& stop, const LinkOpener& open) {
   try {
-    return ProfileCheck(endpoint, profile, stop).run();
+    return ProfileCheck(open ? open(kFirstLink) : open_link(endpoint), endpoint.text, profile, stop)
+        .run();
   } catch (const Error& e) {
     return {{"input", endpoint.text, "", e.why()}};
   }

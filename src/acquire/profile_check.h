@@ -2,6 +2,7 @@
 #pragma once
 
 #include "acquire/endpoint.h"
+#include "acquire/link.h"
 #include "acquire/profile.h"
 
 #include <stop_token>
@@ -24,7 +25,8 @@ struct CheckStep {
 /// Nothing is changed: settings are asked for and set to what they are, and no output is switched.
 /// It logs for half a second where the profile has a log. Stops where the link is lost; never
 /// throws for what an instrument does.
+/// `open`: the way to the instrument, where it is not the endpoint's own.
 std::vector<CheckStep> try_profile(const Endpoint& endpoint, const Profile& profile,
-                                   const std::stop_token& stop = {});
+                                   const std::stop_token& stop = {}, const LinkOpener& open = {});
 
 }  // namespace kuvio::acquire

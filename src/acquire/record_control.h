@@ -9,6 +9,12 @@
 
 namespace kuvio::acquire {
 
+/// A line to be sent to the device once the capture has got so far.
+struct ScheduledLine {
+  double at_s = 0;
+  std::string text;
+};
+
 /// What may be asked of a running recording from another thread.
 class RecordControl {
 public:

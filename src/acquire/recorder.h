@@ -17,12 +17,6 @@
 
 namespace kuvio::acquire {
 
-/// A line to be sent to the device once the capture has got so far.
-struct ScheduledLine {
-  double at_s = 0;
-  std::string text;
-};
-
 struct RecordSettings {
   std::string name, build;
   std::vector<InputConfig> inputs;  ///< the first one's clock is the capture's

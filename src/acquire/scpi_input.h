@@ -2,7 +2,7 @@
 #pragma once
 
 #include "acquire/input.h"
-#include "acquire/scpi.h"
+#include "acquire/scpi_instrument.h"
 
 namespace kuvio::acquire {
 
@@ -11,11 +11,11 @@ namespace kuvio::acquire {
 class ScpiInput : public Input {
 public:
   /// Connects, identifies and sets up; switches nothing on. Error when it cannot be reached or
-  /// refuses.
-  ScpiInput(const Endpoint& endpoint, const InputSettings& settings);
+  /// refuses. `open`: the way to it, where it is not the endpoint's own.
+  ScpiInput(const Endpoint& endpoint, const InputSettings& settings, LinkOpener open = {});
   ~ScpiInput() override { join(); }
 
-  const Profile& profile() const { return profile_; }
+  const Profile& profile() const { return instrument_.profile(); }
 
 protected:
   void begin() override;
@@ -25,41 +25,40 @@ protected:
 private:
   static constexpr double kStatusEvery = 0.1;             // s
   static std::string named(const OutputProfile& output);  ///< for people
-  struct Ready {
-    std::int64_t oldest = 0, end = 0;
-  };
-  void connect();
   void name_first_output();
   void find_outputs();
+  void set_up_output(const OutputProfile& output);
   void set_up_outputs();
+  void set_up_lines();
+  const ChannelProfile& channel_named(const std::string& name) const;
+  const ChannelProfile& logic_word() const;
+  const Range* range_of(const ChannelProfile& channel) const;
   void choose_channels();
+  void set_up_channel(const ChannelProfile& channel);
   void set_up_log();
-  void set_number(const Setting& setting, double value, const std::string& what);
+  void apply(const std::optional<ScpiInstrument::Refusal>& refusal, const std::string& what) const;
   void refuse_on_error(const std::string& doing);
-  void wait_done();
-  Ready ready();
-  void fetch_logged(const std::stop_token& stop);
-  Ready ask_ready();
-  void go_on_counting(Ready& ready, double now_s);
+  void power_on();
+  LogWindow ready();
+  LogWindow ask_ready();
+  void go_on_counting(LogWindow& ready, double now_s);
   std::vector<std::vector<double>> fetch(std::int64_t first, std::int64_t count);
+  void fetch_logged(const std::stop_token& stop);
   void poll_once();
   void look_at_status();
   void report_limited(const std::string& output, double from_s, double to_s);
-  bool bit_set(const StatusBits& status);
-  void set_up_lines();
   void switch_output(const OutputProfile& output, bool on);
   bool switch_line(const std::string& name, bool high);
   void begin_reset(const SwitchCommand& reset);
   void end_resets();
-  const OutputProfile* output_named(const std::string& name) const;
   void apply_requests();
   void reconnect(const std::stop_token& stop, const Error& why);
   double own_now();
   const OutputSettings* settings_of(const OutputProfile& output) const;
 
   InputSettings settings_;
-  Profile profile_;
-  Scpi scpi_;
+  LinkOpener open_;
+  ScpiInstrument instrument_;
   std::vector<const ChannelProfile*> chosen_;
   std::int64_t next_ = 0, fetched_ = 0;
   double started_s_ = 0;  // host time of the first sample, for one that is polled

@@ -24,18 +24,11 @@ constexpr auto kLastWord = milliseconds(1000), kImpatient = milliseconds(200);
 /// its memory reaches.
 void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
   const double lost_at = host_now_s(), lost_own = static_cast<double>(next_) * interval_s_;
-  const std::string was = identity_;
   set_away(why.what());
   while (true) {
     if (stop.stop_requested()) return;
     try {
-      scpi_ = Scpi(open_link(endpoint_, milliseconds(1000)), endpoint_.text);
-      scpi_.set_stop(stop);
-      connect();
-      if (identity_ != was) {
-        throw Error(Failure::bad_data, "another instrument answers", endpoint_.text,
-                    "it is " + identity_ + ", not " + was);
-      }
+      instrument_.resume(open_(milliseconds(1000)));
       break;
     } catch (const Error& e) {
       if (e.failure() == Failure::bad_data) throw;
@@ -46,36 +39,34 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
   }
   resumed_ = true;
   set_away(std::nullopt);
-  const double own = profile_.log ? lost_own : lost_at - started_s_;
+  const double own = profile().log ? lost_own : lost_at - started_s_;
   post_event({EventKind::link_lost, own, own + host_now_s() - lost_at, "", why.what()});
 }
 
 /// What must happen is sent first and waits for no answer; then it is asked how it went, not for
 /// long.
 void ScpiInput::end() {
-  scpi_.set_stop({});
-  scpi_.unasked = {};  // the rest of an answer that was no longer waited for
-  const auto patience = milliseconds(std::llround(profile_.timeout_s * 1000));
-  scpi_.set_framing({profile_.terminator, std::min(patience, impatient_ ? kImpatient : kLastWord)});
+  instrument_.set_stop({});
+  instrument_.on_unasked({});  // the rest of an answer that was no longer waited for
+  instrument_.limit_patience(impatient_ ? kImpatient : kLastWord);
   for (Held& held : held_) {  // nothing is left in reset; an output that is off stays so
     if (held.reset.of_line()) switch_line(held.reset.name, !held.reset.on);
   }
   bool switched_off = false;
-  for (const OutputProfile& o : profile_.outputs) {
+  for (const OutputProfile& o : profile().outputs) {
     const OutputSettings* request = settings_of(o);
     if (!request || !(request->power_off || (request->off_on_failure && failed_))) continue;
-    scpi_.send(o.off);
+    instrument_.send(o, false);
     set_output(o.name, false);
     switched_off = true;
   }
-  if (profile_.log && !profile_.log->stop.empty()) scpi_.send(profile_.log->stop);
+  instrument_.stop_log();
   try {
     for (const auto& [name, w] : watched_) {
       if (w.limited) report_limited(name, w.since_s, own_now());
     }
-    wait_done();
-    if (profile_.errors.empty()) return;
-    for (const std::string& e : scpi_.errors(profile_.errors))
+    instrument_.wait_done();
+    for (const std::string& e : instrument_.errors())
       note("the input reported " + book::printable(e));
   } catch (const Error& e) {
     note(fmt::format("{}: it did not answer at the end ({}){}", endpoint_.text, e.why(),

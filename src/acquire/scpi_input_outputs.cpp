@@ -31,15 +31,13 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   h.kind = event_of(output, on);
   h.subject = subject_of(output.name);
   h.earliest_s = own_now();
-  if (on && !output.clear.empty()) scpi_.send(output.clear);
-  scpi_.send(on ? output.on : output.off);
-  wait_done();
+  instrument_.send(output, on);
+  instrument_.wait_done();
   h.latest_s = own_now() + interval_s_;
-  const auto errors =
-      profile_.errors.empty() ? std::vector<std::string>{} : scpi_.errors(profile_.errors);
+  const auto errors = instrument_.errors();
   // What it says may be of something else: whether it did is asked.
-  const bool tripped = on && output.tripped.known() && bit_set(output.tripped);
-  const bool is = output.state.empty() ? errors.empty() == on : scpi_.query_on(output.state);
+  const bool tripped = on && instrument_.has_tripped(output);
+  const bool is = instrument_.is_on(output).value_or(errors.empty() == on);
   if (!errors.empty() && is != on && !tripped) {
     // Reported, and the capture goes on: nothing else depends on it.
     note(fmt::format("{} refused to switch {} {}: it answered {}", endpoint_.text, named(output),
@@ -59,16 +57,18 @@ void ScpiInput::apply_requests() {
     } else if (request.what == SwitchCommand::What::line) {
       const double from = own_now();
       if (!switch_line(request.name, request.on)) continue;
-      wait_done();
+      instrument_.wait_done();
       post_event({request.on ? EventKind::line_high : EventKind::line_low, from,
                   own_now() + interval_s_, "line " + request.name, ""});
     } else {
-      for (const OutputProfile& o : profile_.outputs) {
-        // "" speaks of the first output; off, of all of them.
-        const bool first = &o == &profile_.outputs.front();
-        const bool all = request.name.empty() && !request.on && watched_[o.name].on;
-        if (o.name == request.name || (request.name.empty() && first) || all)
-          switch_output(o, request.on);
+      const auto meant = instrument_.meant_by(request);
+      for (const OutputProfile* o : meant) {
+        // Of all that *off* means, those that are off already need no event.
+        if (request.on || meant.size() == 1 || watched_[o->name].on) {
+          switch_output(*o, request.on);
+        } else {
+          instrument_.send(*o, false);
+        }
       }
     }
   }
@@ -79,8 +79,9 @@ void ScpiInput::begin_reset(const SwitchCommand& reset) {
   const double from = own_now();
   if (reset.of_line()) {
     if (!switch_line(reset.name, reset.on)) return;
-    wait_done();
-  } else if (const OutputProfile* o = output_named(reset.name)) {
+    instrument_.wait_done();
+  }
+  for (const OutputProfile* o : instrument_.meant_by(reset)) {
     if (!watched_[o->name].on) {  // to let go of it would be to switch it on
       note(fmt::format("{}: {} is off, so the device was not reset", endpoint_.text, named(*o)));
       return;
@@ -100,10 +101,9 @@ void ScpiInput::end_resets() {
     const Held held = held_[i];
     if (held.reset.of_line()) {
       switch_line(held.reset.name, !held.reset.on);
-      wait_done();
-    } else if (const OutputProfile* o = output_named(held.reset.name)) {
-      switch_output(*o, true);
+      instrument_.wait_done();
     }
+    for (const OutputProfile* o : instrument_.meant_by(held.reset)) switch_output(*o, true);
     // Only now: a link that is lost meanwhile must not leave the device in reset.
     held_.erase(held_.begin() + static_cast<std::ptrdiff_t>(i));
     post_event(
@@ -111,28 +111,22 @@ void ScpiInput::end_resets() {
   }
 }
 
-bool ScpiInput::bit_set(const StatusBits& status) {
-  const double value = scpi_.query_number(status.query);
-  return value >= 0 && value < 4294967296.0 &&
-         (static_cast<std::uint32_t>(value) & status.bits) != 0;
-}
-
 /// What became of the outputs by itself: at the limit, switched off by protection or by hand.
 void ScpiInput::look_at_status() {
-  for (const OutputProfile& o : profile_.outputs) {
+  for (const OutputProfile& o : profile().outputs) {
     Watched& w = watched_[o.name];
     const bool asks = w.on || o.limited.known() || o.tripped.known();
     if (!asks) continue;
     const double at = own_now();
     // Where the limit is known, the recorder sees in the first output's samples what it does.
-    if (o.limited.known() && !(current_limit_ && &o == &profile_.outputs.front())) {
-      const bool now = bit_set(o.limited);
+    if (o.limited.known() && !(current_limit_ && &o == &profile().outputs.front())) {
+      const bool now = instrument_.is_limited(o);
       if (now && !w.limited) w.since_s = at;
       if (!now && w.limited) report_limited(o.name, w.since_s, at);
       w.limited = now;
     }
-    const bool tripped = o.tripped.known() && bit_set(o.tripped);
-    const bool on = !tripped && (o.state.empty() ? w.on : scpi_.query_on(o.state));
+    const bool tripped = instrument_.has_tripped(o);
+    const bool on = !tripped && instrument_.is_on(o).value_or(w.on);
     const double from = std::max(0.0, at - kStatusEvery);
     if (tripped && !w.tripped) {
       post_event(

@@ -20,6 +20,14 @@ constexpr double kLongest = 60;  // s that a device is held in reset
 
 }  // namespace
 
+SwitchCommand released(const SwitchCommand& reset) {
+  SwitchCommand out = reset;
+  out.on = !reset.on;
+  out.for_s = 0;
+  out.what = reset.of_line() ? SwitchCommand::What::line : SwitchCommand::What::output;
+  return out;
+}
+
 SwitchCommand parse_reset(const std::string& text) {
   const auto how_long = text.rfind(" for ");
   if (how_long == std::string::npos) wrong(text);

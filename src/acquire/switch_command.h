@@ -24,6 +24,9 @@ inline SwitchCommand output_switched(bool on, std::string name = "") {
   return {SwitchCommand::What::output, std::move(name), on, 0};
 }
 
+/// What lets go of a reset again: the output on, the line at its other level.
+SwitchCommand released(const SwitchCommand& reset);
+
 /// How a device is reset: "line RST low for 100 ms", "output off for 1 s", "output aux off for 1
 /// s". Throws std::invalid_argument that says how it is written; at most a minute.
 SwitchCommand parse_reset(const std::string& text);

@@ -88,7 +88,7 @@ TEST_CASE("a machine that slept in mid-capture is told, by an injected clock") {
   test::Bench bench({"--power-on"});
   Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
   std::atomic<double> slept{5};
-  RecordSettings s = of(bench.scpi(), 1.5);
+  RecordSettings s = of(bench.scpi(), 3);  // long enough for a stall of this machine
   s.slept = [&] { return slept.load(); };
   const RecordResult result = record(book, s, {}, [&](const RecordProgress& p) {
     if (p.recorded_s > 0.5) slept = 65;

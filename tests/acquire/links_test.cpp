@@ -3,6 +3,7 @@
 #include "acquire/endpoint.h"
 #include "acquire/input_track.h"
 #include "acquire/scpi.h"
+#include "acquire/scripted_link.h"
 #include "core/error.h"
 
 #include <catch2/catch.hpp>
@@ -16,27 +17,8 @@ using Format = LogProfile::Format;
 
 namespace {
 
-/// A link in memory: answers come in pieces, as from a network.
-class ScriptedLink : public Link {
-public:
-  explicit ScriptedLink(std::vector<std::string> pieces) : pieces_(std::move(pieces)) {}
-  std::size_t read(std::span<char> out, std::chrono::milliseconds) override {
-    if (pieces_.empty()) return 0;
-    const std::size_t n = std::min(out.size(), pieces_.front().size());
-    std::copy_n(pieces_.front().begin(), n, out.begin());
-    pieces_.front().erase(0, n);
-    if (pieces_.front().empty()) pieces_.erase(pieces_.begin());
-    return n;
-  }
-  std::size_t read_ready(std::span<char>) override { return 0; }  // nothing comes unasked
-  void write(std::string_view) override {}
-
-private:
-  std::vector<std::string> pieces_;
-};
-
 Scpi conversation(std::vector<std::string> pieces) {
-  return {std::make_unique<ScriptedLink>(std::move(pieces)), "test"};
+  return {std::make_unique<test::ScriptedLink>(std::move(pieces)), "test"};
 }
 
 }  // namespace

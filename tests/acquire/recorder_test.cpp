@@ -317,7 +317,7 @@ TEST_CASE("device lines lie on the capture's axis as they arrive, sent ones amon
     CHECK(line.time_s < 0.9);
     if (line.sent) {
       CHECK(line.text == "uplink");
-      CHECK(line.time_s == Approx(0.35).margin(0.15));
+      CHECK(line.time_s > 0.28);  // not before its time; how long after is up to this machine
     } else {
       received.push_back(line.text);
     }
@@ -403,9 +403,8 @@ TEST_CASE("an armed capture keeps its beginning when much comes in one go after 
 TEST_CASE("whatever is thrown in a recording, the output goes off and what was flushed is kept") {
   Bench bench;
   bench.output.power_on = bench.output.off_on_failure = true;
-  const auto begun = std::chrono::steady_clock::now();
   bench.settings.slept = [&]() -> double {
-    if (std::chrono::steady_clock::now() - begun > std::chrono::seconds(1)) throw std::bad_alloc();
+    if (!bench.book.captures().empty() && bench.whole().samples > 300) throw std::bad_alloc();
     return 0;
   };
   CHECK_THROWS_AS(bench.record(30), std::bad_alloc);

@@ -149,7 +149,8 @@ TEST_CASE("a capture ends by charge, level or line") {
   };
   const Captured charge = run({"--stop-charge", "10 mC"});
   CHECK(charge.figures("I").charge == Approx(10e-3).epsilon(0.2));
-  CHECK(charge.info.to_s() < 2);
+  // From the moment of power on: when that comes is up to this machine.
+  CHECK(charge.info.to_s() - charge.rise("I", 9e-3) < 1.6);
   CHECK_THAT(charge.info.end_reason, Catch::Contains("charge"));
   const Captured level = run({"--stop-on", "I below 1 mA for 3 s"});
   CHECK(level.info.to_s() == Approx(level.rise("I", 9e-3) + 1.2 + 3).margin(0.02));
