@@ -174,6 +174,8 @@ private:
   CaptureInfo read_capture(const Statement& row) const;
   void read_capture_rows(const Statement& row, CaptureInfo& out) const;
   std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
+  void read_segments(ChannelInfo& c) const;
+  void read_flags(ChannelInfo& c) const;
 
   std::unique_ptr<Database> db_;
   std::string unclean_;

@@ -64,6 +64,64 @@ std::vector<SyncPoint> Book::sync_points(std::int64_t channel) const {
   return out;
 }
 
+namespace {
+
+/// Channels are distinguished by their names; of one name, the later ones get a number.
+void number_equal_names(std::vector<ChannelInfo>& channels) {
+  std::set<std::string> names;
+  for (ChannelInfo& c : channels) {
+    const std::string wanted = c.name;
+    for (int number = 2; !names.insert(c.name).second; ++number)
+      c.name = wanted + std::to_string(number);
+  }
+}
+
+double on_axis(const ChannelInfo& c, double own_s) { return c.clock ? c.clock->at(own_s) : own_s; }
+
+}  // namespace
+
+void Book::read_segments(ChannelInfo& c) const {
+  auto segments = db_->prepare(
+      "SELECT start_tick, period_ticks, end_tick, samples FROM segment WHERE channel=?1 ORDER BY "
+      "seq");
+  segments.bind_all(c.id);
+  std::int64_t last_end = 0;
+  bool first = true;
+  while (segments.step()) {
+    const std::int64_t start = segments.integer(0), end = segments.integer(2);
+    if (first) c.from_s = on_axis(c, c.time_base.seconds(start));
+    if (!first && start > last_end) ++c.gaps;
+    if (c.period_s == 0) c.period_s = c.time_base.seconds(segments.integer(1));
+    c.to_s = on_axis(c, c.time_base.seconds(end));
+    const std::int64_t samples = segments.integer(3);
+    if (samples < 1 || samples > (std::int64_t{1} << 40)) {
+      throw Error(Failure::bad_data, "damaged book", path(),
+                  "a segment of channel " + c.name + " makes no sense; run kuvio-cli verify");
+    }
+    c.samples += samples;
+    last_end = end;
+    first = false;
+  }
+}
+
+void Book::read_flags(ChannelInfo& c) const {
+  // As Trace::from_s and to_s: what was asked of an input and was no data counts.
+  auto flags = db_->prepare(
+      "SELECT coalesce(sum(samples), 0), min(from_s), max(to_s) FROM flag_run WHERE channel=?1");
+  flags.bind_all(c.id);
+  if (flags.step() && !flags.is_null(1)) {
+    c.flagged = flags.integer(0);
+    const double from = on_axis(c, flags.real(1)), to = on_axis(c, flags.real(2));
+    if (!std::isfinite(from) || !std::isfinite(to) || from > to) {
+      throw Error(
+          Failure::bad_data, "damaged book", path(),
+          "a stretch without data of channel " + c.name + " makes no sense; run kuvio-cli verify");
+    }
+    c.from_s = c.samples == 0 ? from : std::min(c.from_s, from);
+    c.to_s = c.samples == 0 ? to : std::max(c.to_s, to);
+  }
+}
+
 std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
   std::vector<ChannelInfo> out;
   auto rows = db_->prepare(
@@ -91,52 +149,11 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     c.input = name_in(rows, 8);
     c.accuracy = name_in(rows, 9);
     read_adjustments(c);
-    const auto on_axis = [&c](double own_s) { return c.clock ? c.clock->at(own_s) : own_s; };
-    auto segments = db_->prepare(
-        "SELECT start_tick, period_ticks, end_tick, samples FROM segment WHERE channel=?1 ORDER BY "
-        "seq");
-    segments.bind_all(c.id);
-    std::int64_t last_end = 0;
-    bool first = true;
-    while (segments.step()) {
-      const std::int64_t start = segments.integer(0), end = segments.integer(2);
-      if (first) c.from_s = on_axis(c.time_base.seconds(start));
-      if (!first && start > last_end) ++c.gaps;
-      if (c.period_s == 0) c.period_s = c.time_base.seconds(segments.integer(1));
-      c.to_s = on_axis(c.time_base.seconds(end));
-      const std::int64_t samples = segments.integer(3);
-      if (samples < 1 || samples > (std::int64_t{1} << 40)) {
-        throw Error(Failure::bad_data, "damaged book", path(),
-                    "a segment of channel " + c.name + " makes no sense; run kuvio-cli verify");
-      }
-      c.samples += samples;
-      last_end = end;
-      first = false;
-    }
-    // As Trace::from_s and to_s: what was asked of an input and was no data counts.
-    auto flags = db_->prepare(
-        "SELECT coalesce(sum(samples), 0), min(from_s), max(to_s) FROM flag_run WHERE channel=?1");
-    flags.bind_all(c.id);
-    if (flags.step() && !flags.is_null(1)) {
-      c.flagged = flags.integer(0);
-      const double from = on_axis(flags.real(1)), to = on_axis(flags.real(2));
-      if (!std::isfinite(from) || !std::isfinite(to) || from > to) {
-        throw Error(Failure::bad_data, "damaged book", path(),
-                    "a stretch without data of channel " + c.name +
-                        " makes no sense; run kuvio-cli verify");
-      }
-      c.from_s = c.samples == 0 ? from : std::min(c.from_s, from);
-      c.to_s = c.samples == 0 ? to : std::max(c.to_s, to);
-    }
+    read_segments(c);
+    read_flags(c);
     out.push_back(std::move(c));
   }
-  // Channels are distinguished by their names; of one name, the later ones get a number.
-  std::set<std::string> names;
-  for (ChannelInfo& c : out) {
-    const std::string wanted = c.name;
-    for (int number = 2; !names.insert(c.name).second; ++number)
-      c.name = wanted + std::to_string(number);
-  }
+  number_equal_names(out);
   return out;
 }
 

@@ -154,7 +154,32 @@ acquire::RecordSettings from_setup(const Options& o) {
   return s;
 }
 
-Outcome run(const Options& o, bool json) {
+/// How much faster than real time a simulated bench runs: said apart, or in an address.
+void take_time_scale(const Options& o, acquire::RecordSettings& s) {
+  s.time_scale = o.time_scale;
+  if (s.log && s.log->options.count("time_scale")) {
+    s.time_scale =
+        option_quantity("--input", s.log->options.at("time_scale"), Dimension::frequency);
+  }
+  for (const auto& request : s.inputs) {
+    if (const std::string scale = request.endpoint.option("time_scale"); !scale.empty())
+      s.time_scale = option_quantity("--input", scale, Dimension::frequency);
+  }
+  if (!(s.time_scale > 0)) usage("time_scale must be greater than zero");
+}
+
+/// What the capture begins and ends with.
+void take_triggers(const Options& o, acquire::RecordSettings& s) {
+  if (!o.arm.empty()) s.arm = option_trigger("--start-on", o.arm);
+  if (!o.until.empty()) s.until = option_trigger("--stop-on", o.until);
+  if (!o.before.empty()) s.before_s = option_quantity("--pre-trigger", o.before, Dimension::time);
+  if (s.before_s < 0 || s.before_s > 600) usage("--pre-trigger is at most 600 s");
+  if (s.before_s > 0 && !s.arm.wanted()) usage("--pre-trigger goes with --start-on");
+  if (!o.until_charge.empty())
+    s.until_charge = option_quantity("--stop-charge", o.until_charge, Dimension::charge);
+}
+
+acquire::RecordSettings settings_of(const Options& o) {
   acquire::RecordSettings s;
   if (!o.setup.empty()) {
     s = from_setup(o);
@@ -169,16 +194,7 @@ Outcome run(const Options& o, bool json) {
   }
   s.build = o.build;
   s.name = o.name.empty() ? (o.build.empty() ? "capture" : o.build) : o.name;
-  s.time_scale = o.time_scale;
-  if (s.log && s.log->options.count("time_scale")) {
-    s.time_scale =
-        option_quantity("--input", s.log->options.at("time_scale"), Dimension::frequency);
-  }
-  for (const auto& request : s.inputs) {
-    if (const std::string scale = request.endpoint.option("time_scale"); !scale.empty())
-      s.time_scale = option_quantity("--input", scale, Dimension::frequency);
-  }
-  if (!(s.time_scale > 0)) usage("time_scale must be greater than zero");
+  take_time_scale(o, s);
   if (o.seconds < 0) usage("--seconds cannot be negative");
   if (o.seconds > 0) s.seconds = o.seconds;
   if (!o.accuracy.empty()) s.accuracy = option_accuracy(o.accuracy);
@@ -187,44 +203,30 @@ Outcome run(const Options& o, bool json) {
   if (!s.sends.empty() && !s.log)
     usage("--send needs a device log to send on, e.g. --input log+serial:/dev/…");
   if (!o.reset.empty()) s.reset = option_text("--reset", o.reset, acquire::parse_reset);
-  if (!o.arm.empty()) s.arm = option_trigger("--start-on", o.arm);
-  if (!o.until.empty()) s.until = option_trigger("--stop-on", o.until);
-  if (!o.before.empty()) s.before_s = option_quantity("--pre-trigger", o.before, Dimension::time);
-  if (s.before_s < 0 || s.before_s > 600) usage("--pre-trigger is at most 600 s");
-  if (s.before_s > 0 && !s.arm.wanted()) usage("--pre-trigger goes with --start-on");
-  if (!o.until_charge.empty())
-    s.until_charge = option_quantity("--stop-charge", o.until_charge, Dimension::charge);
+  take_triggers(o, s);
+  return s;
+}
 
-  if (!o.zero.empty()) {
-    const double zero_s = option_quantity("--zero", o.zero, Dimension::time);
-    if (!(zero_s > 0 && zero_s <= 600)) usage("--zero must be greater than zero and at most 600 s");
-    say(fmt::format("zeroing for {}, with the device disconnected", duration(zero_s)));
-    for (const acquire::Zero& z :
-         acquire::measure_zero(s.inputs.front(), zero_s / s.time_scale, s.accuracy)) {
-      s.calibration[z.channel] = z.calibration();
-      if (!z.accuracy.empty()) s.accuracies[z.channel] = z.accuracy;
-      say(z.channel + ": " + z.calibration().text);
-    }
-    s.conditions["zeroed"] = "yes";
+void zero(const Options& o, acquire::RecordSettings& s) {
+  const double zero_s = option_quantity("--zero", o.zero, Dimension::time);
+  if (!(zero_s > 0 && zero_s <= 600)) usage("--zero must be greater than zero and at most 600 s");
+  say(fmt::format("zeroing for {}, with the device disconnected", duration(zero_s)));
+  for (const acquire::Zero& z :
+       acquire::measure_zero(s.inputs.front(), zero_s / s.time_scale, s.accuracy)) {
+    s.calibration[z.channel] = z.calibration();
+    if (!z.accuracy.empty()) s.accuracies[z.channel] = z.accuracy;
+    say(z.channel + ": " + z.calibration().text);
   }
+  s.conditions["zeroed"] = "yes";
+}
 
-  const bool fresh = !std::filesystem::exists(o.book);
-  book::Book book = book::Book::open(o.book, book::Book::Mode::create);
-  acquire::RecordResult result;
-  try {
-    result = record_here(book, s);
-  } catch (...) {
-    if (fresh) book::Book::remove_if_empty(std::move(book));  // nothing was recorded
-    throw;
-  }
-  for (const std::string& w : result.warnings) say(w);
+Outcome outcome_of(const acquire::RecordResult& result, const book::Book& book, bool json) {
   Outcome out;
   if (result.capture == 0) {  // armed, and asked to stop
     out.document["captures"] = nlohmann::ordered_json::array();
     out.document["warnings"] = result.warnings;
     return out;
   }
-  if (!result.book.empty()) book = book::Book::open(result.book, book::Book::Mode::read);
   nlohmann::ordered_json entry = formats::to_json(book.capture(result.capture));
   entry["warnings"] = result.warnings;
   out.document["captures"] = nlohmann::ordered_json::array({entry});
@@ -235,6 +237,23 @@ Outcome run(const Options& o, bool json) {
   }
   if (result.interrupted) out.status = result.disk_full ? 74 : 69;
   return out;
+}
+
+Outcome run(const Options& o, bool json) {
+  acquire::RecordSettings s = settings_of(o);
+  if (!o.zero.empty()) zero(o, s);
+  const bool fresh = !std::filesystem::exists(o.book);
+  book::Book book = book::Book::open(o.book, book::Book::Mode::create);
+  acquire::RecordResult result;
+  try {
+    result = record_here(book, s);
+  } catch (...) {
+    if (fresh) book::Book::remove_if_empty(std::move(book));  // nothing was recorded
+    throw;
+  }
+  for (const std::string& w : result.warnings) say(w);
+  if (!result.book.empty()) book = book::Book::open(result.book, book::Book::Mode::read);
+  return outcome_of(result, book, json);
 }
 
 }  // namespace

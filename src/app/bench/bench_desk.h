@@ -46,6 +46,10 @@ private:
   QWidget* makeConsole();
   void makeActions();
   void refresh();
+  void refreshButtons();
+  QString statusText() const;
+  QString settledText() const;
+  QString roomText() const;
   void connectAddresses();
   void startSimulated();
   bool settingsHold();

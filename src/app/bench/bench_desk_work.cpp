@@ -351,45 +351,72 @@ void BenchDesk::refresh() {
                          : qs(s.output.identity)
                                .section(QLatin1Char(','), 0, 1)
                                .replace(QLatin1Char(','), QLatin1Char(' ')));
-  QString status;
-  switch (s.phase) {
-    case Phase::none:
-      status = tr("Enter an output address and connect, or start the simulated bench.");
-      break;
-    case Phase::connecting:
-      status = tr("Connecting…");
-      break;
-    case Phase::ready:
-      status = context_.bench.waitingForOff()
-                   ? tr("Off for 2 s; then it is recorded and switched on.")
-               : s.output.on_at_connect && s.output_on
-                   ? tr("The output was already on at connection, and still is.")
-               : s.output_on ? tr("The output is on.")
-                             : tr("Ready. The output is off.");
-      if (s.output.silent_s > 2)
-        status = tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
-      break;
-    case Phase::recording:
-      status = s.armed ? tr("Armed: %1 starts on its trigger.").arg(qs(s.name))
-               : !s.away.empty()
-                   ? tr("Link lost, reconnecting. The output may still be on: check it.")
-                   : tr("Recording %1: %2, %L3 samples, %4 log lines.")
-                         .arg(qs(s.name), qs(duration(s.recorded_s)))
-                         .arg(s.samples)
-                         .arg(s.log_lines);
-      break;
-    case Phase::lost:
-      status = tr("%1. Its output may still be on: check it, then connect again.")
-                   .arg(capital(qs(s.output.trouble)));
-      break;
-  }
-  status_->setText(status);
+  status_->setText(statusText());
   status_->setToolTip(qs(s.away));
   if (ready && !shown_settings_ && !s.output.identity.empty()) {
     shown_settings_ = true;
     refreshSettings();
     if (accuracy_->text().isEmpty()) accuracy_->setText(context_.bench.knownAccuracy());
   }
+  refreshButtons();
+  channels_->refresh();
+  wiring_->update();
+  settled_->setText(ready ? settledText() : QString());
+  wiring_->setVisible(s.phase != Phase::none);
+  refreshOutputs();
+  refreshLines();
+  const bool book = !context_.session.path().isEmpty();
+  connect_->setEnabled(!recording);
+  simulate_->setEnabled(!recording);
+  where_->setText(book
+                      ? tr("Current%1 and the device log are written to %2 at least once a second.")
+                            .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
+                                 file_name(context_.session.path()))
+                      : tr("No book is open. Create one with Menu > Book > New book… (Ctrl+N)."));
+  where_->setVisible(!recording);
+  room_->setVisible(!recording);  // the strip shows it
+  room_->setText(roomText());
+  readings_->setFixedHeight(recording ? 104 : which_->count() > 1 ? 136 : 150);
+  readings_->update();
+  emit footChanged();
+}
+
+/// What the bench does, in a sentence.
+QString BenchDesk::statusText() const {
+  const BenchState& s = context_.bench.state();
+  using Phase = BenchState::Phase;
+  switch (s.phase) {
+    case Phase::none:
+      return tr("Enter an output address and connect, or start the simulated bench.");
+    case Phase::connecting:
+      return tr("Connecting…");
+    case Phase::ready:
+      if (s.output.silent_s > 2) return tr("No answer for %1 s.").arg(s.output.silent_s, 0, 'f', 0);
+      return context_.bench.waitingForOff()
+                 ? tr("Off for 2 s; then it is recorded and switched on.")
+             : s.output.on_at_connect && s.output_on
+                 ? tr("The output was already on at connection, and still is.")
+             : s.output_on ? tr("The output is on.")
+                           : tr("Ready. The output is off.");
+    case Phase::recording:
+      return s.armed ? tr("Armed: %1 starts on its trigger.").arg(qs(s.name))
+             : !s.away.empty()
+                 ? tr("Link lost, reconnecting. The output may still be on: check it.")
+                 : tr("Recording %1: %2, %L3 samples, %4 log lines.")
+                       .arg(qs(s.name), qs(duration(s.recorded_s)))
+                       .arg(s.samples)
+                       .arg(s.log_lines);
+    case Phase::lost:
+      return tr("%1. Its output may still be on: check it, then connect again.")
+          .arg(capital(qs(s.output.trouble)));
+  }
+  return {};
+}
+
+void BenchDesk::refreshButtons() {
+  const BenchState& s = context_.bench.state();
+  const bool ready = s.phase == BenchState::Phase::ready,
+             recording = s.phase == BenchState::Phase::recording;
   for (QWidget* w : std::initializer_list<QWidget*>{voltage_, limit_, hold_, cut_off_})
     w->setEnabled(ready);
   output_on_->setEnabled((ready || recording) && !s.output_on);
@@ -407,41 +434,27 @@ void BenchDesk::refresh() {
   mark_note_->setVisible(recording && !s.armed);
   zero_->setEnabled(ready && !s.output_on);
   try_->setEnabled(!recording && !profile_->text().trimmed().isEmpty());
-  channels_->refresh();
-  wiring_->update();
-  const auto moved = [&] {
-    const double percent = 100 * *s.drift;
-    return percent < 0.1 ? tr("less than 0.1 %")
-                         : tr("%1 %").arg(percent, 0, 'f', percent < 10 ? 1 : 0);
-  };
-  settled_->setText(!ready || !s.drift ? QString()
-                    : *s.drift <= BenchState::kSettled
-                        ? tr("settled: drift %1 over 5 s").arg(moved())
-                        : tr("not settled: drift %1 over 5 s").arg(moved()));
-  wiring_->setVisible(s.phase != Phase::none);
-  refreshOutputs();
-  refreshLines();
-  connect_->setEnabled(!recording);
-  simulate_->setEnabled(!recording);
-  where_->setText(book
-                      ? tr("Current%1 and the device log are written to %2 at least once a second.")
-                            .arg(record_voltage_->isChecked() ? tr(", voltage") : QString(),
-                                 file_name(context_.session.path()))
-                      : tr("No book is open. Create one with Menu > Book > New book… (Ctrl+N)."));
-  where_->setVisible(!recording);
-  room_->setVisible(!recording);  // the strip shows it
-  QString room;
-  if (s.disk_free) {
-    const double rate = rate_->quantity().value_or(1000) * acquire::stored_bytes({}, true) *
-                        (record_voltage_->isChecked() ? 2 : 1);
-    const double free = static_cast<double>(*s.disk_free);
-    room = tr("%1 free on the disk: enough for %2 at this rate.")
-               .arg(bytes(free), qs(duration(free / std::max(rate, 1.0))));
-  }
-  room_->setText(room);
-  readings_->setFixedHeight(recording ? 104 : which_->count() > 1 ? 136 : 150);
-  readings_->update();
-  emit footChanged();
+}
+
+QString BenchDesk::settledText() const {
+  const BenchState& s = context_.bench.state();
+  if (!s.drift) return {};
+  const double percent = 100 * *s.drift;
+  const QString moved =
+      percent < 0.1 ? tr("less than 0.1 %") : tr("%1 %").arg(percent, 0, 'f', percent < 10 ? 1 : 0);
+  return *s.drift <= BenchState::kSettled ? tr("settled: drift %1 over 5 s").arg(moved)
+                                          : tr("not settled: drift %1 over 5 s").arg(moved);
+}
+
+/// How long a recording could be.
+QString BenchDesk::roomText() const {
+  const BenchState& s = context_.bench.state();
+  if (!s.disk_free) return {};
+  const double rate = rate_->quantity().value_or(1000) * acquire::stored_bytes({}, true) *
+                      (record_voltage_->isChecked() ? 2 : 1);
+  const double free = static_cast<double>(*s.disk_free);
+  return tr("%1 free on the disk: enough for %2 at this rate.")
+      .arg(bytes(free), qs(duration(free / std::max(rate, 1.0))));
 }
 
 std::vector<FootPart> BenchDesk::foot() const {

@@ -41,48 +41,8 @@ QWidget* BudgetDesk::makePage() {
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(24, 16, 24, 8);
   column->setSpacing(8);
-  auto* head = new QHBoxLayout;
-  title_ = new QLabel(page);
-  title_->setObjectName(QStringLiteral("budgetTitle"));
-  title_->setFont(Theme::baseFont(19, QFont::DemiBold));
-  head->addWidget(title_, 1);
-  const auto offer = [&](const QString& text, const char* name, auto slot) {
-    auto* b = button(text, QLatin1String(name), page);
-    connect(b, &QPushButton::clicked, this, slot);
-    head->addWidget(b);
-    return b;
-  };
-  offer(tr("Add limit…"), "addLimit", [this] { addLimit(); });
-  offer(tr("Change…"), "editLimit", [this] { editLimit(); });
-  offer(tr("Remove"), "removeLimit", [this] { removeLimit(); });
-  show_text_ = button(tr("Edit as text"), QStringLiteral("showFile"), page);
-  show_text_->setCheckable(true);
-  head->addWidget(show_text_);
-  column->addLayout(head);
-  disk_banner_ = new QWidget(page);
-  disk_banner_->setObjectName(QStringLiteral("diskBanner"));
-  auto* banner = new QHBoxLayout(disk_banner_);
-  banner->setContentsMargins(0, 0, 0, 0);
-  disk_ = new QLabel(disk_banner_);
-  auto* reload = button(tr("Reload"), QStringLiteral("reloadBudget"), disk_banner_, true);
-  auto* mine = button(tr("Keep mine"), QStringLiteral("keepBudget"), disk_banner_);
-  banner->addWidget(disk_, 1);
-  banner->addWidget(reload);
-  banner->addWidget(mine);
-  connect(reload, &QPushButton::clicked, this, [this] {
-    if (!view_ || !view_->on_disk) return;
-    book::Document next = context_.documents.get(DocumentKind::budget);
-    next.text = next.saved = *view_->on_disk;
-    context_.session.put(tr("budget reloaded"), {book::document_note(DocumentKind::budget, next)});
-  });
-  connect(mine, &QPushButton::clicked, this, [this] {
-    if (!view_ || !view_->on_disk) return;
-    book::Document next = context_.documents.get(DocumentKind::budget);
-    next.saved = *view_->on_disk;  // seen, and not wanted
-    context_.session.put(tr("kept my version of the budget"),
-                         {book::document_note(DocumentKind::budget, next)});
-  });
-  column->addWidget(disk_banner_);
+  column->addLayout(makeHead(page));
+  column->addWidget(makeDiskBanner(page));
   auto* row = new QHBoxLayout;
   row->setSpacing(20);
   model_ = new LimitsModel(this);
@@ -108,6 +68,55 @@ QWidget* BudgetDesk::makePage() {
   column->addWidget(left_out_);
   connect(show_text_, &QPushButton::toggled, source_, &QWidget::setVisible);
   return page;
+}
+
+QLayout* BudgetDesk::makeHead(QWidget* page) {
+  auto* head = new QHBoxLayout;
+  title_ = new QLabel(page);
+  title_->setObjectName(QStringLiteral("budgetTitle"));
+  title_->setFont(Theme::baseFont(19, QFont::DemiBold));
+  head->addWidget(title_, 1);
+  const auto offer = [&](const QString& text, const char* name, auto slot) {
+    auto* b = button(text, QLatin1String(name), page);
+    connect(b, &QPushButton::clicked, this, slot);
+    head->addWidget(b);
+    return b;
+  };
+  offer(tr("Add limit…"), "addLimit", [this] { addLimit(); });
+  offer(tr("Change…"), "editLimit", [this] { editLimit(); });
+  offer(tr("Remove"), "removeLimit", [this] { removeLimit(); });
+  show_text_ = button(tr("Edit as text"), QStringLiteral("showFile"), page);
+  show_text_->setCheckable(true);
+  head->addWidget(show_text_);
+  return head;
+}
+
+/// The file beside the book says something else.
+QWidget* BudgetDesk::makeDiskBanner(QWidget* page) {
+  disk_banner_ = new QWidget(page);
+  disk_banner_->setObjectName(QStringLiteral("diskBanner"));
+  auto* banner = new QHBoxLayout(disk_banner_);
+  banner->setContentsMargins(0, 0, 0, 0);
+  disk_ = new QLabel(disk_banner_);
+  auto* reload = button(tr("Reload"), QStringLiteral("reloadBudget"), disk_banner_, true);
+  auto* mine = button(tr("Keep mine"), QStringLiteral("keepBudget"), disk_banner_);
+  banner->addWidget(disk_, 1);
+  banner->addWidget(reload);
+  banner->addWidget(mine);
+  connect(reload, &QPushButton::clicked, this, [this] {
+    if (!view_ || !view_->on_disk) return;
+    book::Document next = context_.documents.get(DocumentKind::budget);
+    next.text = next.saved = *view_->on_disk;
+    context_.session.put(tr("budget reloaded"), {book::document_note(DocumentKind::budget, next)});
+  });
+  connect(mine, &QPushButton::clicked, this, [this] {
+    if (!view_ || !view_->on_disk) return;
+    book::Document next = context_.documents.get(DocumentKind::budget);
+    next.saved = *view_->on_disk;  // seen, and not wanted
+    context_.session.put(tr("kept my version of the budget"),
+                         {book::document_note(DocumentKind::budget, next)});
+  });
+  return disk_banner_;
 }
 
 void BudgetDesk::makeActions() {

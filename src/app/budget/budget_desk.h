@@ -26,6 +26,8 @@ public:
 
 private:
   QWidget* makePage();
+  QLayout* makeHead(QWidget* page);
+  QWidget* makeDiskBanner(QWidget* page);
   void makeActions();
   void take(const BudgetViewPtr& view);
   void commit(const std::string& text, const QString& why);

@@ -43,6 +43,19 @@ LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
   statistic_ = box(QStringLiteral("limitStatistic"), tr("Across visits"));
   for (const StatisticInfo& one : statistics())
     statistic_->addItem(qs(std::string(one.name)), int(one.id));
+  makeBounds(form);
+  column->addLayout(form);
+  trouble_ = remark({}, this);
+  trouble_->hide();
+  column->addWidget(trouble_);
+  column->addLayout(makeButtons());
+  connect(scope_, &QComboBox::currentIndexChanged, this, &LimitDialog::offerQuantities);
+  connect(quantity_, &QComboBox::currentIndexChanged, this, &LimitDialog::quantityChanged);
+  offerQuantities();
+  quantityChanged();
+}
+
+void LimitDialog::makeBounds(QFormLayout* form) {
   auto* expect_row = new QVBoxLayout;
   auto* bound_row = new QVBoxLayout;
   for (const Dimension dimension : dimensions()) {
@@ -65,10 +78,9 @@ LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
   form->addRow(tr("Expected"), expect_row);
   bound_label_ = new QLabel(tr("At most"), this);
   form->addRow(bound_label_, bound_row);
-  column->addLayout(form);
-  trouble_ = remark({}, this);
-  trouble_->hide();
-  column->addWidget(trouble_);
+}
+
+QLayout* LimitDialog::makeButtons() {
   auto* row = new QHBoxLayout;
   auto* cancel = button(tr("Cancel"), QStringLiteral("cancel"), this);
   auto* accept = button(tr("Set limit"), QStringLiteral("accept"), this, true);
@@ -76,22 +88,19 @@ LimitDialog::LimitDialog(const QStringList& states, bool field, QWidget* parent)
   row->addStretch(1);
   row->addWidget(cancel);
   row->addWidget(accept);
-  column->addLayout(row);
-  const auto offer = [this] {
-    const auto scope = static_cast<Scope>(scope_->currentData().toInt());
-    const int was = quantity_->currentData().toInt();
-    quantity_->clear();
-    for (const LimitQuantityInfo& one : limit_quantities()) {
-      if (one.fits(scope)) quantity_->addItem(qs(std::string(one.name)), int(one.id));
-    }
-    quantity_->setCurrentIndex(std::max(0, quantity_->findData(was)));
-  };
-  connect(scope_, &QComboBox::currentIndexChanged, this, offer);
-  connect(quantity_, &QComboBox::currentIndexChanged, this, &LimitDialog::quantityChanged);
   connect(cancel, &QPushButton::clicked, this, &QDialog::close);
   connect(accept, &QPushButton::clicked, this, &LimitDialog::take);
-  offer();
-  quantityChanged();
+  return row;
+}
+
+void LimitDialog::offerQuantities() {
+  const auto scope = static_cast<Scope>(scope_->currentData().toInt());
+  const int was = quantity_->currentData().toInt();
+  quantity_->clear();
+  for (const LimitQuantityInfo& one : limit_quantities()) {
+    if (one.fits(scope)) quantity_->addItem(qs(std::string(one.name)), int(one.id));
+  }
+  quantity_->setCurrentIndex(std::max(0, quantity_->findData(was)));
 }
 
 const LimitQuantityInfo& LimitDialog::quantity() const {

@@ -24,6 +24,9 @@ signals:
   void limitAccepted(const kuvio::Limit& limit);
 
 private:
+  void makeBounds(QFormLayout* form);
+  QLayout* makeButtons();
+  void offerQuantities();
   /// A limit's figures are typed in the units of one dimension.
   struct Fields {
     Dimension dimension;

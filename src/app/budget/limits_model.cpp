@@ -110,6 +110,53 @@ QVariant LimitsModel::headerData(int section, Qt::Orientation orientation, int r
   }
 }
 
+namespace {
+
+/// How much of a limit is used, with its interval: `r` has a measured value.
+void paint_gauge(QPainter& painter, const QRectF& bar, const LimitResult& r, const Limit& l,
+                 double limit, const QColor& fill) {
+  const Theme& t = Theme::current();
+  // The limit stands at two thirds, so that what goes over it can be seen; beyond the end an
+  // arrow says that it goes on.
+  const double full = limit * 1.5;
+  const auto x = [&](double v) {
+    return bar.left() + std::clamp(v / full, 0.0, 1.0) * bar.width();
+  };
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(t.ruling());
+  painter.drawRect(bar);
+  painter.setBrush(fill);
+  painter.drawRect(QRectF(bar.left(), bar.top() + 1.5, x(*r.measured) - bar.left(), 4));
+  if (r.U > 0) {
+    painter.setPen(QPen(t.text(), 1));
+    const double a = x(r.low.value_or(-full)), b = x(r.high.value_or(2 * full)),
+                 mid = bar.center().y();
+    if (b - a >= 2) {
+      painter.drawLine(QLineF(a, mid, b, mid));
+      painter.drawLine(QLineF(a, mid - 3, a, mid + 3));
+      painter.drawLine(QLineF(b, mid - 3, b, mid + 3));
+    }
+  }
+  if (*r.measured > full) {
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(t.ground());
+    painter.drawPolygon(QPolygonF({{bar.right() - 6, bar.top()},
+                                   {bar.right() - 2, bar.center().y()},
+                                   {bar.right() - 6, bar.bottom()},
+                                   {bar.right() - 8, bar.bottom()},
+                                   {bar.right() - 4, bar.center().y()},
+                                   {bar.right() - 8, bar.top()}}));
+  }
+  if (l.expect) {
+    painter.setPen(QPen(t.muted(), 1.5));
+    painter.drawLine(QLineF(x(*l.expect), bar.top() - 1, x(*l.expect), bar.bottom() + 1));
+  }
+  painter.setPen(QPen(t.text(), 2));
+  painter.drawLine(QLineF(x(limit), bar.top() - 3, x(limit), bar.bottom() + 3));
+}
+
+}  // namespace
+
 void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
                           const QModelIndex& index) const {
   const auto* model = qobject_cast<const LimitsModel*>(index.model());
@@ -145,46 +192,9 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdict_text(r->verdict));
   const double limit = l.max ? *l.max : l.min.value_or(0);
   if (limit > 0 && r->measured) {
-    const QRectF bar(box.left(), box.bottom() - 9, box.width(), 7);
-    // The limit stands at two thirds, so that what goes over it can be seen; beyond the end an
-    // arrow says that it goes on.
-    const double full = limit * 1.5;
-    const auto x = [&](double v) {
-      return bar.left() + std::clamp(v / full, 0.0, 1.0) * bar.width();
-    };
-    painter->setPen(Qt::NoPen);
-    painter->setBrush(t.ruling());
-    painter->drawRect(bar);
-    painter->setBrush(
-        over ? t.accent()
-             : t.ink(static_cast<std::size_t>(index.column() - LimitsModel::FirstBuild)));
-    painter->drawRect(QRectF(bar.left(), bar.top() + 1.5, x(*r->measured) - bar.left(), 4));
-    if (r->U > 0) {
-      painter->setPen(QPen(t.text(), 1));
-      const double a = x(r->low.value_or(-full)), b = x(r->high.value_or(2 * full)),
-                   mid = bar.center().y();
-      if (b - a >= 2) {
-        painter->drawLine(QLineF(a, mid, b, mid));
-        painter->drawLine(QLineF(a, mid - 3, a, mid + 3));
-        painter->drawLine(QLineF(b, mid - 3, b, mid + 3));
-      }
-    }
-    if (*r->measured > full) {
-      painter->setPen(Qt::NoPen);
-      painter->setBrush(t.ground());
-      painter->drawPolygon(QPolygonF({{bar.right() - 6, bar.top()},
-                                      {bar.right() - 2, bar.center().y()},
-                                      {bar.right() - 6, bar.bottom()},
-                                      {bar.right() - 8, bar.bottom()},
-                                      {bar.right() - 4, bar.center().y()},
-                                      {bar.right() - 8, bar.top()}}));
-    }
-    if (l.expect) {
-      painter->setPen(QPen(t.muted(), 1.5));
-      painter->drawLine(QLineF(x(*l.expect), bar.top() - 1, x(*l.expect), bar.bottom() + 1));
-    }
-    painter->setPen(QPen(t.text(), 2));
-    painter->drawLine(QLineF(x(limit), bar.top() - 3, x(limit), bar.bottom() + 3));
+    paint_gauge(*painter, QRectF(box.left(), box.bottom() - 9, box.width(), 7), *r, l, limit,
+                over ? t.accent()
+                     : t.ink(static_cast<std::size_t>(index.column() - LimitsModel::FirstBuild)));
   }
   painter->restore();
 }

@@ -30,6 +30,19 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(24, 16, 24, 8);
   column->setSpacing(6);
+  column->addLayout(makeHead(page));
+  second_ = remark({}, page);
+  second_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  column->addWidget(second_);
+  column->addWidget(makeBanner());
+  column->addSpacing(6);
+  column->addLayout(makePlots(page), 5);
+  column->addWidget(makeTable(page), 4);
+  connectParts();
+  takeBook();
+}
+
+QLayout* BuildsDesk::makeHead(QWidget* page) {
   auto* head = new QHBoxLayout;
   first_ = new QLabel(page);
   first_->setObjectName(QStringLiteral("sentence"));
@@ -51,12 +64,10 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   };
   candidate_ = choice(QStringLiteral("candidate"), tr("Candidate"));
   reference_ = choice(QStringLiteral("reference"), tr("against"));
-  column->addLayout(head);
-  second_ = remark({}, page);
-  second_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-  column->addWidget(second_);
-  column->addWidget(makeBanner());
-  column->addSpacing(6);
+  return head;
+}
+
+QLayout* BuildsDesk::makePlots(QWidget* page) {
   auto* plots = new QHBoxLayout;
   plots->setSpacing(28);
   auto* left = new QVBoxLayout;
@@ -72,7 +83,10 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   right->addWidget(typical_, 1);
   plots->addLayout(left, 5);
   plots->addLayout(right, 4);
-  column->addLayout(plots, 5);
+  return plots;
+}
+
+QWidget* BuildsDesk::makeTable(QWidget* page) {
   model_ = new DifferenceModel(this);
   table_ = new NotebookTable(QStringLiteral("differences"), tr("Difference ledger"), 24, page);
   table_->setModel(model_);
@@ -82,8 +96,10 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   for (int i = 0; i < DifferenceModel::Columns; ++i) table_->setColumnWidth(i, widths[i]);
   header->setSectionResizeMode(DifferenceModel::Interval, QHeaderView::Stretch);
   table_->setMinimumHeight(140);
-  column->addWidget(table_, 4);
+  return table_;
+}
 
+void BuildsDesk::connectParts() {
   connect(&context_.session, &Session::bookOpened, this, &BuildsDesk::takeBook);
   connect(&context_.session, &Session::buildsReady, this, &BuildsDesk::take);
   connect(&context_.session, &Session::typicalReady, this, [this](const TypicalViewPtr& view) {
@@ -105,7 +121,6 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
             const QString state = index.data(StateRole).toString();
             if (!state.isEmpty()) pick(state);
           });
-  takeBook();
 }
 
 QWidget* BuildsDesk::makeBanner() {
@@ -186,21 +201,7 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   view_ = view;
   if (!view->trouble.empty()) {
     stack_->setCurrentIndex(0);
-    // Back to what could be compared, and on to every other build: the choosers are not shown here.
-    std::vector<EmptyState::Offer> offers{
-        {tr("Go to Trace"), [this] { emit deskRequested(DeskId::trace); }}};
-    for (int i = 0; i < candidate_->count(); ++i) {
-      const QString build = candidate_->itemText(i);
-      if (build == qs(view->candidate) || offers.size() > kOffers) continue;
-      const bool back = build == compared_;
-      const EmptyState::Offer offer{
-          back ? tr("Back to %1").arg(build) : tr("Compare %1").arg(build),
-          [this, build] { candidate_->setCurrentText(build); }};
-      offers.insert(back ? offers.begin() : offers.end(), offer);
-    }
-    empty_->say(
-        tr("%1 and %2 cannot be compared yet").arg(qs(view->reference), qs(view->candidate)),
-        qs(view->trouble), offers);
+    sayTrouble();
     emit footChanged();
     return;
   }
@@ -213,31 +214,7 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   bridge_->setView(view, book.ink_of(view->reference), book.ink_of(view->candidate));
   model_->setView(view);
   banner_->setVisible(!view->comparison.alike());
-  if (!view->comparison.alike()) {
-    QStringList parts;
-    constexpr qsizetype kNamed = 8, kWidth = 60;  // conditions come from anywhere
-    for (const ConditionMismatch& u : view->comparison.unlike) {
-      if (parts.size() == kNamed) {
-        parts << tr("and %1 more").arg(view->comparison.unlike.size() - kNamed);
-        break;
-      }
-      const auto side = [](const std::string& value) {
-        return value.empty() ? QStringLiteral("–") : qs(value).left(kWidth);
-      };
-      parts << QStringLiteral("%1 %2 / %3")
-                   .arg(qs(u.condition).left(kWidth), side(u.reference), side(u.candidate));
-    }
-    const bool accepted = !view->accepted.empty();
-    unlike_->setText(tr("Conditions differ: %1.").arg(parts.join(QStringLiteral(", "))) +
-                     (accepted ? tr(" Compared anyway: %1").arg(qs(view->accepted)) : QString()));
-    QPalette p = unlike_->palette();
-    p.setColor(QPalette::WindowText,
-               accepted ? Theme::current().muted() : Theme::current().accent());
-    unlike_->setPalette(p);
-    reason_->setVisible(!accepted);
-    accept_->setText(accepted ? tr("Withdraw") : tr("Compare anyway"));
-    accept_->setAccessibleName(accept_->text());
-  }
+  if (!view->comparison.alike()) showMismatch();
   // Until it is accepted an unlike comparison is reported, but not in one sentence.
   first_->setEnabled(view->comparison.alike() || !view->accepted.empty());
   if (model_->rowOf(picked_.toStdString()) < 0 && !view->comparison.rows.empty()) {
@@ -249,6 +226,48 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   }
   pick(picked_);
   emit footChanged();
+}
+
+/// Back to what could be compared, and on to every other build: the choosers are not shown here.
+void BuildsDesk::sayTrouble() {
+  std::vector<EmptyState::Offer> offers{
+      {tr("Go to Trace"), [this] { emit deskRequested(DeskId::trace); }}};
+  for (int i = 0; i < candidate_->count(); ++i) {
+    const QString build = candidate_->itemText(i);
+    if (build == qs(view_->candidate) || offers.size() > kOffers) continue;
+    const bool back = build == compared_;
+    const EmptyState::Offer offer{back ? tr("Back to %1").arg(build) : tr("Compare %1").arg(build),
+                                  [this, build] { candidate_->setCurrentText(build); }};
+    offers.insert(back ? offers.begin() : offers.end(), offer);
+  }
+  empty_->say(
+      tr("%1 and %2 cannot be compared yet").arg(qs(view_->reference), qs(view_->candidate)),
+      qs(view_->trouble), offers);
+}
+
+void BuildsDesk::showMismatch() {
+  QStringList parts;
+  constexpr qsizetype kNamed = 8, kWidth = 60;  // conditions come from anywhere
+  for (const ConditionMismatch& u : view_->comparison.unlike) {
+    if (parts.size() == kNamed) {
+      parts << tr("and %1 more").arg(view_->comparison.unlike.size() - kNamed);
+      break;
+    }
+    const auto side = [](const std::string& value) {
+      return value.empty() ? QStringLiteral("–") : qs(value).left(kWidth);
+    };
+    parts << QStringLiteral("%1 %2 / %3")
+                 .arg(qs(u.condition).left(kWidth), side(u.reference), side(u.candidate));
+  }
+  const bool accepted = !view_->accepted.empty();
+  unlike_->setText(tr("Conditions differ: %1.").arg(parts.join(QStringLiteral(", "))) +
+                   (accepted ? tr(" Compared anyway: %1").arg(qs(view_->accepted)) : QString()));
+  QPalette p = unlike_->palette();
+  p.setColor(QPalette::WindowText, accepted ? Theme::current().muted() : Theme::current().accent());
+  unlike_->setPalette(p);
+  reason_->setVisible(!accepted);
+  accept_->setText(accepted ? tr("Withdraw") : tr("Compare anyway"));
+  accept_->setAccessibleName(accept_->text());
 }
 
 void BuildsDesk::pick(const QString& state) {

@@ -26,9 +26,15 @@ public:
   QString sentence() const { return first_->text(); }
 
 private:
+  QLayout* makeHead(QWidget* page);
   QWidget* makeBanner();
+  QLayout* makePlots(QWidget* page);
+  QWidget* makeTable(QWidget* page);
+  void connectParts();
   void takeBook();
   void take(const BuildsViewPtr& view);
+  void sayTrouble();
+  void showMismatch();
   void ask();
   void pick(const QString& state);
   void acceptUnlike();

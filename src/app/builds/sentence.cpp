@@ -39,44 +39,31 @@ QString shown_text(const CompareRow& row, std::size_t tests) {
   }
 }
 
-Sentence sentence_of(const BuildsView& v) {
-  Sentence out;
+namespace {
+
+/// The difference as it was measured, in one sentence.
+QString plain_difference(const BuildsView& v) {
   const Comparison& c = v.comparison;
   const QString candidate = qs(v.candidate), reference = qs(v.reference);
-  if (!c.total.known) {
-    out.first = tr("%1 and %2 cannot be compared as a whole.").arg(candidate, reference);
-    if (!c.missing.empty())
-      out.second = tr("No whole visit to %1 was captured.").arg(qs(c.missing.front()));
-    return out;
-  }
   const QString where = v.field ? tr("In the field, ") : tr("As captured, ");
   const QString amount = qs(formats::bounds_mark(c.total.bounds) +
                             with_uncertainty(std::fabs(c.total.value), c.total.U(), "A"));
-  QString plain;
   switch (c.total_conclusion) {
     case Conclusion::higher:
     case Conclusion::lower:
-      plain = tr("%1%2 draws %3 %4 than %5.")
-                  .arg(where, candidate, amount, c.total.value > 0 ? tr("more") : tr("less"),
-                       reference);
-      break;
+      return tr("%1%2 draws %3 %4 than %5.")
+          .arg(where, candidate, amount, c.total.value > 0 ? tr("more") : tr("less"), reference);
     case Conclusion::equal:
-      plain = tr("%1%2 draws as much as %3, within the margin.").arg(where, candidate, reference);
-      break;
+      return tr("%1%2 draws as much as %3, within the margin.").arg(where, candidate, reference);
     default:
-      plain = tr("%1no difference is shown between %2 and %3: %4.")
-                  .arg(where, candidate, reference,
-                       qs(with_interval(c.total.value, c.total.low, c.total.high, "A")));
+      return tr("%1no difference is shown between %2 and %3: %4.")
+          .arg(where, candidate, reference,
+               qs(with_interval(c.total.value, c.total.low, c.total.high, "A")));
   }
-  // What holds the weather common leads; the plain difference stands beside it.
-  out.first = qs(formats::same_use_sentence(c));
-  if (out.first.isEmpty()) {
-    out.first = plain;
-  } else {
-    out.second = plain + QLatin1Char(' ');
-  }
-  for (const std::string& line : formats::common_length_lines(c)) out.second += qs(line) + tr(". ");
-  // What accounts for it: the states with the largest steps of the bridge.
+}
+
+/// The states with the largest steps of the bridge.
+QString what_accounts_for(const Comparison& c) {
   std::vector<const CompareRow*> rows;
   for (const CompareRow& r : c.rows) {
     if (r.mean.known && r.bridge != 0 &&
@@ -91,24 +78,53 @@ Sentence sentence_of(const BuildsView& v) {
     parts << (rows[i]->bridge > 0 ? tr("%1 adds %2") : tr("%1 saves %2"))
                  .arg(qs(rows[i]->state), qs(with_prefix(std::fabs(rows[i]->bridge), "A", 3)));
   }
-  if (!parts.isEmpty()) out.second += parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
+  return parts.isEmpty() ? QString() : parts.join(QStringLiteral("; ")) + QStringLiteral(". ");
+}
+
+/// States that one of the builds alone has.
+QString only_in_one(const Comparison& c) {
   QStringList alone;
   for (const CompareRow& r : c.rows) {
     if (!is_built_in_state(r.state) && r.reference_mean.has_value() != r.candidate_mean.has_value())
       alone << qs(r.state);
   }
-  if (!alone.isEmpty())
-    out.second += tr("%1 is in only one of them. ").arg(alone.join(QStringLiteral(", ")));
-  if (v.reference_life && v.candidate_life && v.reference_life->life && v.candidate_life->life) {
-    const double a = *v.reference_life->life, b = *v.candidate_life->life;
-    out.second +=
-        tr("Battery life %1 from %2 to %3 (%4%5). ")
-            .arg(b < a ? tr("falls") : tr("rises"),
-                 qs(formats::bounds_mark(v.reference_life->interval.bounds) + life_time(a)),
-                 qs(formats::bounds_mark(v.candidate_life->interval.bounds) + life_time(b)),
-                 b < a ? QStringLiteral("−") : QStringLiteral("+"),
-                 qs(life_time(std::fabs(b - a))));
+  return alone.isEmpty() ? QString()
+                         : tr("%1 is in only one of them. ").arg(alone.join(QStringLiteral(", ")));
+}
+
+QString lives(const BuildsView& v) {
+  if (!v.reference_life || !v.candidate_life || !v.reference_life->life || !v.candidate_life->life)
+    return {};
+  const double a = *v.reference_life->life, b = *v.candidate_life->life;
+  return tr("Battery life %1 from %2 to %3 (%4%5). ")
+      .arg(b < a ? tr("falls") : tr("rises"),
+           qs(formats::bounds_mark(v.reference_life->interval.bounds) + life_time(a)),
+           qs(formats::bounds_mark(v.candidate_life->interval.bounds) + life_time(b)),
+           b < a ? QStringLiteral("−") : QStringLiteral("+"), qs(life_time(std::fabs(b - a))));
+}
+
+}  // namespace
+
+Sentence sentence_of(const BuildsView& v) {
+  Sentence out;
+  const Comparison& c = v.comparison;
+  const QString candidate = qs(v.candidate), reference = qs(v.reference);
+  if (!c.total.known) {
+    out.first = tr("%1 and %2 cannot be compared as a whole.").arg(candidate, reference);
+    if (!c.missing.empty())
+      out.second = tr("No whole visit to %1 was captured.").arg(qs(c.missing.front()));
+    return out;
   }
+  const QString plain = plain_difference(v);
+  // What holds the weather common leads; the plain difference stands beside it.
+  out.first = qs(formats::same_use_sentence(c));
+  if (out.first.isEmpty()) {
+    out.first = plain;
+  } else {
+    out.second = plain + QLatin1Char(' ');
+  }
+  for (const std::string& line : formats::common_length_lines(c)) out.second += qs(line) + tr(". ");
+  out.second += what_accounts_for(c) + only_in_one(c) + lives(v);
   for (const std::string& line : formats::comparison_remarks(c)) {
     if (c.of_builds || !line.starts_with("Within these")) out.second += qs(line) + tr(". ");
   }

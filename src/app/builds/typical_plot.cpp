@@ -42,80 +42,97 @@ QString TypicalPlot::caption() const {
       .arg(view_->candidate_visit.visits);
 }
 
+namespace {
+
+/// Where times (s) and currents (A) of a visit lie in the picture.
+struct VisitScale {
+  QRectF box;
+  double least = 0, most = 0, longest = 0;
+
+  double x(double s) const { return box.left() + s / longest * box.width(); }
+  double y(double a) const { return box.bottom() - (a - least) / (most - least) * box.height(); }
+};
+
+void paint_ruling(QPainter& painter, const VisitScale& at) {
+  const Theme& t = Theme::current();
+  painter.setFont(Theme::baseFont(11));
+  for (const Tick& tick :
+       value_ticks(at.least, at.most, std::max(2, static_cast<int>(at.box.height() / 44)), "A")) {
+    painter.setPen(QPen(t.ruling(), 1));
+    painter.drawLine(QLineF(at.box.left(), at.y(tick.at), at.box.right(), at.y(tick.at)));
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(0, at.y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
+                     qs(tick.label));
+  }
+  for (const Tick& tick :
+       time_ticks(0, at.longest, std::max(2, static_cast<int>(at.box.width() / 90)))) {
+    painter.setPen(QPen(t.ruling(), 1));
+    painter.drawLine(QLineF(at.x(tick.at), at.box.top(), at.x(tick.at), at.box.bottom()));
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(at.x(tick.at) - 40, at.box.bottom() + 5, 80, 16), Qt::AlignCenter,
+                     qs(tick.label));
+  }
+}
+
+/// The visit's mean with its band, and the build's name at its end, in its ink.
+void paint_visit(QPainter& painter, const VisitScale& at, const TypicalVisit& v,
+                 const QString& build, const QColor& ink, bool reference) {
+  if (v.steps.empty()) return;
+  QPolygonF upper, lower, mean;
+  for (std::size_t k = 0; k < v.steps.size(); ++k) {
+    const double a = at.x(v.step_s * static_cast<double>(k)),
+                 b = at.x(v.step_s * static_cast<double>(k + 1));
+    for (const double edge : {a, b}) {
+      upper.append({edge, at.y(v.steps[k].high)});
+      lower.prepend({edge, at.y(v.steps[k].low)});
+      mean.append({edge, at.y(v.steps[k].mean)});
+    }
+  }
+  QColor wash = ink;
+  wash.setAlphaF(0.16F);
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(wash);
+  painter.drawPolygon(upper + lower);
+  mean.append({mean.last().x(), at.y(std::max(0.0, at.least))});
+  painter.setPen(QPen(ink, 1.8, reference ? Qt::SolidLine : Qt::DashLine));
+  painter.setBrush(Qt::NoBrush);
+  painter.drawPolyline(mean);
+  // The build's build at its end, in its ink.
+  painter.setFont(Theme::baseFont(12, QFont::DemiBold));
+  const double wide = QFontMetricsF(painter.font()).horizontalAdvance(build);
+  const double left = std::min(mean.last().x() - 6, at.box.right() - 2) - wide;
+  // Under its line where there is room, else above it.
+  const double level = at.y(v.steps[v.steps.size() / 2].mean);
+  const double under = level + (reference ? 18 : 34);
+  painter.drawText(QPointF(std::max(at.box.left() + 4, left),
+                           under < at.box.bottom() - 4 ? under : level - (reference ? 8 : 22)),
+                   build);
+}
+
+}  // namespace
+
 void TypicalPlot::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   const Theme& t = Theme::current();
   painter.fillRect(rect(), t.ground());
   if (!view_) return;
   const TypicalVisit* visits[] = {&view_->reference_visit, &view_->candidate_visit};
-  double most = 0, least = 0, longest = 0;
+  VisitScale at;
+  at.box = QRectF(kLeft, kTop, width() - kLeft - kRight, height() - kTop - kFoot);
   for (const TypicalVisit* v : visits) {
-    longest = std::max(longest, v->step_s * static_cast<double>(v->steps.size()));
+    at.longest = std::max(at.longest, v->step_s * static_cast<double>(v->steps.size()));
     for (const TypicalStep& s : v->steps) {
-      most = std::max({most, s.high, s.mean});
-      least = std::min({least, s.low, s.mean});
+      at.most = std::max({at.most, s.high, s.mean});
+      at.least = std::min({at.least, s.low, s.mean});
     }
   }
-  if (!(longest > 0) || !(most > least)) return;
-  most += (most - least) * 0.08;
-  longest *= 1.04;
-  const QRectF box(kLeft, kTop, width() - kLeft - kRight, height() - kTop - kFoot);
-  const auto x = [&](double s) { return box.left() + s / longest * box.width(); };
-  const auto y = [&](double a) {
-    return box.bottom() - (a - least) / (most - least) * box.height();
-  };
-  painter.setFont(Theme::baseFont(11));
-  for (const Tick& tick :
-       value_ticks(least, most, std::max(2, static_cast<int>(box.height() / 44)), "A")) {
-    painter.setPen(QPen(t.ruling(), 1));
-    painter.drawLine(QLineF(box.left(), y(tick.at), box.right(), y(tick.at)));
-    painter.setPen(t.muted());
-    painter.drawText(QRectF(0, y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     qs(tick.label));
-  }
-  for (const Tick& tick : time_ticks(0, longest, std::max(2, static_cast<int>(box.width() / 90)))) {
-    painter.setPen(QPen(t.ruling(), 1));
-    painter.drawLine(QLineF(x(tick.at), box.top(), x(tick.at), box.bottom()));
-    painter.setPen(t.muted());
-    painter.drawText(QRectF(x(tick.at) - 40, box.bottom() + 5, 80, 16), Qt::AlignCenter,
-                     qs(tick.label));
-  }
+  if (!(at.longest > 0) || !(at.most > at.least)) return;
+  at.most += (at.most - at.least) * 0.08;
+  at.longest *= 1.04;
+  paint_ruling(painter, at);
   painter.setRenderHint(QPainter::Antialiasing);
-  for (int i = 0; i < 2; ++i) {
-    const TypicalVisit& v = *visits[i];
-    if (v.steps.empty()) continue;
-    const QColor ink = t.ink(i == 0 ? reference_ink_ : candidate_ink_);
-    QPolygonF upper, lower, mean;
-    for (std::size_t k = 0; k < v.steps.size(); ++k) {
-      const double a = x(v.step_s * static_cast<double>(k)),
-                   b = x(v.step_s * static_cast<double>(k + 1));
-      for (const double at : {a, b}) {
-        upper.append({at, y(v.steps[k].high)});
-        lower.prepend({at, y(v.steps[k].low)});
-        mean.append({at, y(v.steps[k].mean)});
-      }
-    }
-    QColor wash = ink;
-    wash.setAlphaF(0.16F);
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(wash);
-    painter.drawPolygon(upper + lower);
-    mean.append({mean.last().x(), y(std::max(0.0, least))});
-    painter.setPen(QPen(ink, 1.8, i == 0 ? Qt::SolidLine : Qt::DashLine));
-    painter.setBrush(Qt::NoBrush);
-    painter.drawPolyline(mean);
-    // The build's name at its end, in its ink.
-    painter.setFont(Theme::baseFont(12, QFont::DemiBold));
-    const QString name = qs(i == 0 ? view_->reference : view_->candidate);
-    const double wide = QFontMetricsF(painter.font()).horizontalAdvance(name);
-    const double at = std::min(mean.last().x() - 6, box.right() - 2) - wide;
-    // Under its line where there is room, else above it.
-    const double level = y(v.steps[v.steps.size() / 2].mean);
-    const double under = level + (i == 0 ? 18 : 34);
-    painter.drawText(QPointF(std::max(box.left() + 4, at),
-                             under < box.bottom() - 4 ? under : level - (i == 0 ? 8 : 22)),
-                     name);
-  }
+  paint_visit(painter, at, *visits[0], qs(view_->reference), t.ink(reference_ink_), true);
+  paint_visit(painter, at, *visits[1], qs(view_->candidate), t.ink(candidate_ink_), false);
 }
 
 }  // namespace kuvio::app

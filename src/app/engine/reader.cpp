@@ -197,20 +197,7 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
   for (const book::ChannelInfo& c : view->info.channels) {
     if (c.samples == 0) continue;
     auto& trace = out.traces[c.name];
-    if (const auto it = known.traces.find(c.name);
-        it != known.traces.end() && same_channel(it->second->info(), c)) {
-      trace = std::move(it->second);
-      known.traces.erase(it);
-      grow(known, *trace, c);
-    } else if (const auto spare = opened_for_list_.find(c.id);
-               spare != opened_for_list_.end() && same_channel(spare->second->info(), c)) {
-      trace = std::move(spare->second);
-      opened_for_list_.erase(
-          spare);  // whatever throws from here on, nothing empty stays among them
-      trace->grow(c);
-    } else {
-      trace = std::make_unique<book::ChannelTrace>(book_, c);
-    }
+    trace = trace_of(c, known);
     if (c.id == view->channel.id) out.current = trace.get();
     if (trace->to_s() > trace->from_s()) {
       const SpanFigures all = measure(*trace);
@@ -237,27 +224,48 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
   basis.channel = view->channel;
   view->basis = basis.basis();
   view->edit_list = book::edits(book_, info.id);
-  if (out.current && out.current->to_s() > out.current->from_s()) {
-    CaptureThumbnail& known_picture = thumbnails_[info.id];
-    if (view->info.recording) {
-      known_picture.take(*out.current, true);
-      view->overview = known_picture.whole.columns(view->from_s, view->to_s, kOverview);
-    } else {
-      view->overview = envelope(*out.current, view->from_s, view->to_s, kOverview);
-    }
-    if (auto edited = book::edited_split(book_, view->info)) {
-      view->recipe_name = edited->split.recipe_name;
-      view->recipe_text = edited->split.recipe_text;
-      view->edits = edited->edits;
-      view->conflicts = edited->conflicts;
-      view->fills = fills_for(view->recipe_text, edited->split.visits);
-      view->visits = measure_visits(*out.current, edited->split.visits);
-    }
-    if (!view->visits.empty())
-      view->ledger = make_ledger({{out.current, view->visits, view->basis}});
-  }
+  if (out.current && out.current->to_s() > out.current->from_s()) add_states(*view, *out.current);
   out.view = view;
   return out;
+}
+
+/// The trace as it was open already, grown; else opened.
+std::unique_ptr<book::ChannelTrace> Reader::trace_of(const book::ChannelInfo& c, Open& known) {
+  std::unique_ptr<book::ChannelTrace> trace;
+  if (const auto it = known.traces.find(c.name);
+      it != known.traces.end() && same_channel(it->second->info(), c)) {
+    trace = std::move(it->second);
+    known.traces.erase(it);
+    grow(known, *trace, c);
+  } else if (const auto spare = opened_for_list_.find(c.id);
+             spare != opened_for_list_.end() && same_channel(spare->second->info(), c)) {
+    trace = std::move(spare->second);
+    opened_for_list_.erase(spare);  // whatever throws from here on, nothing empty stays
+    trace->grow(c);
+  } else {
+    trace = std::make_unique<book::ChannelTrace>(book_, c);
+  }
+  return trace;
+}
+
+/// Picture, states and ledger of a capture.
+void Reader::add_states(CaptureView& view, const book::ChannelTrace& current) {
+  CaptureThumbnail& known_picture = thumbnails_[view.info.id];
+  if (view.info.recording) {
+    known_picture.take(current, true);
+    view.overview = known_picture.whole.columns(view.from_s, view.to_s, kOverview);
+  } else {
+    view.overview = envelope(current, view.from_s, view.to_s, kOverview);
+  }
+  if (auto edited = book::edited_split(book_, view.info)) {
+    view.recipe_name = edited->split.recipe_name;
+    view.recipe_text = edited->split.recipe_text;
+    view.edits = edited->edits;
+    view.conflicts = edited->conflicts;
+    view.fills = fills_for(view.recipe_text, edited->split.visits);
+    view.visits = measure_visits(current, edited->split.visits);
+  }
+  if (!view.visits.empty()) view.ledger = make_ledger({{&current, view.visits, view.basis}});
 }
 
 ShownPtr Reader::show(const std::vector<std::int64_t>& captures) {

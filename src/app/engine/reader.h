@@ -67,6 +67,8 @@ private:
               double offset_s, const WaitClock& patience);
   /// `known`: the same capture as it was open before; `axis_s`: where the first one's time 0 lies.
   Open open(const book::CaptureInfo& info, std::size_t ink, double axis_s, Open known);
+  std::unique_ptr<book::ChannelTrace> trace_of(const book::ChannelInfo& channel, Open& known);
+  void add_states(CaptureView& view, const book::ChannelTrace& current);
   void grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo& now);
   const CaptureThumbnail& thumbnail_of(const book::CaptureInfo& info);
   CaptureRow row(const book::CaptureInfo& info, std::size_t ink);

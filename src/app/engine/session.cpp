@@ -17,6 +17,7 @@
 #include <QUndoCommand>
 
 #include <atomic>
+#include <functional>
 #include <utility>
 
 namespace kuvio::app {
@@ -83,49 +84,32 @@ Session::Session(QObject* parent)
           })),
       spans_(view_query<Span, SpanReadingPtr>(
           [](Reader& r, const Span& span, const auto&) { return r.span(span.first, span.second); },
-          [this](const SpanReadingPtr& reading, auto&&...) { emit spanReady(reading); })),
+          sends<&Session::spanReady>())),
       moments_(view_query<std::vector<double>, MomentsReadingPtr>(
-          [](Reader& r, const std::vector<double>& moments, const auto&) {
-            return r.moments(moments);
-          },
-          [this](const MomentsReadingPtr& reading, auto&&...) { emit momentsReady(reading); })),
+          [](Reader& r, const std::vector<double>& at, const auto&) { return r.moments(at); },
+          sends<&Session::momentsReady>())),
       spreads_(view_query<SpreadRequest, SpreadViewPtr>(
           [](Reader& r, const SpreadRequest& request, const auto&) { return r.spread(request); },
-          [this](const SpreadViewPtr& view, auto&&...) { emit spreadReady(view); })),
-      whole_spreads_(desk_query<SpreadRequest, SpreadViewPtr>(
-          {},
-          [](Analyst& a, const SpreadRequest& request, const auto& wanted) {
-            return a.spread(request, wanted);
-          },
-          [this](const SpreadViewPtr& view) { emit spreadReady(view); }, OlderAnswers::dropped)),
+          sends<&Session::spreadReady>())),
+      whole_spreads_(desk_query<SpreadRequest, SpreadViewPtr>({}, std::mem_fn(&Analyst::spread),
+                                                              sends<&Session::spreadReady>(),
+                                                              OlderAnswers::dropped)),
       previews_(view_query<std::string, RecipePreviewPtr>(
           [](Reader& r, const std::string& text, const auto&) { return r.preview(text); },
-          [this](const RecipePreviewPtr& preview, auto&&...) { emit previewReady(preview); })),
+          sends<&Session::previewReady>())),
       histograms_(view_query<Nothing, LevelHistogramPtr>(
           [](Reader& r, Nothing, const auto& wanted) { return r.histogram(wanted); },
-          [this](const LevelHistogramPtr& levels, auto&&...) { emit histogramReady(levels); })),
+          sends<&Session::histogramReady>())),
       builds_(desk_query<BuildsRequest, BuildsViewPtr>(
-          tr("Comparing builds"),
-          [](Analyst& a, const BuildsRequest& request, const auto& wanted) {
-            return a.builds(request, wanted);
-          },
-          [this](const BuildsViewPtr& view) { emit buildsReady(view); })),
-      typical_(desk_query<TypicalRequest, TypicalViewPtr>(
-          {},
-          [](Analyst& a, const TypicalRequest& request, const auto& wanted) {
-            return a.typical(request, wanted);
-          },
-          [this](const TypicalViewPtr& view) { emit typicalReady(view); })),
+          tr("Comparing builds"), std::mem_fn(&Analyst::builds), sends<&Session::buildsReady>())),
+      typical_(desk_query<TypicalRequest, TypicalViewPtr>({}, std::mem_fn(&Analyst::typical),
+                                                          sends<&Session::typicalReady>())),
       budgets_(desk_query<Nothing, BudgetViewPtr>(
           tr("Checking the budget"),
           [](Analyst& a, Nothing, const auto& wanted) { return a.budget(wanted); },
-          [this](const BudgetViewPtr& view) { emit budgetReady(view); })),
-      lives_(desk_query<LifeRequest, LifeViewPtr>(
-          {},
-          [](Analyst& a, const LifeRequest& request, const auto& wanted) {
-            return a.life(request, wanted);
-          },
-          [this](const LifeViewPtr& view) { emit lifeReady(view); })) {
+          sends<&Session::budgetReady>())),
+      lives_(desk_query<LifeRequest, LifeViewPtr>({}, std::mem_fn(&Analyst::life),
+                                                  sends<&Session::lifeReady>())) {
   // Connections are closed in the threads they belong to.
   view_->at_end([reader = reader_] { reader->reset(); });
   desks_->at_end([analyst = analyst_] { analyst->reset(); });

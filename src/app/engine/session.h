@@ -130,6 +130,11 @@ private:
   void refresh();
   void list();
   /// A query answered by what reads the view, or by what works out the desks' figures.
+  /// Answers of a kind leave as this signal.
+  template <auto signal>
+  auto sends() {
+    return [this](const auto& answer, auto&&...) { emit(this->*signal)(answer); };
+  }
   template <typename Request, typename Answer, typename Ask, typename Arrived>
   Query<Request, Answer> view_query(Ask ask, Arrived arrived);
   template <typename Request, typename Answer, typename Ask, typename Arrived>

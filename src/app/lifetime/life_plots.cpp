@@ -46,6 +46,88 @@ void LifeCurve::setView(LifeViewPtr view) {
   update();
 }
 
+namespace {
+
+/// Where intervals (s, by their logarithm) and lives (s) lie in the curve's picture.
+struct LifeScale {
+  QRectF box;
+  double low = 1, high = 1, most = 1;
+  std::optional<double> captured;  ///< the capture's own interval of the activity
+
+  double x(double s) const {
+    return box.left() + std::log(s / low) / std::log(high / low) * box.width();
+  }
+  double y(double life) const { return box.bottom() - life / most * box.height(); }
+};
+
+LifeScale life_scale(const LifeView& view, const QRectF& box) {
+  LifeScale out{box, view.curve.front().first, view.curve.back().first, 0, {}};
+  // The capture's own interval of the same activity, where it has it.
+  const Activity& shown = view.scenario.plan.activities[view.activity];
+  for (const Activity& a : view.captured.plan.activities) {
+    if (a.states == shown.states) out.captured = 1 / a.rate_hz;
+  }
+  if (out.captured) {
+    out.low = std::min(out.low, *out.captured / 1.3);
+    out.high = std::max(out.high, *out.captured * 1.3);
+  }
+  for (const auto& [s, life] : view.curve) out.most = std::max(out.most, life.value_or(0));
+  if (view.as_captured.life) out.most = std::max(out.most, *view.as_captured.life);
+  out.most = out.most > 0 ? out.most * 1.1 : 1;
+  return out;
+}
+
+void paint_ruling(QPainter& painter, const LifeScale& at) {
+  const Theme& t = Theme::current();
+  painter.setFont(Theme::baseFont(11));
+  const double unit = at.most > 1.5 * kYear ? kYear : at.most > 2 * kDay ? kDay : 3600;
+  const double raw = at.most / unit / 4, decade = std::pow(10, std::floor(std::log10(raw)));
+  const double step = (raw / decade < 1.5   ? 1
+                       : raw / decade < 3.5 ? 2
+                       : raw / decade < 7.5 ? 5
+                                            : 10) *
+                      decade;
+  const QString unit_name = unit == kYear  ? QObject::tr("years")
+                            : unit == kDay ? QObject::tr("days")
+                                           : QObject::tr("hours");
+  for (double v = 0; v * unit <= at.most; v += step) {
+    const double y = at.y(v * unit);
+    painter.setPen(QPen(v == 0 ? t.border() : t.ruling(), 1));
+    painter.drawLine(QLineF(at.box.left(), y, at.box.right(), y));
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(0, y - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
+                     QStringLiteral("%1 %2").arg(v, 0, 'g', 3).arg(unit_name));
+  }
+  double last = -1e9;
+  for (const double s : kRound) {
+    if (s < at.low || s > at.high) continue;
+    painter.setPen(QPen(t.ruling(), 1));
+    painter.drawLine(QLineF(at.x(s), at.box.top(), at.x(s), at.box.bottom()));
+    if (at.x(s) - last < 52) continue;
+    last = at.x(s);
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(at.x(s) - 30, at.box.bottom() + 5, 60, 16), Qt::AlignCenter,
+                     interval_text(s));
+  }
+}
+
+/// A life by its name, at (s, life); `lift`: how far its name lies below it.
+void paint_point(QPainter& painter, const LifeScale& scale, double s, double life,
+                 const QString& name, bool filled, double lift) {
+  const Theme& t = Theme::current();
+  const QPointF at(scale.x(s), scale.y(life));
+  painter.setPen(QPen(t.text(), 1.6));
+  painter.setBrush(filled ? QBrush(t.text()) : QBrush(t.ground()));
+  painter.drawEllipse(at, 4.5, 4.5);
+  painter.setPen(t.text());
+  const double wide = painter.fontMetrics().horizontalAdvance(name);
+  const double left = at.x() + 10 + wide > scale.box.right() ? at.x() - 10 - wide : at.x() + 10;
+  painter.drawText(
+      QPointF(left, std::clamp(at.y() + lift, scale.box.top() + 12, scale.box.bottom() - 4)), name);
+}
+
+}  // namespace
+
 void LifeCurve::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   const Theme& t = Theme::current();
@@ -55,86 +137,33 @@ void LifeCurve::paintEvent(QPaintEvent*) {
     painter.drawText(rect(), Qt::AlignCenter, tr("No activity whose interval could be changed."));
     return;
   }
-  double low = view_->curve.front().first, high = view_->curve.back().first, most = 0;
-  const auto& activities = view_->scenario.plan.activities;
-  const double here = 1 / activities[view_->activity].rate_hz;
-  // The capture's own interval of the same activity, where it has it.
-  std::optional<double> captured;
-  for (const Activity& a : view_->captured.plan.activities) {
-    if (a.states == activities[view_->activity].states) captured = 1 / a.rate_hz;
-  }
-  if (captured) {
-    low = std::min(low, *captured / 1.3);
-    high = std::max(high, *captured * 1.3);
-  }
-  for (const auto& [s, life] : view_->curve) most = std::max(most, life.value_or(0));
-  if (view_->as_captured.life) most = std::max(most, *view_->as_captured.life);
-  most = most > 0 ? most * 1.1 : 1;
-  const QRectF box(kLeft, kTop, width() - kLeft - kRight, height() - kTop - kFoot);
-  const auto x = [&](double s) {
-    return box.left() + std::log(s / low) / std::log(high / low) * box.width();
-  };
-  const auto y = [&](double life) { return box.bottom() - life / most * box.height(); };
-  painter.setFont(Theme::baseFont(11));
-  const double unit = most > 1.5 * kYear ? kYear : most > 2 * kDay ? kDay : 3600;
-  const double raw = most / unit / 4, decade = std::pow(10, std::floor(std::log10(raw)));
-  const double step = (raw / decade < 1.5   ? 1
-                       : raw / decade < 3.5 ? 2
-                       : raw / decade < 7.5 ? 5
-                                            : 10) *
-                      decade;
-  for (double v = 0; v * unit <= most; v += step) {
-    painter.setPen(QPen(v == 0 ? t.border() : t.ruling(), 1));
-    painter.drawLine(QLineF(box.left(), y(v * unit), box.right(), y(v * unit)));
-    painter.setPen(t.muted());
-    painter.drawText(QRectF(0, y(v * unit) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     tr("%1 %2")
-                         .arg(v, 0, 'g', 3)
-                         .arg(unit == kYear  ? tr("years")
-                              : unit == kDay ? tr("days")
-                                             : tr("hours")));
-  }
-  double last = -1e9;
-  for (const double s : kRound) {
-    if (s < low || s > high) continue;
-    painter.setPen(QPen(t.ruling(), 1));
-    painter.drawLine(QLineF(x(s), box.top(), x(s), box.bottom()));
-    if (x(s) - last < 52) continue;
-    last = x(s);
-    painter.setPen(t.muted());
-    painter.drawText(QRectF(x(s) - 30, box.bottom() + 5, 60, 16), Qt::AlignCenter,
-                     interval_text(s));
-  }
+  const LifeScale scale =
+      life_scale(*view_, QRectF(kLeft, kTop, width() - kLeft - kRight, height() - kTop - kFoot));
+  paint_ruling(painter, scale);
   painter.setRenderHint(QPainter::Antialiasing);
   QPolygonF line;
   for (const auto& [s, life] : view_->curve) {
-    if (life) line.append({x(s), y(*life)});
+    if (life) line.append({scale.x(s), scale.y(*life)});
   }
   painter.setPen(QPen(t.ink(0), 2));
   painter.drawPolyline(line);
-  if (view_->wanted_s && *view_->wanted_s < most) {
+  if (view_->wanted_s && *view_->wanted_s < scale.most) {
+    const double y = scale.y(*view_->wanted_s);
     painter.setPen(QPen(t.accent(), 1.2, Qt::DashLine));
-    painter.drawLine(QLineF(box.left(), y(*view_->wanted_s), box.right(), y(*view_->wanted_s)));
-    painter.drawText(QRectF(box.left() + 4, y(*view_->wanted_s) - 18, 120, 16),
+    painter.drawLine(QLineF(scale.box.left(), y, scale.box.right(), y));
+    painter.drawText(QRectF(scale.box.left() + 4, y - 18, 120, 16),
                      Qt::AlignLeft | Qt::AlignVCenter, tr("wanted"));
   }
   painter.setFont(Theme::baseFont(12, QFont::DemiBold));
-  const auto point = [&](double s, double life, const QString& name, bool filled, double lift) {
-    const QPointF at(x(s), y(life));
-    painter.setPen(QPen(t.text(), 1.6));
-    painter.setBrush(filled ? QBrush(t.text()) : QBrush(t.ground()));
-    painter.drawEllipse(at, 4.5, 4.5);
-    painter.setPen(t.text());
-    const double wide = painter.fontMetrics().horizontalAdvance(name);
-    const double left = at.x() + 10 + wide > box.right() ? at.x() - 10 - wide : at.x() + 10;
-    painter.drawText(QPointF(left, std::clamp(at.y() + lift, box.top() + 12, box.bottom() - 4)),
-                     name);
-  };
   // The captured point lies off the curve where the capture's other rounds were others than the
   // scenario's.
-  if (captured && view_->as_captured.life)
-    point(*captured, *view_->as_captured.life, tr("as captured"), false, 16);
-  if (view_->as_scenario.life) point(here, *view_->as_scenario.life, tr("scenario"), true, -10);
+  if (scale.captured && view_->as_captured.life) {
+    paint_point(painter, scale, *scale.captured, *view_->as_captured.life, tr("as captured"), false,
+                16);
+  }
+  const double here = 1 / view_->scenario.plan.activities[view_->activity].rate_hz;
+  if (view_->as_scenario.life)
+    paint_point(painter, scale, here, *view_->as_scenario.life, tr("scenario"), true, -10);
 }
 
 std::vector<CapacityPart> capacity_parts(const study::LifeFigures& life,

@@ -92,6 +92,16 @@ void TraceDesk::makeLaneActions() {
       if (plan.lanes[lane].curves.front().form != CurveForm::samples) plan.remove(lane);
     });
   });
+  makeScaleActions();
+}
+
+void TraceDesk::makeScaleActions() {
+  const DeskId desk = DeskId::trace;
+  const QString menu = tr("Lanes");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
+                       std::function<void()> run) {
+    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+  };
   add("scaleLinear", tr("Linear scale"), {}, [this] { setScale(ValueScale::linear); });
   add("scaleLog", tr("Logarithmic scale"), {}, [this] { setScale(ValueScale::logarithmic); });
   add("scaleBoth", tr("Symmetric log scale"), {}, [this] { setScale(ValueScale::symlog); });

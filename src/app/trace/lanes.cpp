@@ -168,12 +168,10 @@ void Lanes::setHeights() {
   }
 }
 
-void Lanes::addLane(std::size_t spec, int capture, bool last) {
-  const std::vector<LaneCurve>& curves = plan_.lanes[spec].curves;
+/// Which channels of which captures a lane shows, and what they measure.
+void Lanes::fillLane(Lane& lane, int capture) const {
   const auto& captures = view_.shown()->captures;
-  Lane lane;
-  lane.spec = spec;
-  for (const LaneCurve& c : curves) {
+  for (const LaneCurve& c : plan_.lanes[lane.spec].curves) {
     const auto info = std::find_if(channels_.begin(), channels_.end(),
                                    [&](const auto& channel) { return channel.name == c.channel; });
     if (info == channels_.end()) continue;
@@ -186,19 +184,10 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
         lane.sources.push_back({i, c.channel, c.form, c.window_s});
     }
   }
-  const bool logic = lane.quantity == Quantity::logic, first = lanes_.empty();
-  lane.rect = new QCPAxisRect(this, false);
-  lane.time = lane.rect->addAxis(QCPAxis::atBottom);
-  lane.value = lane.rect->addAxis(QCPAxis::atLeft);
-  lane.rect->setAutoMargins(QCP::msNone);
-  lane.rect->setMargins(QMargins(kLaneLeft, first ? kHead : 2, kLaneRight, last ? kFoot : 1));
-  if (logic) {
-    lane.rect->setMinimumSize(0, kLogicHeight);
-    lane.rect->setMaximumSize(QWIDGETSIZE_MAX, kLogicHeight);
-  } else {
-    lane.rect->setMinimumSize(0, 36);
-  }
-  plotLayout()->addElement(plotLayout()->rowCount(), 0, lane.rect);
+}
+
+void Lanes::setUpAxes(Lane& lane, bool last) {
+  const bool logic = lane.quantity == Quantity::logic;
   for (QCPAxis* axis : {lane.time, lane.value}) {
     axis->setTicker(QSharedPointer<QCPAxisTickerText>::create());
     axis->setTickLength(0, 4);
@@ -219,13 +208,14 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
     lane.value->setTicks(false);
     lane.value->grid()->setVisible(false);
   }
-  lane.caption = new QCPItemText(this);
-  lane.caption->setClipToAxisRect(false);
-  lane.caption->position->setType(QCPItemPosition::ptAbsolute);
+}
+
+QString Lanes::captionOf(const Lane& lane, int capture) const {
+  const std::vector<LaneCurve>& curves = plan_.lanes[lane.spec].curves;
   const LaneCurve& top = curves.front();
   QString name = QString::fromStdString(lane.name);
   if (top.form == CurveForm::samples && lane.name.size() < 3) {
-    if (lane.quantity == Quantity::current && first) name = tr("current");
+    if (lane.quantity == Quantity::current && lanes_.empty()) name = tr("current");
     if (lane.quantity == Quantity::voltage) name = tr("voltage");
   } else if (top.form == CurveForm::charge) {
     name = tr("charge");
@@ -236,8 +226,32 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
   if (capture >= 0)
     name +=
         QStringLiteral(" ") + QChar(QLatin1Char('a').unicode() + static_cast<char16_t>(capture));
+  return name;
+}
+
+void Lanes::addLane(std::size_t spec, int capture, bool last) {
+  Lane lane;
+  lane.spec = spec;
+  fillLane(lane, capture);
+  const bool logic = lane.quantity == Quantity::logic, first = lanes_.empty();
+  lane.rect = new QCPAxisRect(this, false);
+  lane.time = lane.rect->addAxis(QCPAxis::atBottom);
+  lane.value = lane.rect->addAxis(QCPAxis::atLeft);
+  lane.rect->setAutoMargins(QCP::msNone);
+  lane.rect->setMargins(QMargins(kLaneLeft, first ? kHead : 2, kLaneRight, last ? kFoot : 1));
+  if (logic) {
+    lane.rect->setMinimumSize(0, kLogicHeight);
+    lane.rect->setMaximumSize(QWIDGETSIZE_MAX, kLogicHeight);
+  } else {
+    lane.rect->setMinimumSize(0, 36);
+  }
+  plotLayout()->addElement(plotLayout()->rowCount(), 0, lane.rect);
+  setUpAxes(lane, last);
+  lane.caption = new QCPItemText(this);
+  lane.caption->setClipToAxisRect(false);
+  lane.caption->position->setType(QCPItemPosition::ptAbsolute);
   lane.caption->setText(QFontMetrics(Theme::baseFont(12, QFont::DemiBold))
-                            .elidedText(name, Qt::ElideRight, kLaneLeft - 12));
+                            .elidedText(captionOf(lane, capture), Qt::ElideRight, kLaneLeft - 12));
   for (std::size_t i = 0; i < lane.sources.size(); ++i) {
     lane.curves.push_back(new CurvePlottable(lane.time, lane.value));
     lane.curves.back()->setDots(!logic);

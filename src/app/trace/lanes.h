@@ -131,6 +131,9 @@ private:
   void keepPlan();
   void build();
   void addLane(std::size_t spec, int capture, bool last);
+  void fillLane(Lane& lane, int capture) const;
+  static void setUpAxes(Lane& lane, bool last);
+  QString captionOf(const Lane& lane, int capture) const;
   void setHeights();
   void styleLane(Lane& lane) const;
   void inkLane(Lane& lane) const;

@@ -135,93 +135,115 @@ QString LedgerModel::totalText(int column) const {
   }
 }
 
+namespace {
+
+int alignment_of(int column) {
+  return int(column == LedgerModel::State ? Qt::AlignLeft | Qt::AlignVCenter
+                                          : Qt::AlignRight | Qt::AlignVCenter);
+}
+
+/// The number behind a cell, in SI.
+QVariant raw(const LedgerRow& r, int column) {
+  const auto known = [](const std::optional<double>& v) { return v ? QVariant(*v) : QVariant(); };
+  switch (column) {
+    case LedgerModel::Visits:
+      return static_cast<int>(r.visits);
+    case LedgerModel::Time:
+      return r.time_s;
+    case LedgerModel::Mean:
+      return known(r.mean);
+    case LedgerModel::Charge:
+      return r.charge;
+    case LedgerModel::Share:
+      return r.charge_share;
+    case LedgerModel::PerVisit:
+      return r.charge_per_visit.mean;
+    case LedgerModel::Peak:
+      return known(r.peak);
+    default:
+      return {};
+  }
+}
+
+}  // namespace
+
+QVariant LedgerModel::totalData(int column, int role) const {
+  switch (role) {
+    case Qt::DisplayRole:
+      return totalText(column);
+    case Qt::FontRole:
+      return column == Share ? Theme::baseFont(11) : Theme::baseFont(12, QFont::DemiBold);
+    case Qt::ForegroundRole:
+      return column == Share ? QVariant(Theme::current().muted()) : QVariant();
+    case Qt::TextAlignmentRole:
+      return alignment_of(column);
+    default:
+      return {};
+  }
+}
+
+/// What a cell has to say that does not fit into it.
+QVariant LedgerModel::tip(const LedgerRow& r, int column) const {
+  if (column == Verdicts) {
+    const auto it = verdicts_.find(r.state);
+    return it == verdicts_.end() ? QVariant() : QVariant(it->second.text);
+  }
+  if (column == Share && !seen_.empty()) {
+    const auto it = seen_.find(r.state);
+    const Seen seen = it == seen_.end() ? Seen{} : it->second;
+    return tr("Filled: in view, %1 of the charge, %2 in %3\nOutline: whole capture, %4")
+        .arg(qs(percent(seen.charge_share)),
+             qs(charge_text(seen.charge_share * seen_charge_, unit_, voltage())),
+             qs(duration(seen.time_share * seen_s_)), qs(percent(r.charge_share)));
+  }
+  if (column == PerVisit && r.whole_visits > 0) {
+    return tr("%1 whole visits, from %2 to %3, coverage factor %4")
+        .arg(r.whole_visits)
+        .arg(qs(charge_text(r.charge_per_visit_min, unit_, voltage())),
+             qs(charge_text(r.charge_per_visit_max, unit_, voltage())))
+        .arg(r.charge_per_visit_u.coverage_factor, 0, 'f', 2);
+  }
+  if (column == Mean && r.mean) {
+    return tr("%1 over all stays, %2 over whole visits\nsettled %3, coverage factor %4")
+        .arg(qs(with_prefix(*r.mean, "A", 4)),
+             r.whole_visits > 1 ? qs(with_prefix(r.tested_mean().value_or(0), "A", 4)) : kNothing,
+             r.settled ? qs(with_prefix(*r.settled, "A", 4)) : kNothing)
+        .arg(r.mean_u.coverage_factor, 0, 'f', 2);
+  }
+  return {};
+}
+
 QVariant LedgerModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid() || index.row() >= rowCount()) return {};
-  if (isTotal(index.row())) {
-    if (role == Qt::DisplayRole) return totalText(index.column());
-    if (role == Qt::FontRole && index.column() != Share)
-      return Theme::baseFont(12, QFont::DemiBold);
-    if (role == Qt::FontRole) return Theme::baseFont(11);
-    if (role == Qt::ForegroundRole && index.column() == Share) return Theme::current().muted();
-    if (role == Qt::TextAlignmentRole)
-      return int(index.column() == State ? Qt::AlignLeft | Qt::AlignVCenter
-                                         : Qt::AlignRight | Qt::AlignVCenter);
-    return {};
-  }
+  const int column = index.column();
+  if (isTotal(index.row())) return totalData(column, role);
   const LedgerRow& r = *rows_[static_cast<std::size_t>(index.row())];
   switch (role) {
     case Qt::DisplayRole:
-      return text(r, index.column());
+      return text(r, column);
     case Qt::TextAlignmentRole:
-      return int(index.column() == State ? Qt::AlignLeft | Qt::AlignVCenter
-                                         : Qt::AlignRight | Qt::AlignVCenter);
+      return alignment_of(column);
     case StateRole:
       return qs(r.state);
     case ShareRole:
-      if (index.column() == Share) return r.charge_share;
-      return {};
-    case SeenRole:
-      if (const auto seen = seenShare(r.state); seen && index.column() == Share) return *seen;
-      return {};
+      return column == Share ? QVariant(r.charge_share) : QVariant();
+    case SeenRole: {
+      const auto seen = seenShare(r.state);
+      return seen && column == Share ? QVariant(*seen) : QVariant();
+    }
     case FillRole:
-      if (index.column() == State || index.column() == Share)
-        return Theme::current().fill(r.state, capture_->fills);
-      return {};
+      if (column != State && column != Share) return {};
+      return Theme::current().fill(r.state, capture_->fills);
     case RawRole:
-      switch (index.column()) {
-        case Visits:
-          return static_cast<int>(r.visits);
-        case Time:
-          return r.time_s;
-        case Mean:
-          return r.mean ? QVariant(*r.mean) : QVariant();
-        case Charge:
-          return r.charge;
-        case Share:
-          return r.charge_share;
-        case PerVisit:
-          return r.charge_per_visit.mean;
-        case Peak:
-          return r.peak ? QVariant(*r.peak) : QVariant();
-        default:
-          return {};
-      }
-    case Qt::ForegroundRole:
-      if (index.column() == Verdicts) {
-        const auto it = verdicts_.find(r.state);
-        if (it != verdicts_.end() && it->second.verdict == Verdict::outside)
-          return Theme::current().accent();
-        return Theme::current().muted();
-      }
-      return {};
+      return raw(r, column);
+    case Qt::ForegroundRole: {
+      if (column != Verdicts) return {};
+      const auto it = verdicts_.find(r.state);
+      const bool outside = it != verdicts_.end() && it->second.verdict == Verdict::outside;
+      return outside ? Theme::current().accent() : Theme::current().muted();
+    }
     case Qt::ToolTipRole:
-      if (index.column() == Verdicts) {
-        const auto it = verdicts_.find(r.state);
-        return it == verdicts_.end() ? QVariant() : QVariant(it->second.text);
-      }
-      if (index.column() == Share && !seen_.empty()) {
-        const auto it = seen_.find(r.state);
-        const Seen seen = it == seen_.end() ? Seen{} : it->second;
-        return tr("Filled: in view, %1 of the charge, %2 in %3\nOutline: whole capture, %4")
-            .arg(qs(percent(seen.charge_share)),
-                 qs(charge_text(seen.charge_share * seen_charge_, unit_, voltage())),
-                 qs(duration(seen.time_share * seen_s_)), qs(percent(r.charge_share)));
-      }
-      if (index.column() == PerVisit && r.whole_visits > 0) {
-        return tr("%1 whole visits, from %2 to %3, coverage factor %4")
-            .arg(r.whole_visits)
-            .arg(qs(charge_text(r.charge_per_visit_min, unit_, voltage())),
-                 qs(charge_text(r.charge_per_visit_max, unit_, voltage())))
-            .arg(r.charge_per_visit_u.coverage_factor, 0, 'f', 2);
-      }
-      if (index.column() == Mean && r.mean)
-        return tr("%1 over all stays, %2 over whole visits\nsettled %3, coverage factor %4")
-            .arg(qs(with_prefix(*r.mean, "A", 4)),
-                 r.whole_visits > 1 ? qs(with_prefix(r.tested_mean().value_or(0), "A", 4))
-                                    : kNothing,
-                 r.settled ? qs(with_prefix(*r.settled, "A", 4)) : kNothing)
-            .arg(r.mean_u.coverage_factor, 0, 'f', 2);
-      return {};
+      return tip(r, column);
     default:
       return {};
   }

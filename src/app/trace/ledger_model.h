@@ -46,6 +46,8 @@ public:
 private:
   QString text(const LedgerRow& row, int column) const;
   QString totalText(int column) const;
+  QVariant totalData(int column, int role) const;
+  QVariant tip(const LedgerRow& row, int column) const;
   bool isTotal(int row) const;
   double voltage() const;
   CaptureViewPtr capture_;

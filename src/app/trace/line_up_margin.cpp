@@ -47,6 +47,17 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
   nothing_ = remark(tr("Tick two or more captures in the list to overlay them."), this);
   nothing_->setWordWrap(true);
   column->addWidget(nothing_);
+  column->addWidget(makeWays());
+  status_ = remark({}, this);
+  status_->setObjectName(QStringLiteral("lineUpStatus"));
+  status_->setWordWrap(true);
+  column->addWidget(status_);
+  column->addStretch(1);
+  connectParts();
+  takeShown();
+}
+
+QWidget* LineUpMargin::makeWays() {
   ways_ = new QWidget(this);
   auto* rows = new QVBoxLayout(ways_);
   rows->setContentsMargins(0, 0, 0, 0);
@@ -59,6 +70,7 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
   onto_->setWordWrap(true);
   rows->addWidget(which_);
   rows->addWidget(onto_);
+  makeFields();
   const auto way = [&](const QString& title, std::initializer_list<QWidget*> parts,
                        const char* name, const QString& act, auto run) {
     rows->addWidget(heading(title, ways_));
@@ -71,6 +83,23 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
     row->addWidget(go);
     rows->addLayout(row);
   };
+  way(tr("By waveform"), {}, "lineUpAuto", tr("Find offset"), [this] { automatically(); });
+  way(tr("By nth entry into a state"), {state_, entry_}, "lineUpByEntry", tr("Align"),
+      [this] { byEntry(); });
+  way(tr("By nth log line matching"), {line_, match_}, "lineUpByLine", tr("Align"),
+      [this] { byLog(); });
+  way(tr("By hand: drag over the lanes, or type"), {offset_}, "lineUpByOffset", tr("Set"),
+      [this] { byTyping(); });
+  auto* back = button(tr("Reset offset"), QStringLiteral("lineUpBack"), ways_);
+  connect(back, &QPushButton::clicked, this, [this] {
+    const CaptureView* m = moved();
+    if (m && view_.capture()) lay(-view_.capture()->lined_up_s, {});
+  });
+  rows->addWidget(back, 0, Qt::AlignLeft);
+  return ways_;
+}
+
+void LineUpMargin::makeFields() {
   const auto count = [this](const char* name, const QString& accessible) {
     auto* spin = new QSpinBox(ways_);
     spin->setObjectName(QLatin1String(name));
@@ -95,25 +124,9 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
   line_->setPlaceholderText(tr("text or expression"));
   connect(line_, &QLineEdit::returnPressed, this, &LineUpMargin::byLog);
   match_ = count("lineUpMatch", tr("Which of the lines"));
-  way(tr("By waveform"), {}, "lineUpAuto", tr("Find offset"), [this] { automatically(); });
-  way(tr("By nth entry into a state"), {state_, entry_}, "lineUpByEntry", tr("Align"),
-      [this] { byEntry(); });
-  way(tr("By nth log line matching"), {line_, match_}, "lineUpByLine", tr("Align"),
-      [this] { byLog(); });
-  way(tr("By hand: drag over the lanes, or type"), {offset_}, "lineUpByOffset", tr("Set"),
-      [this] { byTyping(); });
-  auto* back = button(tr("Reset offset"), QStringLiteral("lineUpBack"), ways_);
-  connect(back, &QPushButton::clicked, this, [this] {
-    const CaptureView* m = moved();
-    if (m && view_.capture()) lay(-view_.capture()->lined_up_s, {});
-  });
-  rows->addWidget(back, 0, Qt::AlignLeft);
-  column->addWidget(ways_);
-  status_ = remark({}, this);
-  status_->setObjectName(QStringLiteral("lineUpStatus"));
-  status_->setWordWrap(true);
-  column->addWidget(status_);
-  column->addStretch(1);
+}
+
+void LineUpMargin::connectParts() {
   connect(which_, &QComboBox::activated, this, &LineUpMargin::choose);
   connect(&view_, &ViewState::captureChanged, this, &LineUpMargin::takeShown);
   connect(&view_, &ViewState::offsetsChanged, this, [this] {
@@ -122,7 +135,6 @@ LineUpMargin::LineUpMargin(ViewState& view, Session& session, QWidget* parent)
   connect(&view_, &ViewState::offsetDragged, this,
           [this](std::size_t, double offset_s) { lay(offset_s, tr("manual")); });
   connect(&session_, &Session::linedUp, this, &LineUpMargin::takeResult);
-  takeShown();
 }
 
 void LineUpMargin::showEvent(QShowEvent*) { choose(); }

@@ -27,6 +27,9 @@ protected:
   void hideEvent(QHideEvent* event) override;
 
 private:
+  QWidget* makeWays();
+  void makeFields();
+  void connectParts();
   void takeShown();
   void choose();
   /// The capture that is moved, or null.

@@ -29,6 +29,23 @@ bool LogFilter::filterAcceptsRow(int row, const QModelIndex& parent) const {
 LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(view) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(8, 6, 0, 0);
+  column->addLayout(makeHead());
+  column->addWidget(makeTable(), 1);
+  empty_ = remark(tr("No device log in this capture. Enter the address of the device's serial port "
+                     "on the Bench desk to record one."),
+                  this);
+  empty_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
+  empty_->setContentsMargins(8, 4, 12, 0);
+  column->addWidget(empty_, 1);
+  arrived_ = remark({}, this);
+  arrived_->setContentsMargins(8, 0, 12, 6);
+  column->addWidget(arrived_);
+
+  connectParts();
+  takeCapture();
+}
+
+QLayout* LogMargin::makeHead() {
   filter_ = new QLineEdit(this);
   filter_->setObjectName(QStringLiteral("logFilter"));
   filter_->setAccessibleName(tr("Filter of the device log"));
@@ -53,7 +70,10 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   in_span_ = toggle("logInSpan", QStringLiteral("[ ]"), tr("Only lines in the span or view"));
   head->addWidget(expression_);
   head->addWidget(in_span_);
-  column->addLayout(head);
+  return head;
+}
+
+QWidget* LogMargin::makeTable() {
   model_ = new LogModel(this);
   filtered_ = new LogFilter(this);
   filtered_->setSourceModel(model_);
@@ -71,17 +91,10 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
     if (index.isValid()) emit edgeWanted(index.data(LogModel::TimeRole).toDouble());
   });
   table_->addAction(edge);
-  column->addWidget(table_, 1);
-  empty_ = remark(tr("No device log in this capture. Enter the address of the device's serial port "
-                     "on the Bench desk to record one."),
-                  this);
-  empty_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
-  empty_->setContentsMargins(8, 4, 12, 0);
-  column->addWidget(empty_, 1);
-  arrived_ = remark({}, this);
-  arrived_->setContentsMargins(8, 0, 12, 6);
-  column->addWidget(arrived_);
+  return table_;
+}
 
+void LogMargin::connectParts() {
   connect(filter_, &QLineEdit::textChanged, this, &LogMargin::filter);
   connect(expression_, &QToolButton::toggled, this, &LogMargin::filter);
   connect(in_span_, &QToolButton::toggled, this, &LogMargin::filter);
@@ -99,7 +112,6 @@ LogMargin::LogMargin(ViewState& view, QWidget* parent) : QWidget(parent), view_(
   });
   connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
           [this](const QModelIndex& index) { pick(index); });
-  takeCapture();
 }
 
 void LogMargin::focusFilter() {

@@ -47,6 +47,9 @@ protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+  QLayout* makeHead();
+  QWidget* makeTable();
+  void connectParts();
   void takeCapture();
   void follow();
   void pick(const QModelIndex& index);

@@ -42,7 +42,8 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), co
   across_->setSizes({838, 262});
   across_->setCollapsible(0, false);
   row->addWidget(across_);
-  makeActions();
+  makeMoveActions();
+  makeViewActions();
   makeStateActions();
   makeLaneActions();
   makeSpanActions();
@@ -143,7 +144,7 @@ QWidget* TraceDesk::makeMargin() {
   return box;
 }
 
-void TraceDesk::makeActions() {
+void TraceDesk::makeMoveActions() {
   ViewState& view = context_.view;
   const DeskId desk = DeskId::trace;
   const QString menu = tr("View");
@@ -186,6 +187,15 @@ void TraceDesk::makeActions() {
   });
   add("nextVisit", tr("Next visit"), Qt::Key_Right, [&view] { view.stepVisit(1); });
   add("previousVisit", tr("Previous visit"), Qt::Key_Left, [&view] { view.stepVisit(-1); });
+}
+
+void TraceDesk::makeViewActions() {
+  const DeskId desk = DeskId::trace;
+  const QString menu = tr("View");
+  const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
+                       std::function<void()> run) {
+    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+  };
   QAction* scale = add("logScale", tr("Logarithmic current"), QKeySequence(tr("Ctrl+L")), [] {});
   scale->setCheckable(true);
   scale->setChecked(true);

@@ -59,9 +59,11 @@ protected:
 private:
   QWidget* makeMiddle();
   QWidget* makeMargin();
-  void makeActions();
+  void makeMoveActions();
+  void makeViewActions();
   void makeStateActions();
   void makeLaneActions();
+  void makeScaleActions();
   void makeSpanActions();
   void makeStepActions();
   void makeGoTo(QWidget* parent);
