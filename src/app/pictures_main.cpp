@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kuvio-pictures BOOK FOLDER: pictures of the main views from a book, through the real window.
 
+#include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
 #include "app/shell/main_window.h"
 
@@ -9,6 +10,7 @@
 #include <QComboBox>
 #include <QDir>
 #include <QEventLoop>
+#include <QLabel>
 #include <QLineEdit>
 #include <QProcess>
 #include <QPushButton>

@@ -2,6 +2,7 @@
 // Every widget of every desk and dialog has an accessible name; the keyboard reaches everything.
 
 #include "app/budget/limit_dialog.h"
+#include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
 #include "app/trace/state_dialogs.h"
 
@@ -13,6 +14,8 @@
 #include <QAccessible>
 #include <QComboBox>
 #include <QHeaderView>
+#include <QLabel>
+#include <QListView>
 #include <QPushButton>
 #include <QScrollBar>
 #include <QSplitter>

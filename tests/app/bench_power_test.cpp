@@ -4,6 +4,7 @@
 #include "bench_fixture.h"
 
 #include <QElapsedTimer>
+#include <QPushButton>
 
 using namespace kuvio;
 using namespace kuvio::app;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Hand edits on the Trace desk, by mouse and keyboard, with fan and ledger following.
 
+#include "app/engine/book_view.h"
 #include "app/trace/level_view.h"
 #include "app/trace/recipe_margin.h"
 

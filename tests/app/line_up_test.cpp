@@ -8,6 +8,8 @@
 
 #include <QApplication>
 #include <QClipboard>
+#include <QComboBox>
+#include <QPushButton>
 
 using namespace kuvio;
 using namespace kuvio::app;

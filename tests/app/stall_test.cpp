@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Whatever stalls, a disk, a book or a link, the window answers.
 
+#include "app/engine/book_view.h"
 #include "book/sqlite.h"
 #include "cli/process.h"
 

@@ -8,7 +8,9 @@
 #include "desk_fixture.h"
 
 #include <QDBusMessage>
+#include <QLabel>
 #include <QProcess>
+#include <QPushButton>
 
 using namespace kuvio;
 using namespace kuvio::app;

@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The real window, offscreen, with real mouse and key events.
 
+#include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
 #include "book/channel_trace.h"
 
 #include "desk_fixture.h"
 
 #include <QAbstractItemModelTester>
+#include <QLabel>
+#include <QListView>
 
 using namespace kuvio;
 using namespace kuvio::app;

@@ -54,6 +54,9 @@ QString interval_of(const study::LifeFigures& f) {
            qs(formats::bounds_mark(of_mean) + with_uncertainty(f.mean, f.mean_u, "A")));
 }
 
+/// Data sheets speak of mAh.
+QString mah(double coulombs) { return QObject::tr("%1 mAh").arg(coulombs / 3.6, 0, 'g', 6); }
+
 }  // namespace
 
 LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent)
@@ -163,8 +166,8 @@ void LifetimeDesk::makeLives(QWidget* box, QVBoxLayout* column) {
     part->addWidget(interval);
     lives->addLayout(part, 1);
   };
-  life(tr("AS CAPTURED"), QStringLiteral("lifeCaptured"), captured_life_, captured_interval_);
-  life(tr("SCENARIO"), QStringLiteral("lifeScenario"), scenario_life_, scenario_interval_);
+  life(tr("AS CAPTURED"), QStringLiteral("lifeCaptured"), captured_.figure, captured_.interval);
+  life(tr("SCENARIO"), QStringLiteral("lifeScenario"), scenario_.figure, scenario_.interval);
   column->addLayout(lives);
   difference_ = new QLabel(box);
   difference_->setObjectName(QStringLiteral("lifeDifference"));
@@ -357,15 +360,29 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
     return;
   }
   stack_->setCurrentIndex(1);
+  showLives();
+  buildActivities();
+  showBattery();
+  showActivities();
+  showNeeded();
+  rests_on_->setText(rests_on(*view));
+  rests_on_->setVisible(!rests_on_->text().isEmpty());
+  showPlanName();
+  curve_->setView(view);
+  bar_->setView(view);
+  emit footChanged();
+}
+
+void LifetimeDesk::showLives() {
   const auto show = [](QLabel* figure, QLabel* interval, const study::LifeFigures& f) {
     figure->setText(f.life ? qs(formats::bounds_mark(f.interval.bounds) + life_time(*f.life))
                            : QStringLiteral("–"));
     interval->setText(f.trouble.empty() ? interval_of(f) : qs(f.trouble));
   };
-  show(captured_life_, captured_interval_, view->as_captured);
-  show(scenario_life_, scenario_interval_, view->as_scenario);
-  if (view->as_captured.life && view->as_scenario.life) {
-    const double d = *view->as_scenario.life - *view->as_captured.life;
+  show(captured_.figure, captured_.interval, view_->as_captured);
+  show(scenario_.figure, scenario_.interval, view_->as_scenario);
+  if (view_->as_captured.life && view_->as_scenario.life) {
+    const double d = *view_->as_scenario.life - *view_->as_captured.life;
     difference_->setText(
         std::fabs(d) < 43200
             ? tr("Same lifetime")
@@ -373,9 +390,10 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   } else {
     difference_->setText({});
   }
-  buildActivities();
-  const Battery &a = view->captured.battery, &b = view->scenario.battery;
-  const auto mah = [](double c) { return QObject::tr("%1 mAh").arg(c / 3.6, 0, 'g', 6); };
+}
+
+void LifetimeDesk::showBattery() {
+  const Battery &a = view_->captured.battery, &b = view_->scenario.battery;
   const auto pc = [](double r) { return QObject::tr("%1 %").arg(r * 100, 0, 'g', 4); };
   setRow(capacity_, a.capacity_c, b.capacity_c, mah(a.capacity_c));
   // Data sheets speak of mAh.
@@ -385,9 +403,12 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   setRow(discharge_, yearly(a.self_discharge_hz) / kYear, yearly(b.self_discharge_hz) / kYear,
          tr("%1 %/y").arg(yearly(a.self_discharge_hz) * 100, 0, 'g', 4));
   const auto positive = [](double v) { return v > 0 ? std::optional(v) : std::nullopt; };
-  setRow(harvest_, std::nullopt, positive(view->scenario.harvest_a), tr("none"));
-  setRow(wanted_, view->wanted_s, view->wanted_s, {});
-  const auto& rounds = view->scenario.plan.activities;
+  setRow(harvest_, std::nullopt, positive(view_->scenario.harvest_a), tr("none"));
+  setRow(wanted_, view_->wanted_s, view_->wanted_s, {});
+}
+
+void LifetimeDesk::showActivities() {
+  const auto& rounds = view_->scenario.plan.activities;
   for (std::size_t i = 0; i < rounds.size(); ++i) {
     QStringList names;
     for (const std::string& s : rounds[i].states) names << qs(s);
@@ -397,7 +418,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
         tr("Interval of %1 in the scenario").arg(names.join(QStringLiteral(", "))));
     std::optional<double> captured;
     // The same states stand beside each other, in whatever order the capture met them.
-    for (const Activity& r : view->captured.plan.activities) {
+    for (const Activity& r : view_->captured.plan.activities) {
       if (r.states == rounds[i].states) captured = 1 / r.rate_hz;
     }
     setRow(activities_[i], captured, 1 / rounds[i].rate_hz,
@@ -410,33 +431,35 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
     for (const std::string& s : r.states) names << qs(s);
     round_choice_->addItem(names.join(QStringLiteral(", ")));
   }
-  round_choice_->setCurrentIndex(static_cast<int>(view->activity));
+  round_choice_->setCurrentIndex(static_cast<int>(view_->activity));
   taking_ = false;
-  if (view->wanted_s) {
-    needed_->setText(view->needed_c ? tr("For %1 a cell of %2 is needed.")
-                                          .arg(qs(life_time(*view->wanted_s)), mah(*view->needed_c))
-                                    : tr("No cell lasts %1: its self-discharge alone empties it.")
-                                          .arg(qs(life_time(*view->wanted_s))));
+}
+
+void LifetimeDesk::showNeeded() {
+  if (view_->wanted_s) {
+    needed_->setText(view_->needed_c
+                         ? tr("For %1 a cell of %2 is needed.")
+                               .arg(qs(life_time(*view_->wanted_s)), mah(*view_->needed_c))
+                         : tr("No cell lasts %1: its self-discharge alone empties it.")
+                               .arg(qs(life_time(*view_->wanted_s))));
   } else {
     needed_->setText({});
   }
-  rests_on_->setText(rests_on(*view));
-  rests_on_->setVisible(!rests_on_->text().isEmpty());
+}
+
+void LifetimeDesk::showPlanName() {
   plan_name_->setText(tr("Battery: %1. Activities: %2.")
-                          .arg(view->scenario.battery.name.empty()
+                          .arg(view_->scenario.battery.name.empty()
                                    ? tr("unnamed")
-                                   : qs(view->scenario.battery.name),
-                               view->has_plan || view->is_what_if
+                                   : qs(view_->scenario.battery.name),
+                               view_->has_plan || view_->is_what_if
                                    ? qs(document(DocumentKind::duty).name)
                                    : tr("as often as captured; set their intervals, or "
                                         "open a duty plan")));
-  make_plan_->setEnabled(view->is_what_if);
-  if (view->is_what_if)
+  make_plan_->setEnabled(view_->is_what_if);
+  if (view_->is_what_if)
     plan_name_->setText(plan_name_->text() +
                         tr(" This scenario is not the plan: Budget and Builds do not go by it."));
-  curve_->setView(view);
-  bar_->setView(view);
-  emit footChanged();
 }
 
 /// A what-if, else the book's own, else what was captured.

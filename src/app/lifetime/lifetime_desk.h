@@ -41,6 +41,11 @@ private:
   Row addRow(const QString& name, const QString& text, Dimension dimension, bool optional = false);
   void takeBook();
   void take(const LifeViewPtr& view);
+  void showLives();
+  void showBattery();
+  void showActivities();
+  void showNeeded();
+  void showPlanName();
   void ask();
   void buildActivities();
   void setRow(Row& row, std::optional<double> captured, std::optional<double> scenario,
@@ -57,8 +62,11 @@ private:
   QStackedWidget* stack_;
   EmptyState* empty_;
   QComboBox *capture_, *round_choice_;
-  QLabel *captured_life_, *captured_interval_, *scenario_life_, *scenario_interval_, *difference_,
-      *needed_, *rests_on_, *plan_name_;
+  struct Life {
+    QLabel *figure = nullptr, *interval = nullptr;
+  };
+  Life captured_, scenario_;
+  QLabel *difference_, *needed_, *rests_on_, *plan_name_;
   QPushButton* make_plan_;
   QGridLayout* grid_;
   Row capacity_, reserve_, margin_, discharge_, harvest_, wanted_;

@@ -124,6 +124,49 @@ QVariant CapturesModel::data(const QModelIndex& index, int role) const {
   }
 }
 
+namespace {
+
+void paint_tick(QPainter& painter, const QRectF& tick, const QColor& ink, bool ticked) {
+  const Theme& t = Theme::current();
+  painter.setPen(QPen(ticked ? ink : t.border(), 1.2));
+  painter.setBrush(ticked ? QBrush(ink) : QBrush(t.ground()));
+  painter.drawRoundedRect(tick, 3, 3);
+  if (ticked) {
+    painter.setPen(QPen(t.ground(), 1.8));
+    painter.drawPolyline(
+        QPolygonF({tick.topLeft() + QPointF(3, 7.2), tick.topLeft() + QPointF(5.8, 10),
+                   tick.topLeft() + QPointF(10.5, 4)}));
+  }
+}
+
+/// The states of a capture, in a strip.
+void paint_states(QPainter& painter, const QPointF& at, double wide, const CaptureRow& row) {
+  const double from = row.info.from_s(), whole = row.info.duration_s();
+  if (whole > 0) {
+    // Every one is seen, as far as a part of a pixel can be; of hundreds of thousands, some.
+    constexpr std::size_t kMany = 5000;
+    const double apart = row.visits.size() > kMany ? 0.05 : 0;
+    double last = -1;
+    for (const Visit& v : row.visits) {
+      const QRectF stretch(at.x() + (v.from_s - from) / whole * wide, at.y(),
+                           std::max(0.6, v.length_s() / whole * wide), 5);
+      if (stretch.left() < last + apart) continue;
+      last = stretch.left();
+      painter.fillRect(stretch, Theme::current().fill(v.state, row.fills));
+    }
+  }
+}
+
+QString when(const CaptureRow& row) {
+  if (row.info.recording) return QObject::tr("● recording");
+  if (row.info.interrupted) return QObject::tr("interrupted");
+  return QDateTime::fromString(QString::fromStdString(row.info.started_utc), Qt::ISODateWithMs)
+      .toLocalTime()
+      .toString(QStringLiteral("HH:mm"));
+}
+
+}  // namespace
+
 void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
                             const QModelIndex& index) const {
   const auto* model = qobject_cast<const CapturesModel*>(index.model());
@@ -147,15 +190,7 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   const QColor ink = t.ink(row->ink);
   const bool ticked = index.data(Qt::CheckStateRole).toInt() == Qt::Checked;
   const QRectF tick = tickRect(option.rect);
-  painter->setPen(QPen(ticked ? ink : t.border(), 1.2));
-  painter->setBrush(ticked ? QBrush(ink) : QBrush(t.ground()));
-  painter->drawRoundedRect(tick, 3, 3);
-  if (ticked) {
-    painter->setPen(QPen(t.ground(), 1.8));
-    painter->drawPolyline(
-        QPolygonF({tick.topLeft() + QPointF(3, 7.2), tick.topLeft() + QPointF(5.8, 10),
-                   tick.topLeft() + QPointF(10.5, 4)}));
-  }
+  paint_tick(*painter, tick, ink, ticked);
   const double text_left = tick.right() + 8;
   double right = in.right();
   const auto sign = [&](const QString& text, const QColor& color, QFont::Weight weight) {
@@ -178,33 +213,14 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
                     QFontMetrics(painter->font())
                         .elidedText(name, Qt::ElideRight, static_cast<int>(right - text_left)));
   paint_sketch(*painter, QRectF(in.left(), in.top() + 22, in.width(), 28), row->thumbnail, ink);
-  const double from = row->info.from_s(), whole = row->info.duration_s();
-  if (whole > 0) {
-    // Every one is seen, as far as a part of a pixel can be; of hundreds of thousands, some.
-    constexpr std::size_t kMany = 5000;
-    const double apart = row->visits.size() > kMany ? 0.05 : 0;
-    double last = -1;
-    for (const Visit& v : row->visits) {
-      const QRectF stretch(in.left() + (v.from_s - from) / whole * in.width(), in.top() + 54,
-                           std::max(0.6, v.length_s() / whole * in.width()), 5);
-      if (stretch.left() < last + apart) continue;
-      last = stretch.left();
-      painter->fillRect(stretch, t.fill(v.state, row->fills));
-    }
-  }
+  paint_states(*painter, {in.left(), in.top() + 54}, in.width(), *row);
   painter->setFont(Theme::baseFont(11));
   const bool marked = row->info.recording || row->info.interrupted;
   painter->setPen(marked ? t.accent() : t.muted());
-  const QDateTime started =
-      QDateTime::fromString(QString::fromStdString(row->info.started_utc), Qt::ISODateWithMs)
-          .toLocalTime();
   painter->drawText(QRectF(in.left(), in.top() + 63, in.width(), 16),
                     Qt::AlignLeft | Qt::AlignVCenter,
-                    QStringLiteral("%1 · %2").arg(row->info.recording ? QObject::tr("● recording")
-                                                  : row->info.interrupted
-                                                      ? QObject::tr("interrupted")
-                                                      : started.toString(QStringLiteral("HH:mm")),
-                                                  QString::fromStdString(duration(whole))));
+                    QStringLiteral("%1 · %2").arg(
+                        when(*row), QString::fromStdString(duration(row->info.duration_s()))));
   painter->restore();
 }
 

@@ -9,8 +9,10 @@
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
 #include "app/lifetime/lifetime_desk.h"
+#include "app/shell/captures_panel.h"
 #include "app/shell/find_box.h"
-#include "app/shell/foot_line.h"
+#include "app/shell/foot_bar.h"
+#include "app/shell/message_bar.h"
 #include "app/shell/top_bar.h"
 #include "app/style/plain_text.h"
 #include "app/style/widgets.h"
@@ -18,7 +20,6 @@
 
 #include <QApplication>
 #include <QCloseEvent>
-#include <QComboBox>
 #include <QDragEnterEvent>
 #include <QMimeData>
 #include <QSplitter>
@@ -46,19 +47,22 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   column->addWidget(top_);
   column->addWidget(ruling(centre));
   column->addWidget(new RecordingStrip(bench_, centre));
-  column->addWidget(makeMessage());
+  message_ = new MessageBar(centre);
+  column->addWidget(message_);
   desks_ = new QStackedWidget(centre);
   column->addWidget(desks_, 1);
   parts_ = new QSplitter(Qt::Horizontal, desks_);
   parts_->setObjectName(QStringLiteral("parts"));
   parts_->setHandleWidth(1);
-  parts_->addWidget(makeCaptures());
   parts_->setChildrenCollapsible(false);
   column->addWidget(ruling(centre));
-  column->addWidget(makeFoot());
+  foot_ = new FootBar(view_, centre);
+  column->addWidget(foot_);
   setCentralWidget(centre);
   makeBookActions();
   makeEditActions();
+  captures_ = new CapturesPanel(session_, actions_, parts_);
+  parts_->insertWidget(0, captures_);
   makeDesks();
   makeLookActions();
   find_ = new FindBox(actions_, centre);
@@ -83,88 +87,16 @@ MainWindow::~MainWindow() {
   qDeleteAll(findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly));
 }
 
-QWidget* MainWindow::makeMessage() {
-  message_bar_ = new QWidget(this);
-  auto* row = new QHBoxLayout(message_bar_);
-  row->setContentsMargins(20, 6, 16, 6);
-  message_ = new QLabel(message_bar_);
-  message_->setObjectName(QStringLiteral("message"));
-  message_->setAccessibleName(tr("Message"));
-  message_->setWordWrap(true);
-  message_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-  auto* seen = button(tr("Dismiss"), QStringLiteral("messageSeen"), message_bar_);
-  row->addWidget(message_, 1);
-  row->addWidget(seen, 0, Qt::AlignTop);
-  connect(seen, &QPushButton::clicked, message_bar_, &QWidget::hide);
-  message_bar_->hide();
-  return message_bar_;
-}
-
-QWidget* MainWindow::makeCaptures() {
-  captures_box_ = new QWidget(this);
-  auto* column = new QVBoxLayout(captures_box_);
-  column->setContentsMargins(0, 12, 0, 0);
-  auto* head = heading(tr("CAPTURES"), captures_box_);
-  head->setContentsMargins(20, 0, 0, 0);
-  column->addWidget(head);
-  captures_model_ = new CapturesModel(this);
-  captures_ = new QListView(captures_box_);
-  captures_->setObjectName(QStringLiteral("captures"));
-  captures_->setAccessibleName(tr("Captures"));
-  captures_->setModel(captures_model_);
-  captures_->setItemDelegate(new CaptureDelegate(captures_));
-  captures_->setFrameShape(QFrame::NoFrame);
-  captures_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  captures_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
-  captures_->setResizeMode(QListView::Adjust);
-  captures_->setUniformItemSizes(true);
-  captures_->setContextMenuPolicy(Qt::ActionsContextMenu);
-  column->addWidget(captures_);
-  captures_box_->setMinimumWidth(170);
-  return captures_box_;
-}
-
-QWidget* MainWindow::makeFoot() {
-  auto* bar = new QWidget(this);
-  auto* row = new QHBoxLayout(bar);
-  row->setContentsMargins(20, 0, 16, 0);
-  foot_ = new FootLine(bar);
-  row->addWidget(foot_, 1);
-  work_ = new WorkStrip(bar);
-  row->addWidget(work_);
-  cycles_ = button(tr("Whole cycles"), QStringLiteral("wholeCyclesButton"), bar);
-  cycles_->setCheckable(true);
-  cycles_->setFlat(true);
-  cycles_->setToolTip(tr("Spans snap to whole cycles of a state (W)"));
-  connect(cycles_, &QPushButton::toggled, &view_, &ViewState::setWholeCycles);
-  connect(&view_, &ViewState::wholeCyclesChanged, cycles_,
-          [this] { cycles_->setChecked(view_.wholeCycles()); });
-  row->addWidget(cycles_);
-  auto* label = remark(tr("Show charge as"), bar);
-  label->setWordWrap(false);
-  row->addWidget(label);
-  unit_ = new QComboBox(bar);
-  unit_->setObjectName(QStringLiteral("unit"));
-  unit_->setAccessibleName(tr("Unit for charge or energy"));
-  unit_->addItems(
-      {QStringLiteral("C"), QStringLiteral("Ah"), QStringLiteral("Wh"), QStringLiteral("J")});
-  row->addWidget(unit_);
-  bar->setFixedHeight(40);
-  return bar;
-}
-
 void MainWindow::makeDesks() {
   const Context context{session_, documents_, view_, bench_, actions_};
-  bench_desk_ = new BenchDesk(context, preferences_, desks_);
+  auto* bench = new BenchDesk(context, preferences_, desks_);
   trace_desk_ = new TraceDesk(context, parts_);
-  builds_desk_ = new BuildsDesk(context, desks_);
   budget_desk_ = new BudgetDesk(context, desks_);
-  lifetime_desk_ = new LifetimeDesk(context, desks_);
-  by_id_ = {{DeskId::bench, bench_desk_},
+  by_id_ = {{DeskId::bench, bench},
             {DeskId::trace, trace_desk_},
-            {DeskId::builds, builds_desk_},
+            {DeskId::builds, new BuildsDesk(context, desks_)},
             {DeskId::budget, budget_desk_},
-            {DeskId::lifetime, lifetime_desk_}};
+            {DeskId::lifetime, new LifetimeDesk(context, desks_)}};
   parts_->addWidget(trace_desk_);
   parts_->setStretchFactor(1, 1);
   parts_->setSizes({180, 1100});
@@ -174,10 +106,9 @@ void MainWindow::makeDesks() {
     connect(one, &Desk::footChanged, this, &MainWindow::updateFoot);
     connect(one, &Desk::deskRequested, this, &MainWindow::setDesk);
   }
-  auto* empty = new EmptyState(QStringLiteral("empty"), desks_);
-  empty_ = empty;
-  desks_->addWidget(empty);
-  connect(bench_desk_, &BenchDesk::preferencesChanged, this, &MainWindow::keepPreferences);
+  empty_ = new EmptyState(QStringLiteral("empty"), desks_);
+  desks_->addWidget(empty_);
+  connect(bench, &BenchDesk::preferencesChanged, this, &MainWindow::keepPreferences);
   connect(trace_desk_, &TraceDesk::limitRequested, this,
           [this](const SpanFigures& span, const QString& state) {
             setDesk(DeskId::budget);
@@ -201,7 +132,7 @@ void MainWindow::connectSession() {
   connect(&session_, &Session::bookOpened, this, &MainWindow::takeBook);
   connect(&session_, &Session::shown, this, &MainWindow::takeShown);
   connect(&session_, &Session::failed, this, &MainWindow::report);
-  connect(&session_, &Session::busyChanged, work_, &WorkStrip::setWork);
+  connect(&session_, &Session::busyChanged, &foot_->work(), &WorkStrip::setWork);
   // Checked again once the book's new list is there.
   connect(&session_, &Session::changed, this, [this] { budget_stale_ = true; });
   connect(&session_, &Session::budgetReady, this, [this](const BudgetViewPtr& view) {
@@ -209,19 +140,11 @@ void MainWindow::connectSession() {
     for (std::size_t i = 0; i < view->results.size(); ++i) {
       if (view->troubles[i].empty()) verdicts[view->builds[i]] = view->results[i].verdict;
     }
-    captures_model_->setVerdicts(std::move(verdicts));
+    captures_->setVerdicts(std::move(verdicts));
   });
-  connect(work_, &WorkStrip::cancelled, &session_, &Session::cancel);
-  connect(captures_->selectionModel(), &QItemSelectionModel::currentChanged, this,
-          [this](const QModelIndex& index) {
-            const qint64 id = index.data(CapturesModel::IdRole).toLongLong();
-            if (taking_ || !index.isValid() || id == current_) return;
-            current_ = id;
-            settled_ = false;
-            showCaptures();
-          });
-  connect(captures_model_, &CapturesModel::ticksChanged, this, &MainWindow::showCaptures);
-  connect(unit_, &QComboBox::currentTextChanged, this, &MainWindow::setUnit);
+  connect(&foot_->work(), &WorkStrip::cancelled, &session_, &Session::cancel);
+  connect(captures_, &CapturesPanel::chosen, this, [this] { settled_ = false; });
+  connect(foot_, &FootBar::unitChosen, this, &MainWindow::setUnit);
   poll_.setInterval(kPollMs);
   connect(&poll_, &QTimer::timeout, &session_, &Session::poll);
 }
@@ -229,7 +152,7 @@ void MainWindow::connectSession() {
 void MainWindow::connectBench() {
   connect(&bench_, &BenchControl::failed, this, &MainWindow::report);
   connect(&bench_, &BenchControl::recordingBegan, this, [this](qint64 capture) {
-    current_ = capture;  // shown as soon as the list has it
+    captures_->setCurrent(capture);  // shown as soon as the list has it
     session_.poll();
     setDesk(DeskId::trace);
   });
@@ -247,7 +170,7 @@ void MainWindow::setDesk(DeskId id) {
   actions_.setDesk(id);
   const bool trace = id == DeskId::trace;
   const bool any = session_.book() && !session_.book()->rows.empty();
-  cycles_->setVisible(trace && any);
+  foot_->showCycles(trace && any);
   if (trace && !any) {
     desks_->setCurrentWidget(empty_);
   } else {
@@ -258,7 +181,6 @@ void MainWindow::setDesk(DeskId id) {
 }
 
 void MainWindow::sayEmpty() {
-  auto* empty = static_cast<EmptyState*>(empty_);
   if (book_path_.isEmpty()) {
     std::vector<EmptyState::Offer> offers{{tr("New book…"), [this] { newBook(); }},
                                           {tr("Open book…"), [this] { chooseBook(); }}};
@@ -267,14 +189,14 @@ void MainWindow::sayEmpty() {
       offers.emplace_back(tr("Open %1 again").arg(file_name(last)),
                           [this, last] { openBook(last); });
     }
-    empty->say(
+    empty_->say(
         tr("No book is open"),
         tr("A book holds everything for one investigation: captures, states, budget and battery."),
         offers);
   } else {
-    empty->say(tr("%1 holds no captures yet").arg(file_name(book_path_)),
-               tr("Record one on the Bench desk; it appears here as it is recorded."),
-               {{tr("Go to Bench"), [this] { setDesk(DeskId::bench); }}});
+    empty_->say(tr("%1 holds no captures yet").arg(file_name(book_path_)),
+                tr("Record one on the Bench desk; it appears here as it is recorded."),
+                {{tr("Go to Bench"), [this] { setDesk(DeskId::bench); }}});
   }
 }
 
@@ -284,7 +206,7 @@ void MainWindow::openBook(const QString& path, bool create) {
     return;
   }
   settled_ = false;
-  message_bar_->hide();
+  message_->hide();
   session_.open(path, create);
 }
 
@@ -305,61 +227,28 @@ void MainWindow::openFile(const QString& path) {
 }
 
 void MainWindow::takeBook(const BookViewPtr& book) {
-  const bool same = book->path == book_path_;
+  const bool other = book->path != book_path_;
   book_path_ = book->path;
   setWindowTitle(QStringLiteral("%1 – Kuvio").arg(file_name(book_path_)));
-  taking_ = true;
-  captures_model_->setBook(book);
-  if (!same) {
-    std::set<qint64> ticks;
-    const QStringList kept = qs(book->note("ticks")).split(QLatin1Char(' '), Qt::SkipEmptyParts);
-    for (const QString& id : kept) ticks.insert(id.toLongLong());
-    captures_model_->setTicks(ticks);
-    captures_model_->setVerdicts({});
-    current_ = 0;
-    wanted_.clear();
+  if (other) {
     bench_.setBook(book_path_);
     preferences_.remember(book_path_);
     keepPreferences();
     if (book->document(DocumentKind::budget)) session_.requestBudget();
     if (!book->unclean.empty()) report(tr("%1: %2").arg(file_name(book_path_), qs(book->unclean)));
   }
-  taking_ = false;
   if (std::exchange(budget_stale_, false)) session_.requestBudget();
   poll_.start();
   sayEmpty();
-  if (book->rows.empty()) {
-    current_ = 0;
-    wanted_.clear();
-    view_.setShown(nullptr);
-    setDesk(desk_);
-    return;
-  }
-  if (!book->row(current_)) current_ = book->rows.front().info.id;
-  taking_ = true;
-  captures_->setCurrentIndex(captures_model_->index(captures_model_->rowOf(current_)));
-  taking_ = false;
-  if (!same || desks_->currentWidget() == empty_) setDesk(desk_);
-  if (!same) captures_->setFocus(Qt::OtherFocusReason);
-  showCaptures();
-}
-
-/// The current capture and those that are ticked are drawn together.
-void MainWindow::showCaptures() {
-  if (!session_.book() || current_ == 0) return;
-  std::vector<std::int64_t> ids{current_};
-  for (const CaptureRow& row : session_.book()->rows) {
-    if (row.info.id != current_ && captures_model_->ticks().count(row.info.id) > 0 &&
-        !row.info.channels.empty())
-      ids.push_back(row.info.id);
-  }
-  if (ids == wanted_) return;
-  wanted_ = ids;
-  session_.show(ids);
+  const bool any = !book->rows.empty();
+  if (!any) view_.setShown(nullptr);
+  if (!any || other || desks_->currentWidget() == empty_) setDesk(desk_);
+  captures_->setBook(book, other);
+  if (any && other) captures_->takeFocus();
 }
 
 void MainWindow::takeShown(const ShownPtr& shown) {
-  if (shown->captures.empty() || shown->captures.front()->info.id != current_) return;
+  if (shown->captures.empty() || shown->captures.front()->info.id != captures_->current()) return;
   const CaptureViewPtr& capture = shown->captures.front();
   const bool fresh = !view_.capture() || view_.capture()->info.id != capture->info.id;
   view_.setShown(shown);
@@ -371,28 +260,24 @@ void MainWindow::takeShown(const ShownPtr& shown) {
 }
 
 void MainWindow::report(const QString& message) {
-  if (message.isEmpty()) return;
-  QPalette p = message_->palette();
-  p.setColor(QPalette::WindowText, Theme::current().accent());
-  message_->setPalette(p);
-  message_->setText(message);
-  message_bar_->show();
+  if (!message.isEmpty()) message_->say(message);
 }
 
-QString MainWindow::readOut() const { return foot_->text(); }
+QString MainWindow::message() const { return message_->text(); }
+
+QString MainWindow::readOut() const { return foot_->line().text(); }
 
 void MainWindow::updateFoot() {
   auto parts = by_id_.at(desk_)->foot();
   // While a span's figures are on their way the last ones stay.
   if (parts.empty() && view_.span() && desk_ == DeskId::trace) return;
-  foot_->setParts(std::move(parts));
+  foot_->line().setParts(std::move(parts));
 }
 
 void MainWindow::setUnit(const QString& symbol) {
-  const int index = std::max(0, unit_->findText(symbol));
-  if (unit_->currentIndex() != index) unit_->setCurrentIndex(index);
+  const int index = foot_->setUnit(symbol);
   for (const auto& [id, one] : by_id_) one->setUnit(static_cast<ChargeUnit>(index));
-  preferences_.unit = unit_->currentText();
+  preferences_.unit = foot_->unit();
   updateFoot();
 }
 

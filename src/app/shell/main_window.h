@@ -7,32 +7,26 @@
 #include "app/engine/preferences.h"
 #include "app/engine/system_color_scheme.h"
 #include "app/engine/views_fwd.h"
-#include "app/shell/captures_list.h"
 #include "app/style/theme.h"
 
-#include <QLabel>
-#include <QListView>
 #include <QMainWindow>
-#include <QPushButton>
 #include <QStackedWidget>
 #include <QTimer>
 
 #include <map>
 
-class QComboBox;
 class QSplitter;
 
 namespace kuvio::app {
 
-class BenchDesk;
 class BudgetDesk;
-class BuildsDesk;
+class CapturesPanel;
+class EmptyState;
 class FindBox;
-class FootLine;
-class LifetimeDesk;
+class FootBar;
+class MessageBar;
 class TopBar;
 class TraceDesk;
-class WorkStrip;
 
 /// The window on one book: five desks under one bar, the captures to the left of the trace, the
 /// recording and messages above, the read-out at the foot. It owns what the desks
@@ -59,7 +53,7 @@ public:
   DeskId desk() const { return desk_; }
   /// The sentence at the foot, as plain text.
   QString readOut() const;
-  QString message() const { return message_->text(); }
+  QString message() const;
   /// True once the shown capture's frame is painted and nothing is under way.
   bool settled() const { return settled_; }
 
@@ -72,9 +66,6 @@ protected:
   void closeEvent(QCloseEvent* event) override;
 
 private:
-  QWidget* makeMessage();
-  QWidget* makeCaptures();
-  QWidget* makeFoot();
   void makeDesks();
   void makeBookActions();
   void makeEditActions();
@@ -87,9 +78,6 @@ private:
   void fillRecent();
   void takeBook(const BookViewPtr& book);
   void takeShown(const ShownPtr& shown);
-  void showCaptures();
-  void renameCapture();
-  void giveReference();
   void report(const QString& message);
   void updateFoot();
   void setUnit(const QString& symbol);
@@ -107,29 +95,19 @@ private:
   SystemColorScheme* system_scheme_ = nullptr;
   TopBar* top_ = nullptr;
   FindBox* find_ = nullptr;
-  WorkStrip* work_ = nullptr;
-  FootLine* foot_ = nullptr;
-  QPushButton* cycles_ = nullptr;
-  QLabel* message_ = nullptr;
-  QWidget *message_bar_ = nullptr, *captures_box_ = nullptr;
-  CapturesModel* captures_model_ = nullptr;
-  QListView* captures_ = nullptr;
+  FootBar* foot_ = nullptr;
+  MessageBar* message_ = nullptr;
+  CapturesPanel* captures_ = nullptr;
   QSplitter* parts_ = nullptr;
   QStackedWidget* desks_ = nullptr;
-  QWidget* empty_ = nullptr;
-  QComboBox* unit_ = nullptr;
-  BenchDesk* bench_desk_ = nullptr;
+  EmptyState* empty_ = nullptr;
   TraceDesk* trace_desk_ = nullptr;
-  BuildsDesk* builds_desk_ = nullptr;
   BudgetDesk* budget_desk_ = nullptr;
-  LifetimeDesk* lifetime_desk_ = nullptr;
   std::map<DeskId, Desk*> by_id_;
   DeskId desk_ = DeskId::trace;
   QString book_path_;
   QTimer poll_;
-  qint64 current_ = 0;
-  std::vector<std::int64_t> wanted_;
-  bool settled_ = false, taking_ = false, budget_stale_ = false;
+  bool settled_ = false, budget_stale_ = false;
 };
 
 }  // namespace kuvio::app

@@ -1,10 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The window's own actions: book, edit, look.
 
-#include "app/engine/book_view.h"
 #include "app/engine/text.h"
 #include "app/shell/find_box.h"
-#include "app/shell/foot_line.h"
+#include "app/shell/foot_bar.h"
 #include "app/shell/main_window.h"
 #include "app/style/widgets.h"
 #include "app/trace/trace_desk.h"
@@ -13,7 +12,6 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QFileDialog>
-#include <QInputDialog>
 #include <QMenu>
 
 namespace kuvio::app {
@@ -54,45 +52,7 @@ void MainWindow::makeEditActions() {
                [this] { find_->open(); });
   actions_.add(QStringLiteral("copyReadOut"), menu, tr("Copy read-out"),
                QKeySequence(tr("Ctrl+Shift+C")),
-               [this] { QApplication::clipboard()->setText(foot_->text()); });
-  const QString captures = tr("Captures");
-  QAction* tick = actions_.add(
-      QStringLiteral("tickCapture"), captures, tr("Overlay this capture"), QKeySequence(tr("T")),
-      [this] {
-        const QModelIndex index = captures_->currentIndex();
-        if (!index.isValid()) return;
-        const bool ticked = index.data(Qt::CheckStateRole).toInt() == Qt::Checked;
-        captures_model_->setData(index, ticked ? Qt::Unchecked : Qt::Checked, Qt::CheckStateRole);
-      },
-      DeskId::trace);
-  QAction* reference = actions_.add(
-      QStringLiteral("giveReference"), captures, tr("Use its build as reference"),
-      QKeySequence(tr("R")), [this] { giveReference(); }, DeskId::trace);
-  QAction* rename = actions_.add(
-      QStringLiteral("renameCapture"), captures, tr("Rename capture…"), {},
-      [this] { renameCapture(); }, DeskId::trace);
-  QAction* next = actions_.add(
-      QStringLiteral("nextCapture"), captures, tr("Next capture"), QKeySequence(tr("Ctrl+Down")),
-      [this] {
-        const int row = captures_->currentIndex().row() + 1;
-        if (row < captures_model_->rowCount())
-          captures_->setCurrentIndex(captures_model_->index(row));
-      },
-      DeskId::trace);
-  QAction* previous = actions_.add(
-      QStringLiteral("previousCapture"), captures, tr("Previous capture"),
-      QKeySequence(tr("Ctrl+Up")),
-      [this] {
-        const int row = captures_->currentIndex().row() - 1;
-        if (row >= 0) captures_->setCurrentIndex(captures_model_->index(row));
-      },
-      DeskId::trace);
-  captures_->addActions({tick, reference, rename, next, previous});
-  connect(captures_model_, &CapturesModel::ticksChanged, this, [this] {
-    QStringList ids;
-    for (const qint64 id : captures_model_->ticks()) ids << QString::number(id);
-    session_.storeQuietly("ticks", ids.join(QLatin1Char(' ')).toStdString());
-  });
+               [this] { QApplication::clipboard()->setText(foot_->line().text()); });
 }
 
 void MainWindow::makeLookActions() {
@@ -125,12 +85,7 @@ void MainWindow::makeLookActions() {
   look("lookPaper", tr("Paper (light)"), Preferences::Look::paper);
   look("lookNight", tr("Night (dark)"), Preferences::Look::night);
   actions_.add(QStringLiteral("nextUnit"), menu, tr("Next charge unit"), QKeySequence(tr("Ctrl+E")),
-               [this] {
-                 constexpr int kUnits = 4;
-                 const QStringList units{QStringLiteral("C"), QStringLiteral("Ah"),
-                                         QStringLiteral("Wh"), QStringLiteral("J")};
-                 setUnit(units[(units.indexOf(preferences_.unit) + 1) % kUnits]);
-               });
+               [this] { setUnit(foot_->nextUnit()); });
   followSystem();
 }
 
@@ -182,30 +137,6 @@ void MainWindow::fillRecent() {
     connect(one, &QAction::triggered, this, [this, path] { openBook(path); });
   }
   if (preferences_.recent.isEmpty()) menu->addAction(tr("None yet"))->setEnabled(false);
-}
-
-void MainWindow::giveReference() {
-  const CaptureRow* row = captures_model_->row(captures_->currentIndex().row());
-  if (!row) return;
-  session_.put(tr("reference is %1").arg(qs(row->info.build)), {{0, "reference", row->info.build}});
-}
-
-void MainWindow::renameCapture() {
-  const CaptureRow* row = captures_model_->row(captures_->currentIndex().row());
-  if (!row) return;
-  const std::int64_t id = row->info.id;
-  auto* dialog = new QInputDialog(this);
-  dialog->setObjectName(QStringLiteral("renameDialog"));
-  dialog->setAttribute(Qt::WA_DeleteOnClose);
-  dialog->setWindowTitle(tr("Rename capture"));
-  dialog->setLabelText(tr("Name of the capture"));
-  dialog->setTextValue(qs(row->info.name));
-  connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
-    const QString clean = name.trimmed();
-    if (!clean.isEmpty())
-      session_.put(tr("capture renamed to %1").arg(clean), {{id, "name", clean.toStdString()}});
-  });
-  dialog->show();
 }
 
 }  // namespace kuvio::app

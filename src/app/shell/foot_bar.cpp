@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/foot_bar.h"
+
+#include "app/shell/top_bar.h"
+#include "app/style/widgets.h"
+
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QPushButton>
+
+#include <algorithm>
+
+namespace kuvio::app {
+
+FootBar::FootBar(ViewState& view, QWidget* parent)
+    : QWidget(parent),
+      line_(new FootLine(this)),
+      work_(new WorkStrip(this)),
+      cycles_(button(tr("Whole cycles"), QStringLiteral("wholeCyclesButton"), this)),
+      unit_(new QComboBox(this)) {
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(20, 0, 16, 0);
+  row->addWidget(line_, 1);
+  row->addWidget(work_);
+  cycles_->setCheckable(true);
+  cycles_->setFlat(true);
+  cycles_->setToolTip(tr("Spans snap to whole cycles of a state (W)"));
+  connect(cycles_, &QPushButton::toggled, &view, &ViewState::setWholeCycles);
+  connect(&view, &ViewState::wholeCyclesChanged, cycles_,
+          [this, &view] { cycles_->setChecked(view.wholeCycles()); });
+  row->addWidget(cycles_);
+  auto* label = remark(tr("Show charge as"), this);
+  label->setWordWrap(false);
+  row->addWidget(label);
+  unit_->setObjectName(QStringLiteral("unit"));
+  unit_->setAccessibleName(tr("Unit for charge or energy"));
+  unit_->addItems(
+      {QStringLiteral("C"), QStringLiteral("Ah"), QStringLiteral("Wh"), QStringLiteral("J")});
+  connect(unit_, &QComboBox::currentTextChanged, this, &FootBar::unitChosen);
+  row->addWidget(unit_);
+  setFixedHeight(40);
+}
+
+void FootBar::showCycles(bool shown) { cycles_->setVisible(shown); }
+
+int FootBar::setUnit(const QString& symbol) {
+  const int index = std::max(0, unit_->findText(symbol));
+  if (unit_->currentIndex() != index) unit_->setCurrentIndex(index);
+  return index;
+}
+
+QString FootBar::unit() const { return unit_->currentText(); }
+
+QString FootBar::nextUnit() const {
+  return unit_->itemText((unit_->currentIndex() + 1) % unit_->count());
+}
+
+}  // namespace kuvio::app
