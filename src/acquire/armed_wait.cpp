@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/armed_wait.h"
 
+#include "acquire/input_track.h"
+
 #include <algorithm>
 #include <utility>
 

@@ -47,8 +47,6 @@ public:
   /// axis (others).
   void release(double from_own_s);
 
-  /// Where its own time lies on this computer's, scaled, as known by now.
-  std::optional<ClockMap> on_host() const { return fit_.fit(); }
   /// Whether this computer's clock rules out that its samples are as far apart as it says.
   bool rate_is_wrong() const {
     return fit_.contradiction_s() > 0.02 * fit_.length_s() + 0.1 * scale_;

@@ -37,7 +37,6 @@ public:
 
   /// The titles of a header line that came, as a `columns` option has them; "" without one.
   const std::string& titles() const { return titles_; }
-  bool knows_columns() const { return !columns_.empty(); }
   bool has_time() const { return time_column_.has_value(); }
   struct Value {
     std::string name;

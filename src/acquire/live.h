@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/quantity.h"
-#include "core/trace.h"
+#include "core/sample.h"
 
 #include <cstddef>
 #include <optional>

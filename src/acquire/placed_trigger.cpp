@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/placed_trigger.h"
 
+#include "acquire/input_track.h"
 #include "core/error.h"
 #include "core/special_value.h"
 

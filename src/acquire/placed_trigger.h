@@ -1,14 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "acquire/input_track.h"
 #include "acquire/trigger.h"
+#include "book/book.h"
 
 #include <memory>
 #include <optional>
 #include <vector>
 
 namespace kuvio::acquire {
+
+class InputTrack;
+struct Packet;
 
 using Tracks = std::vector<std::unique_ptr<InputTrack>>;
 

@@ -4,6 +4,7 @@
 #include "acquire/armed_wait.h"
 #include "acquire/arrival_watch.h"
 #include "acquire/capture_end.h"
+#include "acquire/input_track.h"
 #include "acquire/limit_log.h"
 #include "acquire/log_track.h"
 #include "acquire/recorder.h"

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/recording_report.h"
 
+#include "acquire/input_track.h"
 #include "core/number_text.h"
 
 #include <fmt/format.h>

@@ -12,6 +12,8 @@
 
 namespace kuvio::acquire {
 
+struct InputEvent;
+
 /// What people are told of a recording while it runs, and of what it ended with.
 class RecordingReport {
 public:

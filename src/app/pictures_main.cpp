@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // kuvio-pictures BOOK FOLDER: pictures of the main views from a book, through the real window.
 
+#include "acquire/simulated.h"
 #include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
 #include "app/shell/main_window.h"
@@ -40,7 +41,7 @@ bool waitFor(const std::function<bool()>& done, int ms) {
 /// Takes the pictures, desk by desk.
 class Photographer {
 public:
-  Photographer(MainWindow& window, QDir folder) : window_(window), folder_(std::move(folder)) {}
+  Photographer(MainWindow& window, const QDir& folder) : window_(window), folder_(folder) {}
 
   void take(const char* name) {
     settle(150);
@@ -76,7 +77,7 @@ RecordRequest recording_of(const char* build) {
   request.name = request.build = build;
   request.power_on = true;
   request.seconds = 600;
-  request.accuracy = "0.08 % + 40 nA";
+  request.accuracy = kuvio::acquire::kSimulatedAccuracy;
   return request;
 }
 

@@ -6,7 +6,8 @@
 #include "core/conditions.h"
 #include "core/event.h"
 #include "core/quantity.h"
-#include "core/trace.h"
+#include "core/sample.h"
+#include "core/time_base.h"
 #include "core/visit.h"
 
 #include <memory>

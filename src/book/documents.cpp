@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/documents.h"
 
+#include "book/book.h"
 #include "book/text.h"
 #include "core/error.h"
 

@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/book.h"
-
 #include <optional>
 #include <span>
 #include <string>
 
 namespace kuvio::book {
+
+class Book;
+struct Note;
 
 /// What a document of a book may be: a file that people write, or a what-if of the Lifetime desk in
 /// the form of one. Verdicts and comparisons never read a scenario: only a person makes it the

@@ -79,11 +79,6 @@ Statement& Statement::bind(int at, std::span<const std::byte> blob) {
   }
   return *this;
 }
-Statement& Statement::bind_null(int at) {
-  check(sqlite3_bind_null(stmt_.get(), at));
-  return *this;
-}
-
 bool Statement::step() {
   const int code = sqlite3_step(stmt_.get());
   if (code == SQLITE_ROW) return true;

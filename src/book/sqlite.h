@@ -25,7 +25,6 @@ public:
   Statement& bind(int at, double value);
   Statement& bind(int at, std::string_view text);
   Statement& bind(int at, std::span<const std::byte> blob);
-  Statement& bind_null(int at);
   /// Binds all of them in order, from 1.
   template <typename... T>
   Statement& bind_all(const T&... values) {

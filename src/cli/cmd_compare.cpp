@@ -7,6 +7,7 @@
 
 #include "command.h"
 #include "study/comparison.h"
+#include "study/pool.h"
 
 #include <fmt/format.h>
 

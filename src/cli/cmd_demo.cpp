@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "acquire/simulated.h"
 #include "book/analysis.h"
 #include "book/capture_writer.h"
 #include "core/number_text.h"
@@ -56,7 +57,7 @@ std::int64_t record_build(book::Book& book, const std::string& build, const Opti
   s.log = acquire::parse_endpoint(bench.log());
   s.seconds = o.quick ? 600 : 3600;
   s.time_scale = o.speed;
-  s.accuracy = "0.08 % + 40 nA";
+  s.accuracy = acquire::kSimulatedAccuracy;
   s.conditions = {{"board", "satchel-07"}, {"debugger", "detached"}, {"temperature", "23 degC"}};
   for (const double share : {0.18, 0.52, 0.86}) s.sends.push_back({s.seconds * share, "uplink"});
   say(fmt::format("recording {} for {} at {} × real time", build, duration(s.seconds), o.speed));
@@ -73,7 +74,7 @@ std::int64_t write_samples(book::Book& book, std::int64_t total) {
   channel.name = "I";
   channel.time_base = {1, 1000};
   channel.input = "made";
-  channel.accuracy = "0.08 % + 40 nA";
+  channel.accuracy = acquire::kSimulatedAccuracy;
   book::CaptureSpec spec{
       fmt::format("{} samples", total), "made", {{"input", "made"}, {"voltage", "3.6 V"}}, true};
   book::CaptureWriter writer(book, spec, {channel});

@@ -3,6 +3,7 @@
 #include "book/channel_trace.h"
 #include "core/charge_flow.h"
 #include "core/cycles.h"
+#include "core/measure.h"
 #include "core/number_text.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"

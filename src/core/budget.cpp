@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/budget.h"
 
+#include "core/ledger.h"
 #include "core/quantiles.h"
 #include "core/recipe.h"
 

@@ -2,7 +2,6 @@
 #pragma once
 
 #include "core/duty.h"
-#include "core/ledger.h"
 #include "core/lifetime.h"
 #include "core/limit_quantity.h"
 
@@ -11,6 +10,8 @@
 #include <vector>
 
 namespace kuvio {
+
+struct Ledger;
 
 struct Limit {
   std::size_t block = 0;  ///< number of its [[limit]] in the file

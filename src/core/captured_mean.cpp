@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/duty.h"
 #include "core/recipe.h"
+#include "core/rounds.h"
+#include "core/trace.h"
 
 #include <boost/math/distributions/chi_squared.hpp>
 

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/differences.h"
 
+#include "core/plan_terms.h"
 #include "core/recipe.h"
+#include "core/rounds.h"
 
 #include <algorithm>
 #include <cmath>

@@ -29,25 +29,6 @@ double Distribution::quantile(double share) const {
   return bins.edges.back();
 }
 
-Bins bins_for(double least, double most, int count, bool logarithmic) {
-  Bins out;
-  const bool log = logarithmic && most > 0;
-  if (log) {
-    least = std::clamp(least, most * 1e-9, most / 10);
-  } else if (!(most > least)) {
-    const double room = std::max(std::fabs(most), 1e-12) * 1e-6;
-    least -= room;
-    most += room;
-  }
-  for (int i = 0; i <= count; ++i) {
-    const double share = static_cast<double>(i) / count;
-    out.edges.push_back(log ? least * std::pow(most / least, share)
-                            : least + (most - least) * share);
-  }
-  out.edges.back() = most;
-  return out;
-}
-
 namespace {
 
 constexpr std::int64_t kPiece = 4096;

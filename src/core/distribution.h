@@ -40,8 +40,4 @@ struct Distribution {
 Distribution distribution(const Trace& trace, double from_s, double to_s, const Bins& bins,
                           std::int64_t at_most, const std::function<bool()>& going_on = {});
 
-/// Equal bins from the least value to the most, or equal in the logarithm (then over nine decades
-/// at most). `count` above 0.
-Bins bins_for(double least, double most, int count, bool logarithmic);
-
 }  // namespace kuvio

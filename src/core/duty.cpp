@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/duty.h"
 
+#include "core/plan_terms.h"
 #include "core/recipe.h"
+#include "core/rounds.h"
 
 #include <algorithm>
 #include <cmath>
@@ -52,7 +54,7 @@ std::optional<Component> scatter_of_rounds(const std::vector<const PlanTerm*>& t
 std::optional<Component> scatter_of_state(const PlanTerm& term, double rest) {
   const Repeatability spread = term.row->repeat(
       [&](const WholeVisit& v) { return residual(term, rest, v.charge, v.length); });
-  if (const auto c = spread.component("spread of " + term.state, term.rate_hz)) return c;
+  if (auto c = spread.component("spread of " + term.state, term.rate_hz)) return c;
   if (term.held || term.row->whole.empty()) return std::nullopt;
   return Component{"edges of " + term.state,
                    term.row->whole.front().charge_u * term.rate_hz,

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/rounds.h"
+#include "core/uncertainty.h"
+#include "core/verdict.h"
 
 #include <map>
 #include <optional>
@@ -9,6 +10,10 @@
 #include <vector>
 
 namespace kuvio {
+
+struct Basis;
+struct Ledger;
+class Trace;
 
 /// A series of states gone through at a steady rate.
 struct Activity {
@@ -105,24 +110,5 @@ FieldMean unsplit_mean(const Trace& trace, const Basis& basis);
 /// gone through once. A first plan to start from, not the field. Rest is empty when the ledger
 /// holds no state.
 DutyPlan plan_of(const Ledger& ledger);
-
-// --- for comparisons ----------------------------------------------------------------------------
-
-/// One state of one activity with what it adds to a field mean.
-struct PlanTerm {
-  std::size_t activity = 0;
-  std::string state;
-  double rate_hz = 0;
-  const LedgerRow* row = nullptr;
-  std::optional<double> held;  ///< length that is given or common
-  bool given = false;          ///< by the plan
-
-  double length() const { return held ? *held : row->visit_length.mean; }
-  double level() const { return row->tested_mean().value_or(0); }
-  double charge() const { return held ? level() * *held : row->charge_per_visit.mean; }
-};
-/// The terms of a plan that the ledger holds whole visits of; names the others in `missing`.
-std::vector<PlanTerm> plan_terms(const DutyPlan& plan, const Ledger& ledger,
-                                 const CommonLengths& common, std::vector<std::string>& missing);
 
 }  // namespace kuvio

@@ -2,6 +2,7 @@
 #include "core/fan.h"
 
 #include "core/compensated_sum.h"
+#include "core/measure.h"
 
 #include <algorithm>
 

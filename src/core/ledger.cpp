@@ -2,6 +2,7 @@
 #include "core/ledger.h"
 
 #include "core/compensated_sum.h"
+#include "core/measure.h"
 #include "core/quantiles.h"
 #include "core/recipe.h"
 #include "core/running_integral.h"

@@ -205,7 +205,8 @@ public:
   /// Correlation at `reach` steps to either side of the offset, times how much there is to
   /// correlate.
   std::vector<double> around(double at_s, double offset, double step, std::size_t reach) const {
-    const double begin = at_s - step * static_cast<double>(kWindow / 2);
+    constexpr std::size_t kHalf = kWindow / 2;
+    const double begin = at_s - step * static_cast<double>(kHalf);
     const Gridded a = grid(reference_, begin, step, kWindow, 0);
     // The other is gridded where it would lie, wider by the reach on both sides.
     const Gridded b = grid(other_, begin - static_cast<double>(reach) * step - offset, step,
@@ -223,7 +224,8 @@ public:
   static std::optional<double> top(const std::vector<double>& curve, double offset, double step) {
     const Peak peak = highest(curve);
     if (!(peak.r > 0)) return std::nullopt;
-    double shift = static_cast<double>(peak.at) - static_cast<double>(curve.size() / 2);
+    const std::size_t middle = curve.size() / 2;
+    double shift = static_cast<double>(peak.at) - static_cast<double>(middle);
     const auto k = static_cast<std::size_t>(peak.at);
     if (k > 0 && k + 1 < curve.size()) {
       const double bend = curve[k - 1] - 2 * curve[k] + curve[k + 1];
@@ -249,7 +251,7 @@ double refine(const OffsetCorrelation& correlation, const std::vector<double>& p
     double here = offset, step = uncertain_s;
     bool all = true;
     while (step > finest_s && all) {
-      const auto reach = static_cast<std::size_t>(2 * kFiner);
+      constexpr std::size_t reach = 2 * static_cast<std::size_t>(kFiner);
       step = std::max(finest_s, step / kFiner);
       const auto next =
           OffsetCorrelation::top(correlation.around(at, here, step, reach), here, step);

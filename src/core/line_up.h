@@ -10,6 +10,9 @@
 
 namespace kuvio {
 
+/// How much of the shorter trace must lie over the longer.
+inline constexpr double kLeastOverlap = 0.3;
+
 /// Where one capture lies on the time axis of another.
 struct LineUp {
   double offset_s = 0;  ///< to be added to its times
@@ -29,7 +32,7 @@ struct LineUp {
 /// (Pearson's r by FFT). The best is refined down to the samples around the places where most
 /// happens. Refused when the correlation is low, or hardly better than at another offset.
 /// `going_on` returning false ends it, refused.
-LineUp line_up(const Trace& reference, const Trace& other, double overlap = 0.3,
+LineUp line_up(const Trace& reference, const Trace& other, double overlap = kLeastOverlap,
                const std::function<bool()>& going_on = {});
 
 /// The offset that lays the n-th entry (from 1) into a state of one over that of the other; an

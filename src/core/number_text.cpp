@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/number_text.h"
 
+#include "core/time_units.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -29,8 +31,8 @@ std::string fixed(double value, int decimals) {
 }
 
 std::string unit_text(int step, std::string_view unit) {
-  return std::string(kThin) + kPrefix[static_cast<std::size_t>(step + kNoPrefix)] +
-         std::string(unit);
+  const int at = step + kNoPrefix;
+  return std::string(kThin) + kPrefix[static_cast<std::size_t>(at)] + std::string(unit);
 }
 
 int magnitude(double value) {
@@ -145,7 +147,6 @@ std::string duration(double seconds) {
 }
 
 std::string life_time(double seconds) {
-  constexpr double kDay = 86400, kYear = 365.25 * kDay;
   const double s = std::fabs(seconds);
   const std::string sign = seconds < 0 ? kMinus : "";
   if (s >= 100 * kYear) return sign + fmt::format("{:.0f}{}years", s / kYear, kThin);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/quantity.h"
 
+#include "core/time_units.h"
+
 #include <array>
 #include <charconv>
 #include <cmath>
@@ -9,8 +11,6 @@
 
 namespace kuvio {
 namespace {
-
-constexpr double kHour = 3600, kDay = 86400, kMonth = 30.4375 * kDay, kYear = 365.25 * kDay;
 
 constexpr std::array kQuantities{
     QuantityInfo{Quantity::current, "current", "A", Dimension::current},

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/trace.h"
+#include "core/sample.h"
 
 #include <optional>
 #include <string_view>

@@ -12,22 +12,6 @@ namespace {
 constexpr std::int64_t kStride = 256;
 }
 
-const char* describe(Flag flag) {
-  switch (flag) {
-    case Flag::over_range:
-      return "over range";
-    case Flag::below_range:
-      return "below range";
-    case Flag::not_a_number:
-      return "not a number";
-    case Flag::dropped:
-      return "lost";
-    case Flag::range_change:
-      return "while the range changed";
-  }
-  return "";
-}
-
 namespace {
 /// Ticks of an input with a clock of its own lie on the capture's axis to a nanosecond.
 constexpr double kSame = 2e-9;  // s

@@ -2,6 +2,7 @@
 #include "core/visit_figures.h"
 
 #include "core/edge.h"
+#include "core/measure.h"
 #include "core/recipe.h"
 
 #include <algorithm>

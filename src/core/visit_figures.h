@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/measure.h"
+#include "core/verdict.h"
 #include "core/visit.h"
 
 #include <optional>
 #include <vector>
 
 namespace kuvio {
+
+class Trace;
 
 /// One visit with what was measured in it. SI units.
 struct VisitFigures {

@@ -8,6 +8,7 @@
 #include "formats/palette.h"
 #include "formats/phrases.h"
 #include "formats/svg_plot.h"
+#include "formats/xml_text.h"
 
 #include <fmt/format.h>
 

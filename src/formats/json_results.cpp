@@ -6,6 +6,7 @@
 #include "core/charge_flow.h"
 #include "core/compare.h"
 #include "core/cycles.h"
+#include "core/measure.h"
 #include "formats/life_document.h"
 
 #include <algorithm>

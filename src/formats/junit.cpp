@@ -5,35 +5,13 @@
 #include "book/text.h"
 #include "core/budget.h"
 #include "formats/phrases.h"
+#include "formats/xml_text.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 
 namespace kuvio::formats {
-
-std::string escape_xml(const std::string& text) {
-  std::string out;
-  for (const char c : book::printable(text)) {
-    switch (c) {
-      case '<':
-        out += "&lt;";
-        break;
-      case '>':
-        out += "&gt;";
-        break;
-      case '&':
-        out += "&amp;";
-        break;
-      case '"':
-        out += "&quot;";
-        break;
-      default:
-        out += c;
-    }
-  }
-  return out;
-}
 
 std::string junit_xml(const Budget& budget, const std::string& build, const CheckResult& result) {
   int failures = 0, errors = 0;

@@ -14,7 +14,4 @@ namespace kuvio::formats {
 /// and no data are errors.
 std::string junit_xml(const Budget& budget, const std::string& build, const CheckResult& result);
 
-/// "<" and its like escaped for XML and HTML.
-std::string escape_xml(const std::string& text);
-
 }  // namespace kuvio::formats

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/project_edits.h"
 
+#include "core/budget.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 #include "formats/toml_edit.h"
 
 #include <algorithm>

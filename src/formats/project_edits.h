@@ -1,12 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/budget.h"
 #include "core/quantity.h"
 #include "core/recipe.h"
 
 #include <optional>
 #include <string>
+
+namespace kuvio {
+struct Battery;
+struct Budget;
+struct DutyPlan;
+struct Limit;
+}  // namespace kuvio
 
 namespace kuvio::formats {
 

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Writing the files that project_files.cpp reads.
 
+#include "formats/project_text.h"
+
 #include "core/budget.h"
+#include "core/time_units.h"
 #include "formats/project_edits.h"
 #include "formats/project_files.h"
 #include "formats/toml_edit.h"
@@ -16,7 +19,6 @@
 namespace kuvio::formats {
 namespace {
 
-constexpr double kDay = 86400, kMonth = 30.4375 * kDay, kYear = 365.25 * kDay;
 constexpr double kCellCharge = 360;  // C; 100 mAh
 
 std::string plain(double value, int digits) {
@@ -32,8 +34,9 @@ std::string prefixed(double value, std::string_view unit, int digits) {
   constexpr std::array<const char*, 9> kPrefix{"p", "n", "u", "m", "", "k", "M", "G", "T"};
   int step = value == 0 ? 0 : static_cast<int>(std::floor(std::log10(std::fabs(value)) / 3 + 1e-9));
   step = std::clamp(step, -4, 4);
+  const int at = step + 4;
   return plain(value / std::pow(1000.0, step), digits) + " " +
-         kPrefix[static_cast<std::size_t>(step + 4)] + std::string(unit);
+         kPrefix[static_cast<std::size_t>(at)] + std::string(unit);
 }
 
 std::string time_text(double value, int digits) {

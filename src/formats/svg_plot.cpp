@@ -9,6 +9,7 @@
 #include "core/number_text.h"
 #include "formats/junit.h"
 #include "formats/palette.h"
+#include "formats/xml_text.h"
 
 #include <fmt/format.h>
 
@@ -48,17 +49,6 @@ std::string open_svg(double height) {
 }
 
 }  // namespace
-
-std::map<std::string, std::size_t> assign_fills(const std::vector<std::string>& states,
-                                                const std::string& longest) {
-  std::map<std::string, std::size_t> out;
-  std::size_t next = 0;
-  if (!longest.empty()) out[longest] = next++;
-  for (const std::string& state : states) {
-    if (!is_built_in_state(state) && !out.count(state)) out[state] = next++ % kPaper.fills.size();
-  }
-  return out;
-}
 
 std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger,
                       const std::map<std::string, std::size_t>& fills, const char* ink) {

@@ -78,7 +78,7 @@ const char* name_of(Role role) {
 
 /// The unit that a word of a title names, in the spelling that units have.
 std::optional<std::string> unit_of_word(const std::string& word) {
-  if (const auto of_suffix = unit_of_suffix(word)) return of_suffix;  // as it is written
+  if (auto of_suffix = unit_of_suffix(word)) return of_suffix;  // as it is written
   if (word.size() > 1 && role_of_unit(word)) return word;
   return unit_of_suffix(lower(word));
 }

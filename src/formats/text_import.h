@@ -2,7 +2,7 @@
 #pragma once
 
 #include "book/book.h"
-#include "core/trace.h"
+#include "core/sample.h"
 
 #include <functional>
 #include <optional>

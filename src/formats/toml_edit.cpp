@@ -186,11 +186,4 @@ std::string toml_append(const std::string& text, const std::string& block) {
   return out + "\n\n" + block + (block.ends_with('\n') ? "" : "\n");
 }
 
-std::size_t toml_blocks(const std::string& text, const std::string& name,
-                        const std::string& array) {
-  const Source source(text, name);
-  const toml::array* list = source.array(array);
-  return list ? list->size() : 0;
-}
-
 }  // namespace kuvio::formats

@@ -30,8 +30,6 @@ std::string toml_remove_block(const std::string& text, const std::string& name,
                               const std::string& array, std::size_t index);
 /// Adds a block (its header line and keys) at the end, after an empty line.
 std::string toml_append(const std::string& text, const std::string& block);
-/// Number of [[array]] blocks.
-std::size_t toml_blocks(const std::string& text, const std::string& name, const std::string& array);
 
 /// "text" in quotes, with what must be escaped.
 std::string toml_quote(const std::string& text);

@@ -97,7 +97,7 @@ TomlTable TomlTable::text(const std::string& content, const std::string& path,
   }
   auto node = std::make_shared<Node>();
   node->table = &document->root;
-  const TomlTable out(document, node);
+  TomlTable out(document, node);
   const std::string wanted = kind + "/1";
   const auto found = document->root["kuvio"].value<std::string>();
   if (!found) out.complain("it needs the line kuvio = " + quote(wanted));
@@ -139,7 +139,7 @@ bool TomlTable::has(std::string_view key) const { return node_->table->contains(
 
 std::optional<std::string> TomlTable::optional_string(std::string_view key) const {
   if (!has(key)) return std::nullopt;
-  const auto value = node_->table->get(key)->value_exact<std::string>();
+  auto value = node_->table->get(key)->value_exact<std::string>();
   if (!value) complain(quote(key) + " must be a quoted string", key);
   return value;
 }

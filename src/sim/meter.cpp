@@ -36,7 +36,7 @@ std::string Meter::one(double now_s, const std::string& header, const std::strin
   }
   if (header == "SYST:ERR?") {
     if (errors_.empty()) return "+0,\"No error\"";
-    const std::string first = errors_.front();
+    std::string first = errors_.front();
     errors_.pop_front();
     return first;
   }

@@ -76,7 +76,6 @@ void Satchel::push(const Task& task) {
 /// Its feed holds the limit: the voltage falls away while its capacitor lasts, the device is reset,
 /// and starts over once the voltage is back.
 void Satchel::brown_out(const Stretch& wanted) {
-  ++brown_outs_;
   tasks_.clear();
   Stretch held{"Held", wanted.from_s, wanted.from_s + kHeld, limit_, 0, 0};
   Stretch reset{"Reset", held.to_s, held.to_s + kReset, 0, 0, 0};

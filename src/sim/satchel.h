@@ -45,7 +45,6 @@ public:
   unsigned lines(double t) const override;
   bool powered() const { return powered_; }
   /// How often it started over because its feed held it.
-  int brown_outs() const { return brown_outs_; }
 
 private:
   struct Task {
@@ -72,7 +71,7 @@ private:
   double volts_ = 3.6, now_ = 0, planned_to_ = 0, booted_ = 0, next_wake_ = 0, next_uplink_ = 0;
   double clock_ppm_ = 0;
   double limit_ = 1e9;
-  int wakes_ = 0, pages_ = 0, fixes_done_ = 0, brown_outs_ = 0;
+  int wakes_ = 0, pages_ = 0, fixes_done_ = 0;
 };
 
 }  // namespace kuvio::sim

@@ -3,6 +3,8 @@
 
 #include "core/error.h"
 
+#include "study/pool.h"
+
 #include <algorithm>
 #include <stdexcept>
 

@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/compare.h"
+
 #include "study/life.h"
 
 namespace kuvio::study {
+
+struct Pool;
 
 /// Two pools compared. Error bad_data where the settings' duty plan asks for more time than there
 /// is.

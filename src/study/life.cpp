@@ -6,6 +6,8 @@
 #include "core/quantity.h"
 #include "formats/phrases.h"
 
+#include "study/pool.h"
+
 #include <algorithm>
 #include <cmath>
 #include <stdexcept>

@@ -1,9 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "study/pool.h"
+#include "core/duty.h"
+#include "core/lifetime.h"
 
 #include <functional>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace kuvio::book {
+class Book;
+struct CaptureInfo;
+}  // namespace kuvio::book
 
 namespace kuvio::study {
 

@@ -2,13 +2,12 @@
 #include "study/limits.h"
 
 #include "core/budget.h"
+#include "core/time_units.h"
 
 #include <cmath>
 
 namespace kuvio::study {
 namespace {
-
-constexpr double kYear = 365.25 * 86400;
 
 /// Two digits are as many as a limit set by eye has; a tenth of room on top.
 double room(double value) {

@@ -4,6 +4,7 @@
 #include "core/error.h"
 
 #include "study/budget_check.h"
+#include "study/pool.h"
 
 #include <algorithm>
 #include <stdexcept>

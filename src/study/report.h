@@ -5,6 +5,7 @@
 #include "formats/project_files.h"
 
 #include "study/comparison.h"
+#include "study/pool.h"
 
 #include <memory>
 

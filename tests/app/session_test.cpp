@@ -4,6 +4,8 @@
 #include "app/engine/reader.h"
 #include "app/engine/state_edits.h"
 #include "app/engine/trace_views.h"
+#include "book/notes.h"
+#include "core/error.h"
 
 #include "desk_fixture.h"
 

@@ -5,6 +5,7 @@
 
 #include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
+#include "book/notes.h"
 
 #include "desk_fixture.h"
 

@@ -5,6 +5,7 @@
 #include "book/documents.h"
 #include "book/verify.h"
 #include "core/error.h"
+#include "core/measure.h"
 
 #include "make.h"
 #include "support.h"

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/charge_flow.h"
 
+#include "core/measure.h"
+
 #include <catch2/catch.hpp>
 
 #include <cmath>

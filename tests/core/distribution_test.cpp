@@ -13,6 +13,27 @@ using namespace kuvio;
 
 namespace {
 
+/// Equal bins from the least value to the most, or equal in the logarithm (then over nine decades
+/// at most). `count` above 0.
+Bins bins_for(double least, double most, int count, bool logarithmic) {
+  Bins out;
+  const bool log = logarithmic && most > 0;
+  if (log) {
+    least = std::clamp(least, most * 1e-9, most / 10);
+  } else if (!(most > least)) {
+    const double room = std::max(std::fabs(most), 1e-12) * 1e-6;
+    least -= room;
+    most += room;
+  }
+  for (int i = 0; i <= count; ++i) {
+    const double share = static_cast<double>(i) / count;
+    out.edges.push_back(log ? least * std::pow(most / least, share)
+                            : least + (most - least) * share);
+  }
+  out.edges.back() = most;
+  return out;
+}
+
 double all(const std::vector<double>& v) { return std::accumulate(v.begin(), v.end(), 0.0); }
 
 }  // namespace

@@ -2,6 +2,7 @@
 #include "core/edge.h"
 
 #include "core/ledger.h"
+#include "core/measure.h"
 #include "core/state_split.h"
 
 #include "studies/edges.h"

@@ -3,6 +3,7 @@
 
 #include "core/compensated_sum.h"
 #include "core/cycles.h"
+#include "core/measure.h"
 #include "core/state_split.h"
 
 #include "studies/made_ledger.h"

@@ -2,6 +2,7 @@
 #include "core/lifetime.h"
 
 #include "core/duty.h"
+#include "core/rounds.h"
 
 #include "studies/made_ledger.h"
 

@@ -2,8 +2,11 @@
 #include "formats/project_edits.h"
 
 #include "book/documents.h"
+#include "core/budget.h"
+#include "core/duty.h"
 #include "core/error.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 
 #include <catch2/catch.hpp>
 

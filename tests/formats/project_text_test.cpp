@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What is written of recipes, plans, batteries and limits is read back the same.
 
+#include "formats/project_text.h"
+
 #include "core/budget.h"
 #include "core/error.h"
 #include "formats/project_edits.h"

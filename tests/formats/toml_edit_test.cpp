@@ -33,6 +33,16 @@ std::string with(const std::string& what, const std::string& by) {
 
 }  // namespace
 
+namespace {
+int limits_in(const std::string& text) {
+  int n = 0;
+  for (auto at = text.find("[[limit]]"); at != std::string::npos;
+       at = text.find("[[limit]]", at + 1))
+    ++n;
+  return n;
+}
+}  // namespace
+
 TEST_CASE("a value is replaced and everything else stays as it was written") {
   CHECK(toml_set(kText, "b", {"limit", 0, "mean_current", "max"}, "\"5 uA\"") ==
         with("{ expect = \"3.1 µA\", max = \"4 uA\" }", "{ expect = \"3.1 µA\", max = \"5 uA\" }"));
@@ -59,9 +69,9 @@ TEST_CASE("values and blocks are taken away") {
         with("visit_length = { max = \"2 s\" }\n", ""));
   CHECK(toml_remove(kText, "b", {"limit", 1, "nothing", ""}) == kText);
   const std::string one = toml_remove_block(kText, "b", "limit", 0);
-  CHECK(toml_blocks(one, "b", "limit") == 1);
+  CHECK(limits_in(one) == 1);
   CHECK_THAT(one, Catch::Contains("Send") && !Catch::Contains("Ruhe"));
-  CHECK(toml_blocks(toml_append(kText, "[[limit]]\nwhole = true"), "b", "limit") == 3);
+  CHECK(limits_in(toml_append(kText, "[[limit]]\nwhole = true")) == 3);
 }
 
 TEST_CASE("what cannot be edited is told with its line") {

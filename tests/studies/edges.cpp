@@ -2,6 +2,7 @@
 #include "studies/edges.h"
 
 #include "core/edge.h"
+#include "core/measure.h"
 #include "core/state_split.h"
 #include "core/visit_figures.h"
 

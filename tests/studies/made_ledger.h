@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/ledger.h"
+#include "core/trace.h"
 
 #include <memory>
 #include <string>

@@ -2,6 +2,7 @@
 #include "study/comparison.h"
 
 #include "core/error.h"
+#include "formats/project_text.h"
 
 #include "study/budget_check.h"
 #include "study/limits.h"

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/bench_desk.h"
 
+#include "acquire/simulated.h"
 #include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
 #include "app/bench/wiring_view.h"
@@ -348,7 +349,7 @@ QWidget* BenchDesk::makeRecording() {
       new QuantityEdit(QStringLiteral("rate"), tr("Samples per second"), Dimension::frequency, box);
   rate_->setQuantity(1000);
   accuracy_ = field(QStringLiteral("accuracy"), tr("Accuracy of the current"),
-                    QStringLiteral("0.08 % + 40 nA"), box);
+                    QLatin1String(acquire::kSimulatedAccuracy), box);
   logic_ = field(QStringLiteral("logicLines"), tr("Names of logic lines, from bit 0"),
                  QStringLiteral("radio_on, locate_on"), box);
   form->addRow(tr("Build"), build_);

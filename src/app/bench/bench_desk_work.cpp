@@ -2,6 +2,7 @@
 // The Bench desk at work: what it was asked for, and what it shows. bench_desk.cpp makes it.
 
 #include "acquire/input_track.h"
+#include "acquire/simulated.h"
 #include "app/bench/bench_desk.h"
 #include "app/bench/live_channels_view.h"
 #include "app/bench/readings_view.h"
@@ -199,7 +200,7 @@ void BenchDesk::startSimulated() {
   } else if (logic_->text().isEmpty()) {
     logic_->setText(QStringLiteral("radio_on, locate_on"));
   }
-  if (accuracy_->text().isEmpty()) accuracy_->setText(QStringLiteral("0.08 % + 40 nA"));
+  if (accuracy_->text().isEmpty()) accuracy_->setText(QLatin1String(acquire::kSimulatedAccuracy));
 }
 
 void BenchDesk::sendLine() {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/wiring_view.h"
 
+#include "app/engine/bench_control.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
 #include "core/number_text.h"

@@ -1,14 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/engine/bench_control.h"
-
 #include <QWidget>
 
 #include <map>
 #include <string>
 
 namespace kuvio::app {
+
+class BenchControl;
 
 /// The wiring as one line: the output, a shunt where one is known, the device under test, with
 /// what drops and is lost on the way.

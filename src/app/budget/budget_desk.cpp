@@ -9,9 +9,11 @@
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
+#include "book/notes.h"
 #include "formats/phrases.h"
 #include "formats/project_edits.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 #include "formats/toml_edit.h"
 
 #include <QFileDialog>

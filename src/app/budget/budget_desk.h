@@ -10,6 +10,10 @@
 
 #include <QStackedWidget>
 
+namespace kuvio {
+struct SpanFigures;
+}
+
 namespace kuvio::app {
 
 /// The Budget desk: a row per limit with a gauge per build, a form, and the file's text beside it.

@@ -6,6 +6,7 @@
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
+#include "book/notes.h"
 
 #include <QVBoxLayout>
 

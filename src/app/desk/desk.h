@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/desk/actions.h"
+#include "app/desk/foot_part.h"
 #include "app/engine/documents.h"
 #include "app/engine/view_state.h"
 #include "core/number_text.h"
@@ -21,11 +22,6 @@ struct Context {
   ViewState& view;
   BenchControl& bench;
   Actions& actions;
-};
-
-/// A piece of the line at the window's foot.
-struct FootPart {
-  QString text, how;
 };
 
 /// One of the window's five desks. A desk shows and wires; it talks to the others through the

@@ -4,6 +4,7 @@
 #include "app/engine/desk_views.h"
 #include "app/engine/fills.h"
 #include "app/engine/reader.h"
+#include "app/engine/spread.h"
 #include "app/engine/trace_views.h"
 #include "app/engine/trusted_files.h"
 #include "book/channel_trace.h"
@@ -203,7 +204,7 @@ SpreadViewPtr Analyst::spread(const SpreadRequest& request, const GoingOn& going
 LineUp Analyst::lineUp(std::int64_t reference, std::int64_t other, const GoingOn& going_on) {
   const book::ChannelTrace& a = current(reference);
   const book::ChannelTrace& b = current(other);
-  return line_up(a, b, 0.3, going_on);
+  return line_up(a, b, kLeastOverlap, going_on);
 }
 
 }  // namespace kuvio::app

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/bench_control.h"
 
+#include "acquire/simulated.h"
 #include "acquire/zero.h"
 #include "app/engine/text.h"
 #include "book/disk.h"
@@ -198,7 +199,7 @@ void BenchControl::readProcess() {
 
 QString BenchControl::knownAccuracy() const {
   return QString::fromStdString(state_.output.identity).contains(QStringLiteral("Simulated"))
-             ? QStringLiteral("0.08 % + 40 nA")
+             ? QLatin1String(acquire::kSimulatedAccuracy)
              : QString();
 }
 

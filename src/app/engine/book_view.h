@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/views_fwd.h"
+#include "book/book.h"
 #include "book/documents.h"
 #include "core/envelope.h"
 #include "core/verdict.h"

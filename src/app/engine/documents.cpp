@@ -4,6 +4,7 @@
 #include "app/engine/book_view.h"
 #include "app/engine/text.h"
 #include "app/engine/trusted_files.h"
+#include "book/notes.h"
 #include "core/error.h"
 #include "formats/output_file.h"
 #include "formats/project_files.h"

@@ -2,6 +2,7 @@
 // What the session writes for people besides their own files.
 
 #include "app/engine/session.h"
+#include "book/book.h"
 #include "formats/export_formats.h"
 
 namespace kuvio::app {

@@ -3,10 +3,12 @@
 
 #include "app/engine/book_view.h"
 #include "app/engine/fills.h"
+#include "app/engine/spread.h"
 #include "app/engine/trace_views.h"
 #include "book/analysis.h"
 #include "book/notes.h"
 #include "core/error.h"
+#include "core/measure.h"
 #include "formats/palette.h"
 #include "formats/project_files.h"
 
@@ -325,20 +327,6 @@ SpreadViewPtr Reader::spread(const SpreadRequest& request) const {
   if (open_.empty() || !open_.front().current || open_.front().view->info.id != request.capture)
     return nullptr;
   return spread_of(*open_.front().current, request, kAtOnce, {});
-}
-
-SpreadViewPtr spread_of(const Trace& trace, const SpreadRequest& request, std::int64_t at_most,
-                        const std::function<bool()>& going_on) {
-  const double from = std::clamp(request.from_s, trace.from_s(), trace.to_s()),
-               to = std::clamp(request.to_s, trace.from_s(), trace.to_s());
-  if (!(to > from) || request.bins.count() < 1) return nullptr;
-  auto out = std::make_shared<SpreadView>();
-  out->request = request;
-  const SpanFigures all = measure(trace, from, to);
-  out->peak_to_peak = all.max.value_or(0) - all.min.value_or(0);
-  out->spread = distribution(trace, from, to, request.bins, at_most, going_on);
-  out->final = out->spread.whole;
-  return out;
 }
 
 LevelHistogramPtr Reader::histogram(const std::function<bool()>& going_on) const {

@@ -84,8 +84,4 @@ private:
   std::map<std::pair<std::int64_t, std::string>, Columns> columns_;  // by capture and channel
 };
 
-/// Null when the span holds nothing. `going_on` as for kuvio::distribution.
-SpreadViewPtr spread_of(const Trace& trace, const SpreadRequest& request, std::int64_t at_most,
-                        const std::function<bool()>& going_on);
-
 }  // namespace kuvio::app

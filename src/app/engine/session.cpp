@@ -10,6 +10,7 @@
 #include "app/engine/trusted_files.h"
 #include "book/book_file.h"
 #include "book/copy.h"
+#include "book/notes.h"
 #include "core/error.h"
 #include "formats/output_file.h"
 #include "formats/toml_file.h"

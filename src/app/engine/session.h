@@ -4,17 +4,27 @@
 #include "app/engine/query.h"
 #include "app/engine/strand.h"
 #include "app/engine/views_fwd.h"
-#include "book/notes.h"
-#include "core/line_up.h"
 
 #include <QObject>
 #include <QUndoStack>
 
 #include <functional>
 #include <memory>
+#include <stop_token>
 #include <string>
 #include <variant>
 #include <vector>
+
+namespace kuvio {
+struct LineUp;
+}
+
+namespace kuvio::book {
+class Book;
+struct Change;
+struct ChangeRequest;
+struct Note;
+}  // namespace kuvio::book
 
 namespace kuvio::formats {
 struct Exported;

@@ -2,8 +2,10 @@
 #include "app/engine/state_edits.h"
 
 #include "book/channel_trace.h"
+#include "book/notes.h"
 #include "core/error.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 
 #include "study/limits.h"
 

@@ -3,6 +3,7 @@
 
 #include "app/engine/session.h"
 #include "book/documents.h"
+#include "core/edits.h"
 #include "core/measure.h"
 #include "core/recipe.h"
 

@@ -8,6 +8,7 @@
 #include "core/envelope.h"
 #include "core/fan.h"
 #include "core/ledger.h"
+#include "core/measure.h"
 #include "core/spectrum.h"
 
 #include <map>

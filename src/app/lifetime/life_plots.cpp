@@ -6,6 +6,7 @@
 #include "app/style/theme.h"
 #include "core/lifetime.h"
 #include "core/number_text.h"
+#include "core/time_units.h"
 
 #include <QHelpEvent>
 #include <QPainter>
@@ -18,7 +19,6 @@ namespace kuvio::app {
 namespace {
 
 constexpr double kLeft = 74, kRight = 20, kTop = 14, kFoot = 30;
-constexpr double kDay = 86400, kYear = 365.25 * kDay;
 
 /// Round lengths of time that an axis is labelled with.
 constexpr double kRound[] = {1e-3,  1e-2, 0.1,      1,        2,         5,         10,   30,

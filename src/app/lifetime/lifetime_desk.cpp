@@ -6,11 +6,14 @@
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
+#include "book/notes.h"
 #include "core/lifetime.h"
 #include "core/quantity.h"
+#include "core/time_units.h"
 #include "formats/phrases.h"
 #include "formats/project_edits.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 
 #include <QFileDialog>
 #include <QVBoxLayout>
@@ -20,8 +23,6 @@
 
 namespace kuvio::app {
 namespace {
-
-constexpr double kYear = 365.25 * 86400;
 
 /// Self-discharge as a share per year, as people write it.
 double yearly(double k) { return 1 - std::exp(-k * kYear); }

@@ -5,9 +5,11 @@
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/lifetime/lifetime_desk.h"
+#include "book/notes.h"
 #include "core/lifetime.h"
 #include "formats/project_edits.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 
 #include <QFileDialog>
 

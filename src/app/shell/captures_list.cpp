@@ -6,6 +6,7 @@
 #include "app/style/trace_sketch.h"
 #include "app/style/verdict_text.h"
 #include "core/number_text.h"
+#include "core/visit.h"
 
 #include <QDateTime>
 #include <QKeyEvent>

@@ -3,6 +3,7 @@
 
 #include "app/engine/text.h"
 #include "app/style/widgets.h"
+#include "book/notes.h"
 
 #include <QInputDialog>
 #include <QLabel>

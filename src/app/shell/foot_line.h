@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/desk/desk.h"
+#include "app/desk/foot_part.h"
 
 #include <QWidget>
+
+#include <vector>
 
 namespace kuvio::app {
 

@@ -2,12 +2,13 @@
 #pragma once
 
 #include "app/desk/actions.h"
-#include "app/engine/bench_control.h"
 
 #include <QLabel>
 #include <QPushButton>
 
 namespace kuvio::app {
+
+class BenchControl;
 
 /// A desk's name in the bar at the top, underlined while the desk is shown.
 class DeskButton : public QPushButton {

@@ -4,6 +4,7 @@
 #include "app/style/theme.h"
 #include "core/quantity.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 
 #include <QApplication>
 #include <QBoxLayout>

@@ -154,10 +154,10 @@ LanePlan LanePlan::restored(const QByteArray& text) {
   LanePlan out;
   const QJsonObject kept = QJsonDocument::fromJson(text).object();
   out.captures_apart = kept[QStringLiteral("captures_apart")].toBool();
-  for (const QJsonValue& value : kept[QStringLiteral("lanes")].toArray()) {
+  for (const QJsonValue value : kept[QStringLiteral("lanes")].toArray()) {
     const QJsonObject one = value.toObject();
     LaneSpec lane;
-    for (const QJsonValue& c : one[QStringLiteral("curves")].toArray()) {
+    for (const QJsonValue c : one[QStringLiteral("curves")].toArray()) {
       const QJsonObject curve = c.toObject();
       LaneCurve made{
           curve[QStringLiteral("channel")].toString().toStdString(),
@@ -182,7 +182,7 @@ LanePlan LanePlan::restored(const QByteArray& text) {
 }
 
 QString curve_name(const LaneCurve& curve) {
-  const QString channel = QString::fromStdString(curve.channel);
+  QString channel = QString::fromStdString(curve.channel);
   switch (curve.form) {
     case CurveForm::samples:
       return channel;

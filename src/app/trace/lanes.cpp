@@ -7,6 +7,7 @@
 #include "app/style/ticks.h"
 #include "app/trace/curves.h"
 #include "app/trace/marks.h"
+#include "book/notes.h"
 
 #include <algorithm>
 #include <cmath>

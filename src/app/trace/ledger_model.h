@@ -4,6 +4,7 @@
 #include "app/engine/views_fwd.h"
 #include "app/style/notebook_table.h"
 #include "core/budget.h"
+#include "core/ledger.h"
 #include "core/number_text.h"
 #include "core/verdict.h"
 #include "core/visit.h"

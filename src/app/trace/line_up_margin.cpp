@@ -5,6 +5,8 @@
 #include "app/engine/trace_views.h"
 #include "app/style/widgets.h"
 #include "app/trace/time_text.h"
+#include "book/notes.h"
+#include "core/line_up.h"
 #include "core/number_text.h"
 
 #include <QFormLayout>

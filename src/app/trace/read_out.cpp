@@ -3,6 +3,8 @@
 
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/trace/time_text.h"
+#include "core/measure.h"
 #include "core/number_text.h"
 #include "formats/phrases.h"
 
@@ -67,12 +69,6 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
 }
 
 }  // namespace
-
-QString moment_text(double t, double width) {
-  const int decimals =
-      std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(width, 1e-9)))) + 3, 3, 9);
-  return QString::number(t, 'f', decimals);
-}
 
 std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& reading,
                                ChargeUnit unit) {

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/desk/desk.h"
+#include "app/desk/foot_part.h"
 #include "app/engine/view_state.h"
 #include "app/engine/views_fwd.h"
+#include "core/number_text.h"
 
 #include <vector>
 
@@ -14,8 +15,5 @@ namespace kuvio::app {
 /// figures are on their way.
 std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& reading,
                                ChargeUnit unit);
-
-/// A moment with as many digits as a span of this width can use.
-QString moment_text(double t, double width);
 
 }  // namespace kuvio::app

@@ -13,6 +13,7 @@
 #include "core/error.h"
 #include "core/number_text.h"
 #include "formats/project_edits.h"
+#include "formats/project_text.h"
 #include "formats/toml_edit.h"
 
 #include <QFileDialog>

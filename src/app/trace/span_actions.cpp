@@ -8,6 +8,7 @@
 #include "app/trace/spread_margin.h"
 #include "app/trace/time_text.h"
 #include "app/trace/trace_desk.h"
+#include "core/measure.h"
 
 #include <QApplication>
 #include <QClipboard>

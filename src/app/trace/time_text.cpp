@@ -6,6 +6,7 @@
 #include <QRegularExpression>
 #include <QStringList>
 
+#include <algorithm>
 #include <cmath>
 #include <stdexcept>
 
@@ -61,6 +62,12 @@ std::optional<TimeTarget> parse_time_target(const QString& text, double here) {
   const auto to = moment_of(text.mid(between.capturedEnd()), *from);
   if (!to || *to == *from) return std::nullopt;
   return TimeTarget{std::min(*from, *to), std::max(*from, *to)};
+}
+
+QString moment_text(double t, double width) {
+  const int decimals =
+      std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(width, 1e-9)))) + 3, 3, 9);
+  return QString::number(t, 'f', decimals);
 }
 
 }  // namespace kuvio::app

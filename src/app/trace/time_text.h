@@ -19,4 +19,7 @@ struct TimeTarget {
 /// counts from the first ("12.5 .. +80 ms"). Nothing when it is none of these.
 std::optional<TimeTarget> parse_time_target(const QString& text, double here);
 
+/// A moment with as many digits as a span of this width can use.
+QString moment_text(double t, double width);
+
 }  // namespace kuvio::app

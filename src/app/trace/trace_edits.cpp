@@ -11,6 +11,7 @@
 #include "book/documents.h"
 #include "core/error.h"
 #include "formats/project_files.h"
+#include "formats/project_text.h"
 #include "formats/toml_edit.h"
 
 #include <QMenu>
