@@ -304,7 +304,9 @@ TEST_CASE("the demo comes to its verdicts") {
     if (row["state"] == "Linger") CHECK(row["shown"] == "lower");
   }
   const auto total = rc2_document["total"];
-  CHECK(total["difference_a"] < 0);
+  // Its sign hangs on which rounds this hour's captures met, and on how late each was powered on.
+  CHECK(total["difference_low_a"] < total["difference_a"]);
+  CHECK(total["difference_a"] < total["difference_high_a"]);
   CHECK(rc2_status == (higher || total["shown"] == "higher" ? 1 : 0));
   CHECK(bridge == Approx(total["difference_a"].get<double>()).epsilon(1e-9));
   CHECK(cli({"compare", path, "--reference", "2.3.0", "--candidate", "2.4.0-rc1", "--duty", duty})

@@ -185,11 +185,22 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   const bool over = r->verdict == Verdict::outside;
   // Above: the figure and its verdict. Below: the gauge.
   const QRectF words(box.left(), box.top(), box.width(), 17);
+  const QFont plain = Theme::baseFont(12),
+              strong = Theme::baseFont(12, over ? QFont::DemiBold : QFont::Normal);
+  const QString figure = qs(formats::measured_text(*r));
+  QString verdict = verdict_text(r->verdict);
+  const auto room = [&] {
+    return words.width() - QFontMetricsF(strong).horizontalAdvance(verdict) - 8;
+  };
+  // In a narrow column of many builds the sign alone says it.
+  if (QFontMetricsF(plain).horizontalAdvance(figure) > room()) verdict.truncate(1);
+  painter->setFont(plain);
   painter->setPen(t.text());
-  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, qs(formats::measured_text(*r)));
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft,
+                    QFontMetricsF(plain).elidedText(figure, Qt::ElideRight, room()));
   painter->setPen(over ? t.accent() : r->verdict == Verdict::within ? t.muted() : t.text());
-  painter->setFont(Theme::baseFont(12, over ? QFont::DemiBold : QFont::Normal));
-  painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdict_text(r->verdict));
+  painter->setFont(strong);
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdict);
   const double limit = l.max ? *l.max : l.min.value_or(0);
   if (limit > 0 && r->measured) {
     paint_gauge(*painter, QRectF(box.left(), box.bottom() - 9, box.width(), 7), *r, l, limit,
