@@ -5,6 +5,7 @@
 
 #include "book/sqlite.h"
 #include "book/text.h"
+#include "core/accuracy.h"
 #include "core/error.h"
 #include "core/number_text.h"
 #include "core/special_value.h"
@@ -25,6 +26,19 @@ constexpr auto kIdle = std::chrono::milliseconds(10);
 constexpr double kFlushEvery = 0.25;  // s
 constexpr double kOthersLate = 2;     // s that other inputs are waited for at the end
 
+/// What is stated of a drop's offset in volts, of the current that it stands for.
+std::string accuracy_through(const std::string& stated, double ohms) {
+  if (stated.empty()) return stated;
+  try {
+    Accuracy accuracy = parse_accuracy(stated, Dimension::voltage);
+    if (accuracy.offset == 0) return stated;
+    accuracy.offset /= ohms;
+    return to_string(accuracy);
+  } catch (const std::invalid_argument&) {
+    return stated;  // it was stated of the current
+  }
+}
+
 /// A drop becomes a current; of what is a current already it is kept for the burden voltage.
 void take_shunt(book::ChannelInfo& c, double ohms) {
   if (c.quantity != Quantity::voltage) return;
@@ -34,6 +48,7 @@ void take_shunt(book::ChannelInfo& c, double ohms) {
   c.calibration.gain /= ohms;
   c.calibration.offset /= ohms;
   if (c.calibration.text.empty()) c.calibration.text = fmt::format("shunt of {:g} Ohm", ohms);
+  c.accuracy = accuracy_through(c.accuracy, ohms);
 }
 
 /// Whether the capture will see an output go on. One that was on already is not switched on:

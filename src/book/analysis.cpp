@@ -29,7 +29,8 @@ namespace {
 Accuracy accuracy_of(const CaptureInfo& capture, const ChannelInfo& channel) {
   if (channel.accuracy.empty()) return {};
   try {
-    return parse_accuracy(channel.accuracy);
+    const bool volts = channel.quantity == Quantity::voltage;
+    return parse_accuracy(channel.accuracy, volts ? Dimension::voltage : Dimension::current);
   } catch (const std::invalid_argument& e) {
     throw Error(Failure::bad_data, "bad accuracy statement", "capture " + capture.name, e.what());
   }

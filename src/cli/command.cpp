@@ -50,7 +50,7 @@ Conditions option_conditions(const std::vector<std::string>& list) {
 
 std::string option_accuracy(const std::string& text) {
   try {
-    if (!text.empty()) parse_accuracy(text);
+    if (!text.empty()) parse_accuracy(text, Dimension::current);
   } catch (const std::invalid_argument& e) {
     usage(std::string("--accuracy: ") + e.what());
   }

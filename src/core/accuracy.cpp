@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <stdexcept>
 
 namespace kuvio {
@@ -22,7 +23,9 @@ std::string_view trimmed(std::string_view s) {
 
 }  // namespace
 
-Accuracy parse_accuracy(std::string_view text) {
+namespace {
+
+Accuracy parse(std::string_view text, std::optional<Dimension> of) {
   Accuracy out;
   std::string_view rest = trimmed(text);
   for (const std::string_view sign : {"+-", "\u00b1"}) {
@@ -46,10 +49,13 @@ Accuracy parse_accuracy(std::string_view text) {
     rest = plus == std::string_view::npos ? std::string_view{} : trimmed(rest.substr(plus + 1));
     if (term.ends_with('%') || term.ends_with("ppm")) {
       out.gain += parse_quantity(term, Dimension::ratio);
-    } else if (term.ends_with('V')) {
-      out.offset += parse_quantity(term, Dimension::voltage);
     } else {
-      out.offset += parse_quantity(term, Dimension::current);
+      const Dimension unit = term.ends_with('V') ? Dimension::voltage : Dimension::current;
+      if (of && unit != *of) {
+        throw std::invalid_argument("\"" + std::string(term) + "\" is no offset in " +
+                                    std::string(unit_symbol(*of)));
+      }
+      out.offset += parse_quantity(term, unit);
     }
   }
   if (out.gain < 0 || out.offset < 0) {
@@ -57,6 +63,11 @@ Accuracy parse_accuracy(std::string_view text) {
   }
   return out;
 }
+
+}  // namespace
+
+Accuracy parse_accuracy(std::string_view text) { return parse(text, std::nullopt); }
+Accuracy parse_accuracy(std::string_view text, Dimension of) { return parse(text, of); }
 
 std::string to_string(const Accuracy& accuracy) {
   return fmt::format("{:g} % + {:g} nA{}", accuracy.gain * 100, accuracy.offset * 1e9,

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/quantity.h"
 #include "core/uncertainty.h"
 
 #include <string>
@@ -24,6 +25,8 @@ struct Accuracy {
 /// Reads "0.08 % + 40 nA" (a bound) or "0.08 % + 40 nA (k=2)"; either term may be missing, and a
 /// leading "+-" or "±" is allowed. Throws std::invalid_argument with what is wrong.
 Accuracy parse_accuracy(std::string_view text);
+/// The same, of a current or a voltage: an offset in another unit is refused.
+Accuracy parse_accuracy(std::string_view text, Dimension of);
 std::string to_string(const Accuracy& accuracy);
 
 /// Components of an accuracy statement at a reading: gain and offset, each fully correlated over

@@ -5,6 +5,7 @@
 
 #include "book/channel_trace.h"
 #include "book/verify.h"
+#include "core/accuracy.h"
 #include "core/error.h"
 #include "core/measure.h"
 
@@ -413,4 +414,26 @@ TEST_CASE("whatever is thrown in a recording, the output goes off and what was f
   CHECK(std::find(heard.begin(), heard.end(), "OUTP OFF") != heard.end());
   CHECK(bench.whole().samples > 300);
   CHECK(*bench.whole().mean() == Approx(1e-3).epsilon(1e-6));
+}
+
+TEST_CASE("what is stated of a drop in volts is stated of its current in amperes") {
+  // 10 uV over 10 Ohm are 1 uA; counted as 10 uA it would hide a tenth of a sleep current.
+  Bench bench;
+  bench.setup.channels = {"V"};
+  bench.settings.shunts = {{"V", 10}};
+  bench.settings.accuracies = {{"V", "0.1 % + 10 uV"}};
+  bench.record(0.3);
+  const auto channel = bench.book.captures().front().channels.front();
+  CHECK(channel.quantity == Quantity::current);
+  CHECK(parse_accuracy(channel.accuracy, Dimension::current).offset == Approx(1e-6));
+  CHECK(parse_accuracy(channel.accuracy).gain == Approx(1e-3));
+}
+
+TEST_CASE("an accuracy that was stated of the current through a shunt stays") {
+  Bench bench;
+  bench.setup.channels = {"V"};
+  bench.settings.shunts = {{"V", 10}};
+  bench.settings.accuracies = {{"V", "0.1 % + 3 uA (k=2)"}};
+  bench.record(0.3);
+  CHECK(bench.book.captures().front().channels.front().accuracy == "0.1 % + 3 uA (k=2)");
 }

@@ -235,7 +235,7 @@ std::optional<RecordRequest> BenchDesk::request(bool power_on) {
   }
   w.accuracy = accuracy_->text().trimmed().toStdString();
   try {
-    if (!w.accuracy.empty()) parse_accuracy(w.accuracy);
+    if (!w.accuracy.empty()) parse_accuracy(w.accuracy, Dimension::current);
   } catch (const std::invalid_argument& e) {
     emit messageReported(tr("Accuracy: %1").arg(QString::fromUtf8(e.what())));
     accuracy_->setFocus();
