@@ -9,6 +9,8 @@
 
 #include <vector>
 
+class QFormLayout;
+
 namespace kuvio::app {
 
 /// One limit as a form: of what, which quantity, what is expected and what must hold.

@@ -5,6 +5,9 @@
 
 #include <QLabel>
 #include <QPushButton>
+#include <QTimer>
+
+#include <vector>
 
 namespace kuvio::app {
 

@@ -9,6 +9,7 @@
 #include <QApplication>
 #include <QBoxLayout>
 #include <QClipboard>
+#include <QFontDatabase>
 #include <QKeyEvent>
 #include <QLocale>
 #include <QMenu>
