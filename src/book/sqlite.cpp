@@ -9,7 +9,6 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <atomic>
 #include <chrono>
 #include <filesystem>
 #include <thread>
@@ -143,7 +142,6 @@ void leave_log(sqlite3* db) {
 // Writers of one book take turns; on a loaded machine eight before one take their time. Whoever
 // only reads waits for a moment at most, as nobody holds that lock for longer.
 constexpr int kWriterMs = 20000, kReaderMs = 5000;
-constexpr int kFolds = 12;  // tries to leave one file behind
 
 /// Takes a lock by `sql`. Where two want more than the share each of them holds, SQLite asks no
 /// busy handler and gives up at once: whoever lost tries again.
@@ -157,35 +155,17 @@ void take_lock(sqlite3* db, const char* sql, const std::string& where) {
   }
 }
 
-bool is_there(const std::string& path) { return ::access(path.c_str(), F_OK) == 0; }
-
-/// SQLite's own last close would fold the log in and take it away without setting the header back:
-/// the book would then ask for a log that nobody has. Only leave_log does it, whole.
-void close_as_it_is(sqlite3* db) {
-  sqlite3_db_config(db, SQLITE_DBCONFIG_NO_CKPT_ON_CLOSE, 1, nullptr);
-}
-
-/// Leaves the log of a book that nobody else holds. A reader cannot do it, and of two that let go
-/// at the same moment each may have stood in the other's way: so it is tried for a moment. Whoever
-/// still has the book then is there to do it.
+/// A reader cannot do it: what it leaves behind, a writer for a moment does.
 void fold(const std::string& path) {
   if (::access(path.c_str(), R_OK | W_OK) != 0) return;
-  static std::atomic<unsigned> turn{0};
-  for (int attempt = 0; attempt < kFolds && is_there(path + "-wal"); ++attempt) {
-    // Not all at the same time again.
-    if (attempt > 0) {
-      const unsigned apart = (static_cast<unsigned>(::getpid()) + ++turn) % 7;
-      std::this_thread::sleep_for(std::chrono::milliseconds(1 + apart));
-    }
-    sqlite3* raw = nullptr;
-    if (sqlite3_open_v2(path.c_str(), &raw, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOMUTEX, nullptr) ==
-        SQLITE_OK) {
-      close_as_it_is(raw);
-      leave_log(raw);
-    }
-    sqlite3_close_v2(raw);
-  }
+  sqlite3* raw = nullptr;
+  if (sqlite3_open_v2(path.c_str(), &raw, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOMUTEX, nullptr) ==
+      SQLITE_OK)
+    leave_log(raw);
+  sqlite3_close_v2(raw);
 }
+
+bool is_there(const std::string& path) { return ::access(path.c_str(), F_OK) == 0; }
 
 }  // namespace
 
@@ -250,7 +230,6 @@ Database::Database(const std::string& path, Access access, bool alone)
   sqlite3_extended_result_codes(raw, 1);
   sqlite3_busy_timeout(raw, access == Access::read ? kReaderMs : kWriterMs);
   sqlite3_limit(raw, SQLITE_LIMIT_LENGTH, kMostValue);
-  close_as_it_is(raw);
   // An untrusted book must not be able to run anything.
   sqlite3_db_config(raw, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
   sqlite3_db_config(raw, SQLITE_DBCONFIG_TRUSTED_SCHEMA, 0, nullptr);

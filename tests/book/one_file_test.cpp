@@ -300,25 +300,3 @@ TEST_CASE("a book that is taken away while it is recorded into goes on in one be
     CHECK(beside(path).empty());
   }
 }
-
-TEST_CASE("however many let go of a book at once, it is closed in the end, and says nothing else") {
-  const test::Folder folder;
-  const std::string path = folder / "b.kuvio";
-  {
-    Book book = Book::open(path, Book::Mode::create);
-    add_capture(book, 1000);
-  }
-  for (int round = 0; round < 25; ++round) {
-    std::vector<std::jthread> many;
-    for (int k = 0; k < 6; ++k) {
-      many.emplace_back([&, k] {
-        for (int i = 0; i < 4; ++i)
-          (void)Book::open(path, (k + i) % 3 == 0 ? Book::Mode::read : Book::Mode::write);
-      });
-    }
-    many.clear();
-    REQUIRE_FALSE(book::file_head(path).wants_log);
-    REQUIRE(beside(path).empty());
-  }
-  CHECK(Book::open(path, Book::Mode::read).unclean().empty());
-}
