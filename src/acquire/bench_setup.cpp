@@ -233,7 +233,8 @@ BenchSetup parse_bench_setup(const std::string& text, const std::string& file) {
   out.name = t.string("name");
   const double rate = positive(t, "rate", Dimension::frequency).value_or(1000);
   if (t.has("accuracy")) {
-    parsed(t, "accuracy", [](const std::string& a) { return parse_accuracy(a, Dimension::current); });
+    parsed(t, "accuracy",
+           [](const std::string& a) { return parse_accuracy(a, Dimension::current); });
     out.record.accuracy = t.string("accuracy");
   }
   read_recording(t, out.record);
