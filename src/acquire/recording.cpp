@@ -39,6 +39,17 @@ std::string accuracy_through(const std::string& stated, double ohms) {
   }
 }
 
+bool fits_unit(const book::ChannelInfo& c) {
+  if (c.accuracy.empty() || (c.quantity != Quantity::current && c.quantity != Quantity::voltage))
+    return true;
+  try {
+    parse_accuracy(c.accuracy, info(c.quantity).dimension);
+  } catch (const std::invalid_argument&) {
+    return false;
+  }
+  return true;
+}
+
 /// A drop becomes a current; of what is a current already it is kept for the burden voltage.
 void take_shunt(book::ChannelInfo& c, double ohms) {
   if (c.quantity != Quantity::voltage) return;
@@ -124,6 +135,12 @@ void Recording::set_up_channels() {
       c.accuracy = it->second;
     if (const auto it = settings_.shunts.find(c.name); it != settings_.shunts.end())
       take_shunt(c, it->second);
+    if (!fits_unit(c)) {
+      report_.warn(fmt::format(
+          "{}: its accuracy \"{}\" is in the unit of something else; it counts as not stated",
+          c.name, book::printable(c.accuracy)));
+      c.accuracy.clear();
+    }
   }
   for (const auto& [name, ohms] : settings_.shunts) {
     if (std::none_of(channels_.begin(), channels_.end(),
@@ -133,7 +150,8 @@ void Recording::set_up_channels() {
 }
 
 RecordResult Recording::run(const std::stop_token& stop) {
-  for (auto& t : tracks_) t->set_epoch(host_now_s());
+  const double epoch_s = host_now_s();  // one for all: clocks are laid on each other by it
+  for (auto& t : tracks_) t->set_epoch(epoch_s);
   if (!arm_.wanted()) create();  // nothing is written to the disk before what it waits for
   try {
     for (auto& t : tracks_) t->input().start();

@@ -25,14 +25,19 @@ double nominal_voltage(const Conditions& conditions) {
 }
 
 namespace {
-/// Not stated where nothing is written.
+/// Not stated where nothing is written, or where it is written of something in another unit (a
+/// shunt's drop, in books of before).
 Accuracy accuracy_of(const CaptureInfo& capture, const ChannelInfo& channel) {
   if (channel.accuracy.empty()) return {};
   try {
-    const bool volts = channel.quantity == Quantity::voltage;
-    return parse_accuracy(channel.accuracy, volts ? Dimension::voltage : Dimension::current);
+    parse_accuracy(channel.accuracy);
   } catch (const std::invalid_argument& e) {
     throw Error(Failure::bad_data, "bad accuracy statement", "capture " + capture.name, e.what());
+  }
+  try {
+    return parse_accuracy(channel.accuracy, info(channel.quantity).dimension);
+  } catch (const std::invalid_argument&) {
+    return {};
   }
 }
 }  // namespace

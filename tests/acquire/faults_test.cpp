@@ -127,8 +127,7 @@ TEST_CASE("an edge seen by two clocks 200 ppm apart stays together", "[fast]") {
   int edges = 0;
   for (double from = 0; from < length - 70; from += 57) {
     const double a = test::first_above(main, 8e-3, from), b = test::first_above(shunt, 8e-3, from);
-    // A look that begins just where a pulse ends may see it on one of the two alone.
-    if (a < from + 2 / rate || b < from + 2 / rate) continue;
+    if (a < 0 || b < 0) continue;
     ++edges;
     worst = std::max(worst, std::fabs(b - a));
   }

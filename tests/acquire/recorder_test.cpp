@@ -437,3 +437,12 @@ TEST_CASE("an accuracy that was stated of the current through a shunt stays") {
   bench.record(0.3);
   CHECK(bench.book.captures().front().channels.front().accuracy == "0.1 % + 3 uA (k=2)");
 }
+
+TEST_CASE("an accuracy in the unit of something else counts as not stated, and that is said") {
+  Bench bench;
+  bench.settings.accuracies = {{"I", "0.1 % + 10 uV"}};
+  const RecordResult result = bench.record(0.3);
+  CHECK(bench.book.captures().front().channels.front().accuracy.empty());
+  REQUIRE_FALSE(result.warnings.empty());
+  CHECK_THAT(result.warnings.front(), Catch::Contains("10 uV") && Catch::Contains("not stated"));
+}
