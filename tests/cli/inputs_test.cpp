@@ -15,6 +15,7 @@
 
 #include <atomic>
 #include <csignal>
+#include <filesystem>
 #include <fstream>
 #include <random>
 #include <thread>
@@ -164,7 +165,9 @@ TEST_CASE("a digitiser that starts again, falls silent or hangs up is told") {
     const Captured c(path);
     REQUIRE(c.events(EventKind::samples_lost).size() == 1);
     CHECK(c.events(EventKind::samples_lost)[0].text == "the digitiser started again");
-    CHECK(c.figures("I_shunt").missing_s == Approx(0.3).margin(0.1));
+    // By this computer's clock: what it stood still meanwhile is in it.
+    CHECK(c.figures("I_shunt").missing_s > 0.2);
+    CHECK(c.figures("I_shunt").missing_s < 1.5);
     CHECK(c.info.to_s() == Approx(5));
   }
   SECTION("falls silent") {
@@ -177,7 +180,9 @@ TEST_CASE("a digitiser that starts again, falls silent or hangs up is told") {
     Bench bench({"--stream", "tcp"});
     test::Process recorder("kuvio-cli",
                            {"capture", path, "--input", uri(bench, "stream"), "--seconds", "60"});
-    std::this_thread::sleep_for(std::chrono::milliseconds(1500));
+    for (int i = 0; i < 300 && !std::filesystem::exists(path); ++i)
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    std::this_thread::sleep_for(std::chrono::milliseconds(1000));
     bench.process.signal(SIGKILL);
     CHECK(recorder.wait() == 69);
     CHECK(Captured(path).info.interrupted);
