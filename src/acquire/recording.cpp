@@ -3,9 +3,9 @@
 
 #include "acquire/recording.h"
 
+#include "acquire/channel_set_up.h"
 #include "book/sqlite.h"
 #include "book/text.h"
-#include "core/accuracy.h"
 #include "core/error.h"
 #include "core/number_text.h"
 #include "core/special_value.h"
@@ -25,42 +25,6 @@ namespace {
 constexpr auto kIdle = std::chrono::milliseconds(10);
 constexpr double kFlushEvery = 0.25;  // s
 constexpr double kOthersLate = 2;     // s that other inputs are waited for at the end
-
-/// What is stated of a drop's offset in volts, of the current that it stands for.
-std::string accuracy_through(const std::string& stated, double ohms) {
-  if (stated.empty()) return stated;
-  try {
-    Accuracy accuracy = parse_accuracy(stated, Dimension::voltage);
-    if (accuracy.offset == 0) return stated;
-    accuracy.offset /= ohms;
-    return to_string(accuracy);
-  } catch (const std::invalid_argument&) {
-    return stated;  // it was stated of the current
-  }
-}
-
-bool fits_unit(const book::ChannelInfo& c) {
-  if (c.accuracy.empty() || (c.quantity != Quantity::current && c.quantity != Quantity::voltage))
-    return true;
-  try {
-    parse_accuracy(c.accuracy, info(c.quantity).dimension);
-  } catch (const std::invalid_argument&) {
-    return false;
-  }
-  return true;
-}
-
-/// A drop becomes a current; of what is a current already it is kept for the burden voltage.
-void take_shunt(book::ChannelInfo& c, double ohms) {
-  if (c.quantity != Quantity::voltage) return;
-  c.quantity = Quantity::current;
-  c.unit = "A";
-  // A zero was measured of the drop.
-  c.calibration.gain /= ohms;
-  c.calibration.offset /= ohms;
-  if (c.calibration.text.empty()) c.calibration.text = fmt::format("shunt of {:g} Ohm", ohms);
-  c.accuracy = accuracy_through(c.accuracy, ohms);
-}
 
 /// Whether the capture will see an output go on. One that was on already is not switched on:
 /// nothing begins with it.
@@ -128,25 +92,7 @@ void Recording::open_inputs(const std::stop_token& stop) {
 
 void Recording::set_up_channels() {
   for (auto& t : tracks_) t->add_channels(channels_, settings_.accuracy);
-  for (book::ChannelInfo& c : channels_) {
-    if (const auto it = settings_.calibration.find(c.name); it != settings_.calibration.end())
-      c.calibration = it->second;
-    if (const auto it = settings_.accuracies.find(c.name); it != settings_.accuracies.end())
-      c.accuracy = it->second;
-    if (const auto it = settings_.shunts.find(c.name); it != settings_.shunts.end())
-      take_shunt(c, it->second);
-    if (!fits_unit(c)) {
-      report_.warn(fmt::format(
-          "{}: its accuracy \"{}\" is in the unit of something else; it counts as not stated",
-          c.name, book::printable(c.accuracy)));
-      c.accuracy.clear();
-    }
-  }
-  for (const auto& [name, ohms] : settings_.shunts) {
-    if (std::none_of(channels_.begin(), channels_.end(),
-                     [&, wanted = name](const auto& c) { return c.name == wanted; }))
-      throw Error(Failure::usage, "no such channel", name, "a shunt is given for it");
-  }
+  set_up(channels_, settings_, [this](const std::string& text) { report_.warn(text); });
 }
 
 RecordResult Recording::run(const std::stop_token& stop) {

@@ -4,6 +4,7 @@
 #include "book/book_file.h"
 #include "book/capture_writer.h"
 #include "book/checksums.h"
+#include "book/door.h"
 #include "book/owner.h"
 #include "book/read_cache.h"
 #include "book/schema.h"
@@ -131,8 +132,14 @@ Book::~Book() = default;
 
 const std::string& Book::path() const { return db_->path(); }
 
-Book Book::open(const std::string& path, Mode mode) {
+Book Book::open(const std::string& given, Mode mode) {
   std::error_code ignored;
+  // What lies beside it lies beside the file itself, not beside a link to it.
+  std::string path = given;
+  if (fs::is_symlink(given, ignored)) {
+    const fs::path real = fs::canonical(given, ignored);
+    if (!ignored) path = real.string();
+  }
   const bool exists = fs::exists(path, ignored);
   if (!exists && mode != Mode::create) {
     throw Error(Failure::no_input, "no such book", path, "check the path");
@@ -158,13 +165,14 @@ Book Book::open(const std::string& path, Mode mode) {
     }
   }
   if (!exists) create_book(path);
-  if (has_foreign_log(path)) {
+  Door door(path);
+  if (has_foreign_log(door)) {
     throw Error(Failure::bad_data, "a log lies beside the book", path,
                 "the book was closed without one, so " + path + "-wal is another's: move it away");
   }
-  const bool alone = misses_log(path);
+  const bool alone = misses_log(door);
   const auto access = mode == Mode::read ? Database::Access::read : Database::Access::write;
-  Book book(std::make_unique<Database>(path, access, alone));
+  Book book(std::make_unique<Database>(std::move(door), access, alone));
   book.require_schema();
   if (alone) book.report_unclean();
   if (mode != Mode::read) {
@@ -317,6 +325,7 @@ bool Book::remove_if_empty(Book&& book) {
     row.run();
   }
   // It was let go of by all: whoever opens it from here on finds it gone, and that is said.
+  const Door door(path);
   if (has_log(path) || file_head(path).wants_log) return false;
   return ::unlink(path.c_str()) == 0;
 }

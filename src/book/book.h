@@ -107,7 +107,7 @@ public:
   /// make the same one, one does and the others use it. Opening to write marks captures
   /// whose writer has died as interrupted and purges half-done imports. Throws Error: no_input (no
   /// such file), bad_data (not a book, unknown version, altered schema), io.
-  static Book open(const std::string& path, Mode mode);
+  static Book open(const std::string& given, Mode mode);
   Book(Book&& other) noexcept;
   Book& operator=(Book&& other) noexcept;
   ~Book();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/book_file.h"
 
+#include "book/door.h"
 #include "core/error.h"
 
 #include <fcntl.h>
@@ -41,15 +42,6 @@ std::int64_t big_endian(const char* at) {
   for (int i = 0; i < 4; ++i) out = out << 8 | static_cast<unsigned char>(at[i]);
   return out;
 }
-
-std::string folder_of(const std::string& path) {
-  const std::string folder = fs::path(path).parent_path().string();
-  return folder.empty() ? "." : folder;
-}
-
-}  // namespace
-
-namespace {
 
 /// A database file, read by way of SQLite's own file system.
 class MainFile {
@@ -183,26 +175,71 @@ bool has_log(const std::string& path) {
   return ::stat((path + "-wal").c_str(), &about) == 0 && about.st_size > 0;
 }
 
-bool misses_log(const std::string& path) {
-  // Whoever opens or closes it passes through this state for a moment.
-  for (int look = 0; look < 4; ++look) {
-    if (look > 0) std::this_thread::sleep_for(std::chrono::milliseconds(25));
-    const FileHead head = file_head(path);
-    std::error_code ignored;
-    if (!head.wants_log || head.version < kClosesCleanly || fs::exists(path + "-wal", ignored))
-      return false;
+namespace {
+/// What is so behind a door stays so. Without it, whoever opens the book or lets go of it passes
+/// through any state for a moment, and what counts is what is seen again and again.
+template <typename Is>
+bool in_one_look(const Door& door, const Is& is) {
+  constexpr int kLooks = 4;
+  constexpr std::chrono::milliseconds kApart{25};
+  for (int look = 0; look < kLooks; ++look) {
+    if (look > 0) std::this_thread::sleep_for(kApart);
+    if (!is(file_head(door.path()))) return false;
+    if (door.is_held()) break;
   }
   return true;
 }
+}  // namespace
 
-bool has_foreign_log(const std::string& path) {
-  for (int look = 0; look < 4; ++look) {
-    if (look > 0) std::this_thread::sleep_for(std::chrono::milliseconds(25));
-    const FileHead head = file_head(path);
-    if (!head.sqlite || head.wants_log || head.version < kClosesCleanly || !has_log(path))
-      return false;
+bool misses_log(const Door& door) {
+  return in_one_look(door, [&](const FileHead& head) {
+    std::error_code ignored;
+    return head.wants_log && head.version >= kClosesCleanly &&
+           !fs::exists(door.path() + "-wal", ignored);
+  });
+}
+
+bool has_foreign_log(const Door& door) {
+  return in_one_look(door,
+                     [&](const FileHead& head) {
+                       return head.sqlite && !head.wants_log && head.version >= kClosesCleanly &&
+                              has_log(door.path());
+                     }) &&
+         !is_folded_in(door.path());
+}
+
+void make_empty_log(const std::string& path) {
+  const std::string name = path + "-wal";
+  struct stat book {};
+  if (::stat(path.c_str(), &book) != 0) return;
+  const int log = ::open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW,
+                         book.st_mode & 0777);
+  if (log < 0) {
+    if (errno == EEXIST) return;
+    throw Error(Failure::cannot_create, "cannot write book", path,
+                fmt::format("its log cannot be made beside it: {}", std::strerror(errno)));
   }
-  return !is_folded_in(path);
+  // Whoever may write the book may write its log, as SQLite has it. What cannot be set stays.
+  if (::fchmod(log, book.st_mode & 0777) != 0 ||
+      (::geteuid() == 0 && ::fchown(log, book.st_uid, book.st_gid) != 0)) {
+  }
+  ::close(log);
+  sync_folder_of(path);
+}
+
+void remove_empty_log(const std::string& path) {
+  struct stat about {};
+  if (file_head(path).wants_log || has_log(path)) return;
+  // The log last: as long as it is there, whoever comes by removes both.
+  for (const char* tail : {"-shm", "-wal"}) {
+    const std::string name = path + tail;
+    if (::lstat(name.c_str(), &about) == 0 && S_ISREG(about.st_mode)) ::unlink(name.c_str());
+  }
+}
+
+std::string folder_of(const std::string& path) {
+  const std::string folder = fs::path(path).parent_path().string();
+  return folder.empty() ? "." : folder;
 }
 
 std::string name_beside(const std::string& path) {

@@ -131,12 +131,33 @@ void Database::Close::operator()(sqlite3* db) const { sqlite3_close_v2(db); }
 
 namespace {
 
-/// Leaves the write-ahead log: folded in, its files removed, and the header set back. Quietly does
-/// nothing while anybody else has the file open. The rollback journal of that one write stays in
-/// memory: only bytes of one sector change, and no second file is ever needed.
+void run(sqlite3* db, const char* sql) { sqlite3_exec(db, sql, nullptr, nullptr, nullptr); }
+
+/// Whether SQLite, closing a file as the last to have it open, folds the log in and removes it. It
+/// does not set the header back: the book would then ask for a log that nobody has.
+void fold_on_close(sqlite3* db, bool on) {
+  sqlite3_db_config(db, SQLITE_DBCONFIG_NO_CKPT_ON_CLOSE, on ? 0 : 1, nullptr);
+}
+
+/// Leaves the write-ahead log: folded in, and the header set back. Quietly does nothing while
+/// anybody else has the file open. The rollback journal of that one write stays in memory: only
+/// bytes of one sector change, and no second file is ever needed.
 void leave_log(sqlite3* db) {
   sqlite3_busy_timeout(db, 0);
-  sqlite3_exec(db, "PRAGMA journal_mode=MEMORY", nullptr, nullptr, nullptr);
+  run(db, "PRAGMA journal_mode=MEMORY");
+}
+
+/// Leaves the log, and removes what lay beside the book once the header no longer asks for it.
+/// Behind the book's door.
+void leave_one_file(sqlite3* db, const std::string& path) {
+  int keep = 1;
+  sqlite3_file_control(db, "main", SQLITE_FCNTL_PERSIST_WAL, &keep);
+  run(db, "PRAGMA journal_size_limit=0");  // what is kept of it is empty
+  leave_log(db);
+  if (file_head(path).wants_log || sqlite3_exec(db, "BEGIN EXCLUSIVE", nullptr, nullptr, nullptr))
+    return;  // somebody has it open, and lets go of it later
+  remove_empty_log(path);
+  run(db, "ROLLBACK");
 }
 
 // Writers of one book take turns; on a loaded machine eight before one take their time. Whoever
@@ -155,32 +176,42 @@ void take_lock(sqlite3* db, const char* sql, const std::string& where) {
   }
 }
 
+bool is_there(const std::string& path) { return ::access(path.c_str(), F_OK) == 0; }
+
 /// A reader cannot do it: what it leaves behind, a writer for a moment does.
 void fold(const std::string& path) {
   if (::access(path.c_str(), R_OK | W_OK) != 0) return;
   sqlite3* raw = nullptr;
   if (sqlite3_open_v2(path.c_str(), &raw, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOMUTEX, nullptr) ==
-      SQLITE_OK)
-    leave_log(raw);
+      SQLITE_OK) {
+    fold_on_close(raw, false);
+    leave_one_file(raw, path);
+  }
   sqlite3_close_v2(raw);
 }
 
-bool is_there(const std::string& path) { return ::access(path.c_str(), F_OK) == 0; }
-
 }  // namespace
 
+Database::Name::~Name() {
+  if (at >= 0) ::close(at);
+}
+
 Database::~Database() {
-  if (!db_) return;
-  const bool moved = has_moved();
-  if (access_ != Access::read && !moved) leave_log(db_.get());
+  if (!db_ || !in_file_ || alone_) return;
+  const Door door(path_);
+  if (has_moved()) {
+    fold_on_close(db_.get(), true);  // its log is another name's by now
+    db_.reset();
+    return;
+  }
+  if (access_ != Access::read) leave_one_file(db_.get(), path_);
   db_.reset();
-  if (name_ >= 0) ::close(name_);
-  if (!alone_ && !moved && path_ != ":memory:" && is_there(path_ + "-wal")) fold(path_);
+  if (is_there(path_ + "-wal")) fold(path_);
 }
 
 bool Database::is_deleted() const {
   struct stat about {};
-  return name_ >= 0 && ::fstat(name_, &about) == 0 && about.st_nlink == 0;
+  return name_.at >= 0 && ::fstat(name_.at, &about) == 0 && about.st_nlink == 0;
 }
 
 void Database::let_go_of_log() const {
@@ -190,14 +221,29 @@ void Database::let_go_of_log() const {
 
 bool Database::has_moved() const {
   int moved = 0;
-  if (path_ == ":memory:" ||
+  if (!in_file_ ||
       sqlite3_file_control(db_.get(), "main", SQLITE_FCNTL_HAS_MOVED, &moved) != SQLITE_OK)
     return false;
   return moved != 0;
 }
 
-Database::Database(const std::string& path, Access access, bool alone)
-    : path_(path), access_(access), alone_(alone && access == Access::read) {
+Database::Database(const std::string& path, Access access) : path_(path), access_(access) {
+  if (access == Access::create) {
+    open(nullptr);
+  } else {
+    Door door(path);
+    open(&door);
+  }
+}
+
+Database::Database(Door door, Access access, bool alone)
+    : path_(door.path()), access_(access), alone_(alone && access == Access::read) {
+  open(&door);
+}
+
+void Database::open(Door* door) {
+  const Access access = access_;
+  const std::string& path = path_;
   if (access != Access::read && is_there(path + "-journal")) {
     throw Error(
         Failure::bad_data, "a journal lies beside the book", path,
@@ -211,7 +257,8 @@ Database::Database(const std::string& path, Access access, bool alone)
   int code = sqlite3_open_v2(path.c_str(), &raw, flags | SQLITE_OPEN_NOMUTEX, nullptr);
   db_.reset(raw);
   if (code != SQLITE_OK) fail(raw, code, path);
-  if (access != Access::read) name_ = ::open(path.c_str(), O_PATH | O_CLOEXEC);
+  in_file_ = path != ":memory:";
+  if (access != Access::read) name_.at = ::open(path.c_str(), O_PATH | O_CLOEXEC);
   // A book in a folder that cannot be written to has no place for the log's index. Without a log
   // the file cannot change under us, and is read as it is.
   if (access == Access::read && is_there(path) && !is_there(path + "-wal")) {
@@ -230,6 +277,7 @@ Database::Database(const std::string& path, Access access, bool alone)
   sqlite3_extended_result_codes(raw, 1);
   sqlite3_busy_timeout(raw, access == Access::read ? kReaderMs : kWriterMs);
   sqlite3_limit(raw, SQLITE_LIMIT_LENGTH, kMostValue);
+  fold_on_close(raw, false);
   // An untrusted book must not be able to run anything.
   sqlite3_db_config(raw, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
   sqlite3_db_config(raw, SQLITE_DBCONFIG_TRUSTED_SCHEMA, 0, nullptr);
@@ -239,11 +287,8 @@ Database::Database(const std::string& path, Access access, bool alone)
   if (access == Access::create) execute("PRAGMA page_size=16384; PRAGMA auto_vacuum=INCREMENTAL;");
   if (access != Access::read) {
     execute("PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;");
-    // Into the log by way of no journal on the disk. Where somebody else has it open it is in the
-    // log already, and this does nothing.
-    if (path != ":memory:" && !file_head(path).wants_log)
-      take_lock(raw, "PRAGMA journal_mode=MEMORY", path);
-    if (access == Access::write) take_lock(raw, "PRAGMA journal_mode=WAL", path);
+    if (access == Access::create) take_lock(raw, "PRAGMA journal_mode=MEMORY", path);
+    if (access == Access::write) use_log(*door);
     // Set last: it takes the place of SQLite's own checkpointing after each commit.
     sqlite3_wal_hook(
         raw,
@@ -253,6 +298,33 @@ Database::Database(const std::string& path, Access access, bool alone)
         },
         wal_pages_.get());
   }
+  // From its first read on it counts among those who have the book open. What cannot be read is
+  // somebody else's to report.
+  if (in_file_ && access != Access::create) run(raw, "PRAGMA schema_version");
+}
+
+/// Into the log by way of no journal on the disk. Where somebody else has it open it is in the log
+/// already.
+void Database::use_log(Door& door) {
+  using Clock = std::chrono::steady_clock;
+  const auto until = Clock::now() + std::chrono::milliseconds(kWriterMs);
+  sqlite3_busy_timeout(db_.get(), 0);
+  const auto switch_over = [&] {
+    int code = SQLITE_OK;
+    if (!file_head(path_).wants_log) {
+      make_empty_log(path_);
+      code = sqlite3_exec(db_.get(), "PRAGMA journal_mode=MEMORY", nullptr, nullptr, nullptr);
+    }
+    if (code == SQLITE_OK)
+      code = sqlite3_exec(db_.get(), "PRAGMA journal_mode=WAL", nullptr, nullptr, nullptr);
+    return code;
+  };
+  int code = SQLITE_OK;
+  while ((code = switch_over()) != SQLITE_OK) {
+    if ((code & 0xff) != SQLITE_BUSY || Clock::now() > until) fail(db_.get(), code, path_);
+    door.step_aside();  // a reader is at it, and may want to go
+  }
+  sqlite3_busy_timeout(db_.get(), kWriterMs);
 }
 
 void Database::execute(const std::string& sql) const {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "book/door.h"
 #include "core/error.h"
 
 #include <cstdint>
@@ -66,9 +67,11 @@ class Database {
 public:
   enum class Access { read, write, create };
 
-  /// Opens `path` with Kuvio's pragmas. Does not look at the contents. `alone`: its log is missing;
-  /// it is read as it is, without one.
-  Database(const std::string& path, Access access, bool alone = false);
+  /// Opens `path` with Kuvio's pragmas. Does not look at the contents.
+  Database(const std::string& path, Access access);
+  /// What is behind a door, which is let go of. `alone`: its log is missing; it is read as it is,
+  /// without one.
+  Database(Door door, Access access, bool alone);
   ~Database();
   Database(const Database&) = delete;
   Database& operator=(const Database&) = delete;
@@ -94,13 +97,20 @@ public:
   void let_go_of_log() const;
 
 private:
+  void open(Door* door);
+  void use_log(Door& door);
   struct Close {
     void operator()(sqlite3* db) const;
   };
   std::string path_;
   Access access_ = Access::read;
+  bool in_file_ = false;  // and not in memory
   bool alone_ = false;
-  int name_ = -1;  // of the file, whatever becomes of its path; takes part in no lock
+  struct Name {
+    int at = -1;
+    ~Name();
+  };
+  Name name_;  // of the file, whatever becomes of its path; takes part in no lock
   std::unique_ptr<std::int64_t> wal_pages_ = std::make_unique<std::int64_t>(0);
   std::unique_ptr<sqlite3, Close> db_;
 };

@@ -10,6 +10,7 @@
 #include "app/engine/trusted_files.h"
 #include "book/book_file.h"
 #include "book/copy.h"
+#include "book/door.h"
 #include "book/notes.h"
 #include "core/error.h"
 #include "formats/output_file.h"
@@ -164,7 +165,7 @@ namespace {
 /// A book that was not closed, and whose log is not here, is put in order before several read and
 /// write it; what it had to say. One that cannot be written to is read as it is.
 std::string adopted(const std::string& path) {
-  if (!book::misses_log(path)) return {};
+  if (!book::misses_log(book::Door(path))) return {};
   try {
     return book::Book::open(path, book::Book::Mode::write).unclean();
   } catch (const Error&) {
