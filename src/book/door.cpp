@@ -26,7 +26,7 @@ Door::Door(const std::string& path)
 }
 
 Door::Door(Door&& other) noexcept
-    : path_(other.path_),
+    : path_(std::move(other.path_)),
       folder_(std::exchange(other.folder_, -1)),
       held_(std::exchange(other.held_, false)) {}
 
