@@ -17,7 +17,8 @@ struct VisitFigures {
   double observed_s = 0, missing_s = 0;
   double charge = 0;           ///< C, its share of its edges' cells included
   std::optional<double> mean;  ///< A
-  /// Extremes of the samples that lie wholly inside and belong to no edge (A).
+  /// Extremes of the samples that lie wholly inside and belong to no edge (A); where there is no
+  /// such sample, of the model of the trace over it.
   std::optional<double> peak, least;
   Bounds bounds;          ///< samples out of range lie beside it
   double length_u_s = 0;  ///< standard uncertainty of its length from its two edges (s)

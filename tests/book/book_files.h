@@ -45,4 +45,12 @@ inline std::string read_file(const std::string& path) {
   return {std::istreambuf_iterator<char>(in), {}};
 }
 
+/// Of all channels of all captures.
+inline std::int64_t samples(const std::string& path) {
+  std::int64_t out = 0;
+  for (const auto& c : book::Book::open(path, book::Book::Mode::read).captures())
+    for (const auto& channel : c.channels) out += channel.samples;
+  return out;
+}
+
 }  // namespace kuvio::test

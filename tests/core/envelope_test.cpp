@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/envelope.h"
 
-#include "core/fan.h"
 #include "core/measure.h"
 
 #include "support.h"
@@ -64,25 +63,6 @@ TEST_CASE("a single sample's spike shows at every zoom") {
       most = std::max(most, c.hi);
     CHECK(most == 0.5);
   }
-}
-
-TEST_CASE("the fan's shares add up and follow the view") {
-  MemoryTrace trace(SampleKind::averaged, {1, 1000});
-  std::vector<double> values(3000, 1e-3);
-  std::fill(values.begin() + 1000, values.begin() + 2000, 9e-3);
-  trace.append(0, 1, values);
-  const auto visits =
-      measure_visits(trace, {{"A", 0, 1, false}, {"B", 1, 2, true}, {"A", 2, 3, false}});
-  const Fan whole = make_fan(trace, visits, 0, 3);
-  REQUIRE(whole.bands.size() == 3);
-  CHECK(whole.bands[1].charge_to - whole.bands[1].charge_from == Approx(9.0 / 11));
-  CHECK(whole.bands[2].charge_to == Approx(1));
-  const Fan part = make_fan(trace, visits, 1.5, 2.5);
-  REQUIRE(part.bands.size() == 2);
-  CHECK(part.bands[0].charge_to == Approx(0.9));
-  CHECK(part.bands[0].time_to == Approx(0.5));
-  CHECK(visit_at(visits, 1.5) == 1);
-  CHECK(visit_at(visits, 3.5) == 3);
 }
 
 TEST_CASE("the envelope of a growing trace holds what the whole one holds, a quarter column wide") {

@@ -2,16 +2,18 @@
 #include "core/ledger.h"
 
 #include "core/compensated_sum.h"
-#include "core/cycles.h"
 #include "core/measure.h"
 #include "core/state_split.h"
 
 #include "studies/made_ledger.h"
 #include "support.h"
+#include "two_states.h"
 
 #include <catch2/catch.hpp>
 
 using namespace kuvio;
+using test::kTwo;
+using test::rounds;
 
 TEST_CASE("the ledger's rows add up to the whole on random traces and recipes") {
   std::mt19937_64 random(5);
@@ -41,23 +43,6 @@ TEST_CASE("the ledger's rows add up to the whole on random traces and recipes") 
     REQUIRE(ledger.missing_s == Approx(measure(trace).missing_s).margin(1e-9));
   }
 }
-
-namespace {
-/// n rounds of sleep and work; the work of round i draws work[i] for 100 ms.
-MemoryTrace rounds(const std::vector<double>& work) {
-  MemoryTrace trace(SampleKind::averaged, {1, 1000});
-  std::vector<double> values;
-  for (const double w : work) {
-    values.insert(values.end(), 900, 2e-6);
-    values.insert(values.end(), 100, w);
-  }
-  values.insert(values.end(), 500, 2e-6);
-  trace.append(0, 1, values);
-  return trace;
-}
-const Recipe kTwo{
-    "two", "", {{"Sleep", {-1, 1e-4, -1, 1e-4}, 0, 0}, {"Work", {1e-4, 1, 1e-4, 1}, 0, 0}}};
-}  // namespace
 
 TEST_CASE("visits cut by the capture's ends are in the ledger but not in per-visit figures") {
   const MemoryTrace trace = rounds({5e-3, 6e-3, 7e-3});
@@ -89,39 +74,6 @@ TEST_CASE("Off stays out of the mean") {
   CHECK(*ledger.mean == Approx(4e-3));
   CHECK(ledger.off_s == Approx(1));
   CHECK(ledger.time_s == Approx(2));
-}
-
-TEST_CASE("cycles run from entry to entry") {
-  const MemoryTrace trace = rounds({5e-3, 6e-3, 7e-3});
-  const auto visits = measure_visits(trace, split(trace, kTwo));
-  const CycleFigures c = figures_of_cycles(visits, "Work");
-  CHECK(c.count == 2);
-  CHECK(c.period.mean == Approx(1.0));
-  CHECK(c.charge.mean == Approx((5e-3 + 6e-3) / 2 * 0.1 + 0.9 * 2e-6));
-  const auto list = cycles_of(visits_of(visits), "Work");
-  CHECK(list.front().from_s == Approx(0.9));
-  CHECK(list.back().to_s == Approx(2.9));
-  CHECK(figures_of_cycles(visits, "Nowhere").count == 0);
-}
-
-TEST_CASE("no cycle goes over a gap or over Off, and a span of whole cycles holds none") {
-  const Visits visits{{"Rest", 0, 1, false},   {"Work", 1, 2},        {"Rest", 2, 3},
-                      {"Work", 3, 4},          {"Rest", 4, 5, false}, {kMissing, 5, 15, false},
-                      {"Rest", 15, 16, false}, {"Work", 16, 17},      {"Rest", 17, 18},
-                      {"Work", 18, 19},        {"Rest", 19, 20},      {"Work", 20, 21, false},
-                      {kOff, 21, 30, false},   {"Work", 30, 31},      {"Rest", 31, 32, false}};
-  CHECK(cycles_of(visits, "Work").size() == 3);  // 1 to 3; 16 to 18 to 20
-  CHECK(cycles_of(visits, "Rest").size() == 2);  // 2 to 4; 17 to 19: none begins with a cut one
-  const auto span = whole_cycles(visits, "Work", 0, 32);
-  REQUIRE(span);
-  CHECK(span->from_s == 16);
-  CHECK(span->to_s == 20);
-  CHECK(span->cycles == 2);
-  // Ends that lie on entries just count.
-  const auto inside = cycles_inside(visits, "Work", 16, 20);
-  REQUIRE(inside);
-  CHECK(inside->cycles == 2);
-  CHECK_FALSE(cycles_inside(visits, "Work", 16.5, 19.5));
 }
 
 TEST_CASE("each capture counts by its own accuracy, in whatever order") {

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/measure.h"
 
-#include "core/compensated_sum.h"
-
 #include "support.h"
 
 #include <catch2/catch.hpp>
@@ -134,14 +132,6 @@ TEST_CASE("over-range inside makes a lower bound") {
   CHECK(measure(trace).bounds().lower);
   CHECK(measure(trace).over_range == 2);
   CHECK_FALSE(measure(trace, 0, 0.005).bounds().lower);
-}
-
-TEST_CASE("a sum keeps a small term beside a large one") {
-  Sum s;
-  s += 1e9;
-  for (int i = 0; i < 1000; ++i) s += 1e-12;
-  s -= Sum(1e9);
-  CHECK(s.value() == Approx(1e-9).epsilon(1e-9));
 }
 
 TEST_CASE("the value at a moment is the model's") {

@@ -56,4 +56,16 @@ struct StudyBook {
   }
 };
 
+/// A build, and one whose sleep draws nearly three times as much.
+struct TwoBuilds : StudyBook {
+  TwoBuilds() {
+    add("1.0", 3e-6, 10e-3, 6);
+    add("1.1", 8e-6, 10e-3, 6);
+  }
+  study::Pool of(const std::string& build) const { return study::pool_build(book, build); }
+};
+
+inline DutyPlan plan_of_file() { return formats::parse_duty(kStudyDuty, "field.duty.toml"); }
+inline Battery battery_of_file() { return formats::parse_battery(kStudyBattery, "cell"); }
+
 }  // namespace kuvio::test

@@ -2,6 +2,7 @@
 // Sensors of the kernel, in trees made as its documentation describes them.
 
 #include "acquire/sysfs_input.h"
+
 #include "core/error.h"
 #include "core/special_value.h"
 
@@ -9,7 +10,6 @@
 
 #include <catch2/catch.hpp>
 
-#include <filesystem>
 #include <fstream>
 #include <thread>
 
