@@ -8,6 +8,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
+#include <QFileInfo>
 #include <QTimer>
 
 #include <cstdio>
@@ -71,7 +72,12 @@ int main(int argc, char** argv) {
                        });
     }
   }
-  if (!parser.positionalArguments().isEmpty())
+  // Without a name the book that was open last, if it is still there.
+  if (!parser.positionalArguments().isEmpty()) {
     window.openBook(parser.positionalArguments().constFirst());
+  } else if (!parser.isSet(timing) && !preferences.recent.isEmpty() &&
+             QFileInfo::exists(preferences.recent.constFirst())) {
+    window.openBook(preferences.recent.constFirst());
+  }
   return QApplication::exec();
 }

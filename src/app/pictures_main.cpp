@@ -52,7 +52,7 @@ public:
       std::exit(73);
     }
   }
-  void documents(const QString& examples);
+  void judged();
   void round();
   void two_captures();
   void bench_with_digitiser();
@@ -81,17 +81,8 @@ RecordRequest recording_of(const char* build) {
   return request;
 }
 
-/// The example's budget, duty plan and battery, as dropped on the window.
-void Photographer::documents(const QString& examples) {
-  window_.openFile(examples + QStringLiteral("/satchel.battery.toml"));
-  settle(400);
-  window_.openFile(examples + QStringLiteral("/satchel.duty.toml"));
-  settle(400);
-  desk(DeskId::budget);
-  take("budget-empty.png");
-  window_.openFile(examples + QStringLiteral("/satchel.budget.toml"));
-  waitFor([&] { return window_.session().book()->document(DocumentKind::budget) != nullptr; },
-          5000);
+/// The desks that go by the book's budget, duty plan and battery.
+void Photographer::judged() {
   desk(DeskId::budget);
   take("budget.png");
   desk(DeskId::builds);
@@ -226,10 +217,8 @@ int main(int argc, char** argv) {
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("Kuvio pictures"));
   QApplication::setOrganizationName(QStringLiteral("Kuvio"));
-  if (argc != 3 && argc != 4) {
-    std::fprintf(stderr,
-                 "kuvio-pictures: usage error: command line: it takes BOOK, FOLDER and perhaps the "
-                 "folder of the example files\n");
+  if (argc != 3) {
+    std::fprintf(stderr, "kuvio-pictures: usage error: command line: it takes BOOK and FOLDER\n");
     return 64;
   }
   const QDir folder(QString::fromLocal8Bit(argv[2]));
@@ -255,7 +244,7 @@ int main(int argc, char** argv) {
   }
   pictures.take("trace-whole.png");
 
-  pictures.documents(QString::fromLocal8Bit(argc > 3 ? argv[3] : "examples"));
+  pictures.judged();
   pictures.round();
   pictures.two_captures();
   pictures.bench_with_digitiser();

@@ -2,7 +2,9 @@
 #include "acquire/simulated.h"
 #include "book/analysis.h"
 #include "book/capture_writer.h"
+#include "book/notes.h"
 #include "core/number_text.h"
+#include "formats/example.h"
 #include "formats/json_results.h"
 #include "formats/project_files.h"
 
@@ -111,6 +113,12 @@ Outcome make(const Options& o, const formats::RecipeFile& recipe, bool json) {
   } else {
     for (const char* build : {"2.3.0", "2.4.0-rc1", "2.4.0-rc2"})
       made.push_back(record_build(book, build, o));
+  }
+  if (o.samples == 0) {
+    std::vector<book::Note> documents;
+    for (const book::DocumentKind kind : formats::example_kinds())
+      documents.push_back(book::document_note(kind, formats::example(kind)));
+    book::put(book, documents);
   }
   Outcome out;
   out.document["captures"] = nlohmann::ordered_json::array();

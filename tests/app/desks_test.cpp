@@ -5,6 +5,7 @@
 #include "app/budget/limits_model.h"
 #include "app/engine/desk_views.h"
 #include "app/shell/captures_list.h"
+#include "app/style/field_note.h"
 #include "app/style/widgets.h"
 #include "app/trace/log_margin.h"
 #include "book/sqlite.h"
@@ -301,7 +302,7 @@ TEST_CASE("a life says the same as the engine, and its scenario can be put back"
   capacity->selectAll();
   QTest::keyClicks(capacity, QStringLiteral("lots"));
   QTest::keyClick(capacity, Qt::Key_Return);
-  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("Value unchanged"));
+  CHECK_THAT(FieldNote::at(capacity).toStdString(), Catch::Contains("Value unchanged"));
   QTest::mouseClick(s.child<QPushButton>("resetScenario"), Qt::LeftButton);
   REQUIRE(s.wait([&] { return scenario->text() == before; }));
 }

@@ -82,7 +82,7 @@ TEST_CASE("what cannot be edited is told, and nothing is changed") {
 TEST_CASE("a span is named as a state by hand, for itself alone") {
   Opened s;
   s.drag(s.at(2.0), s.at(5.0));
-  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("mean")); }));
+  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("→")); }));
   QTest::keyClick(s.lane, Qt::Key_N);
   auto* dialog = s.child<QDialog>("nameSpan");
   auto* name = dialog->findChild<QComboBox*>(QStringLiteral("spanState"));

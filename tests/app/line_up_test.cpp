@@ -131,7 +131,8 @@ TEST_CASE("what is seen is saved as PDF, SVG and PNG, or the reason is told") {
   s.settle();
   auto* desk = s.window->findChild<TraceDesk*>(QStringLiteral("traceDesk"));
   QString told;
-  QObject::connect(desk, &Desk::messageReported, desk, [&](const QString& words) { told = words; });
+  QObject::connect(desk, &Desk::messageReported, desk,
+                   [&](const Message& said) { told = said.text; });
   const auto saved = [&](const char* name) {
     const std::string path = s.made.folder / name;
     told.clear();
@@ -162,7 +163,8 @@ TEST_CASE("samples leave as a table that reads back, with their gaps named") {
   RichWindow s;
   auto* desk = s.window->findChild<TraceDesk*>(QStringLiteral("traceDesk"));
   QString told;
-  QObject::connect(desk, &Desk::messageReported, desk, [&](const QString& words) { told = words; });
+  QObject::connect(desk, &Desk::messageReported, desk,
+                   [&](const Message& said) { told = said.text; });
   const std::string path = s.made.folder / "samples.csv";
   desk->saveSamples(QString::fromStdString(path), 29.5, 41);
   REQUIRE(s.wait([&] { return !told.isEmpty(); }));
@@ -195,7 +197,7 @@ TEST_CASE("a span's figures copy as a table") {
   s.drag(s.at(5), s.at(15));
   s.lanes->setFocus();
   const double from = s.view().span()->first;
-  REQUIRE(s.wait([&] { return s.window->readOut().contains(QStringLiteral("mean")); }));
+  REQUIRE(s.wait([&] { return s.window->readOut().contains(QStringLiteral("→")); }));
   // Figures of a part of the drag may still be what is there.
   QStringList rows;
   const auto copied = [&] {

@@ -62,7 +62,7 @@ TEST_CASE("a file on a stalled disk holds nothing up but itself") {
   CHECK(longest_silence(300) < 50);
   // The trace, its figures and edits go on.
   s.drag(s.at(9.0), s.at(20.0));
-  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("mean")); }));
+  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("→")); }));
   s.window.session().put(QStringLiteral("a change"), {{0, "reference", "1.1"}});
   REQUIRE(s.wait([&] { return s.window.session().book()->reference() == "1.1"; }));
   // It is told as under way, and comes as soon as the disk does.

@@ -36,8 +36,8 @@ TEST_CASE("two of them are a stretch, the second counted from the first where it
 }
 
 TEST_CASE("a moment has as many digits as its span can use") {
-  CHECK(moment_text(1234.5678, 1000) == QStringLiteral("1234.568"));
-  CHECK(moment_text(1.23456789, 0.1) == QStringLiteral("1.2346"));
-  CHECK(moment_text(1.23456789012, 1e-6) == QStringLiteral("1.234567890"));
-  CHECK(moment_text(0, 0) == QStringLiteral("0.000000000"));
+  CHECK(moment_text(1234.5678, 1000) == QStringLiteral("20:34.568"));
+  CHECK(moment_text(1.23456789, 0.1) == QStringLiteral("0:01.2346"));
+  CHECK(moment_text(1.23456789012, 1e-6) == QStringLiteral("0:01.234567890"));
+  CHECK(moment_text(0, 0) == QStringLiteral("0:00.000000000"));
 }

@@ -175,10 +175,8 @@ TEST_CASE("another capture is shown by picking it, and errors are told without a
   QTest::mouseClick(list->viewport(), Qt::LeftButton, {},
                     list->visualRect(list->model()->index(1, 0)).center());
   REQUIRE(QTest::qWaitFor([&] { return s.view().capture()->info.build == "1.1"; }, 3000));
-  auto* message = s.window.findChild<QLabel*>(QStringLiteral("message"));
   s.window.openBook(QStringLiteral("/nowhere/none.kuvio"));
-  REQUIRE(QTest::qWaitFor([&] { return message->isVisible(); }, 3000));
-  CHECK(message->text().contains(QStringLiteral("no such book")));
+  REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("no such book")); }));
 }
 
 TEST_CASE("a capture that is not split says what to do, and a recipe splits it") {
@@ -191,9 +189,7 @@ TEST_CASE("a capture that is not split says what to do, and a recipe splits it")
   QTest::keyClick(s.lane, Qt::Key_Return, Qt::ControlModifier);
   REQUIRE(QTest::qWaitFor([&] { return s.ledger->model()->rowCount() == 7; }, 5000));
   s.window.openFile(QStringLiteral("/nowhere.recipe.toml"));
-  auto* message = s.window.findChild<QLabel*>(QStringLiteral("message"));
-  REQUIRE(QTest::qWaitFor([&] { return message->isVisible(); }, 3000));
-  CHECK(message->text().contains(QStringLiteral("no such file")));
+  REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("no such file")); }));
 }
 
 TEST_CASE("a capture that grows is followed while the window is open") {

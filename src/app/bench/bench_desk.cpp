@@ -101,12 +101,13 @@ BenchDesk::BenchDesk(const Context& context, Preferences& preferences, QWidget* 
     for (const auto& [key, answer] : questions_) {
       if (key == QLatin1String("zeroed") && good) answer->setCurrentIndex(1);
     }
-    emit messageReported(good ? tr("Zeroed: %1.").arg(text) : text + QLatin1Char('.'));
+    emit messageReported(good ? Message::done(tr("Zeroed: %1.").arg(text))
+                              : Message::trouble(text + QLatin1Char('.')));
   });
   connect(&context_.bench, &BenchControl::setupRead, this, &BenchDesk::takeSetup);
   connect(&context_.bench, &BenchControl::setupSaved, this, [this](const QString& file) {
     rememberSetup(file);
-    emit messageReported(tr("Set-up saved to %1.").arg(file));
+    emit messageReported(Message::done(tr("Set-up saved to %1.").arg(file)));
   });
   connect(&context_.bench, &BenchControl::profileTried, this, &BenchDesk::showTried);
   connect(&context_.session, &Session::bookOpened, this, &BenchDesk::refresh);
@@ -283,8 +284,6 @@ QWidget* BenchDesk::makeOutput() {
           [this] { context_.bench.setVoltage(*voltage_->quantity(), chosenOutput()); });
   connect(limit_, &QuantityEdit::quantityEdited, this,
           [this] { context_.bench.setCurrentLimit(*limit_->quantity(), chosenOutput()); });
-  for (QuantityEdit* edit : {voltage_, limit_})
-    connect(edit, &QuantityEdit::wrong, this, &Desk::messageReported);
   connect(cut_off_, &QRadioButton::clicked, this,
           [this] { context_.bench.setCutOff(true, chosenOutput()); });
   connect(hold_, &QRadioButton::clicked, this,
@@ -377,7 +376,6 @@ QWidget* BenchDesk::makeRecording() {
   begin->addWidget(before_);
   form->addRow(tr("Start on"), begin);
   form->addRow(tr("Stop on"), until_);
-  connect(before_, &QuantityEdit::wrong, this, &Desk::messageReported);
   column->addLayout(form);
   record_voltage_ = new QCheckBox(tr("Record voltage as well"), box);
   record_voltage_->setObjectName(QStringLiteral("recordVoltage"));
@@ -415,7 +413,6 @@ QWidget* BenchDesk::makeRecording() {
   connect(record_, &QPushButton::clicked, this, [this] { record(false); });
   connect(stop_, &QPushButton::clicked, this, [this] { context_.bench.stop(); });
   for (QuantityEdit* edit : {length_, rate_}) {
-    connect(edit, &QuantityEdit::wrong, this, &Desk::messageReported);
     connect(edit, &QuantityEdit::quantityEdited, this, &BenchDesk::refresh);
   }
   return box;

@@ -4,6 +4,7 @@
 #include "app/bench/bench_desk.h"
 #include "app/bench/wiring_view.h"
 #include "app/engine/text.h"
+#include "app/style/field_note.h"
 #include "core/quantity.h"
 
 #include <QFileDialog>
@@ -122,8 +123,8 @@ std::optional<std::map<std::string, double>> BenchDesk::shunts() {
       ohms = 0;
     }
     if (!(ohms > 0)) {
-      emit messageReported(
-          tr("\"%1\" is not a shunt. Write it as I_shunt: 100 mOhm.").arg(part.trimmed()));
+      FieldNote::say(
+          shunts_, tr("\"%1\" is not a shunt. Write it as I_shunt: 100 mOhm.").arg(part.trimmed()));
       return std::nullopt;
     }
     out[part.left(colon).trimmed().toStdString()] = ohms;
@@ -228,10 +229,10 @@ void BenchDesk::resetDevice() {
       return;
     }
     context_.bench.execute(reset);
-    emit messageReported(tr("Device reset: %1.").arg(qs(acquire::to_string(reset))));
+    emit messageReported(Message::done(tr("Device reset: %1.").arg(qs(acquire::to_string(reset)))));
   } catch (const std::invalid_argument& e) {
-    emit messageReported(QString::fromUtf8(e.what()) + QLatin1Char('.'));
     reset_how_->setFocus();
+    FieldNote::say(reset_how_, QString::fromUtf8(e.what()) + QLatin1Char('.'));
   }
 }
 

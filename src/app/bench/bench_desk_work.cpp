@@ -8,6 +8,7 @@
 #include "app/bench/readings_view.h"
 #include "app/bench/wiring_view.h"
 #include "app/engine/text.h"
+#include "app/style/field_note.h"
 #include "core/accuracy.h"
 #include "core/quantity.h"
 
@@ -146,8 +147,9 @@ void BenchDesk::markNow() {
 
 void BenchDesk::tryProfile() {
   if (profile_->text().trimmed().isEmpty()) {
-    emit messageReported(tr("Enter a profile file first; docs/profiles.md describes the format."));
     profile_->setFocus();
+    FieldNote::say(profile_,
+                   tr("Enter a profile file first; docs/profiles.md describes the format."));
     return;
   }
   emit messageReported(
@@ -158,7 +160,7 @@ void BenchDesk::tryProfile() {
 /// Shown in the console: it stays, can be read beside the file, and copied.
 void BenchDesk::showTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble) {
   if (!trouble.isEmpty()) {
-    emit messageReported(trouble + QLatin1Char('.'));
+    emit messageReported(Message::trouble(trouble + QLatin1Char('.')));
     return;
   }
   int wrong = 0;
@@ -171,9 +173,10 @@ void BenchDesk::showTried(const std::vector<acquire::CheckStep>& steps, const QS
                                        qs(s.command), qs(good ? s.answer : s.trouble)));
   }
   emit messageReported(
-      wrong == 0
-          ? tr("The profile works: every command was answered as expected.")
-          : tr("%1 of %2 profile commands failed; see the console.").arg(wrong).arg(steps.size()));
+      wrong == 0 ? Message::done(tr("The profile works: every command was answered as expected."))
+                 : Message::trouble(tr("%1 of %2 profile commands failed; see the console.")
+                                        .arg(wrong)
+                                        .arg(steps.size())));
 }
 
 std::optional<acquire::Trigger> BenchDesk::trigger(QLineEdit* edit, const QString& what) {
@@ -182,8 +185,8 @@ std::optional<acquire::Trigger> BenchDesk::trigger(QLineEdit* edit, const QStrin
   try {
     return acquire::parse_trigger(text.toStdString());
   } catch (const std::invalid_argument& e) {
-    emit messageReported(tr("%1: %2.").arg(what, QString::fromUtf8(e.what())));
     edit->setFocus();
+    FieldNote::say(edit, tr("%1: %2.").arg(what, QString::fromUtf8(e.what())));
     return std::nullopt;
   }
 }
@@ -222,23 +225,24 @@ std::optional<RecordRequest> BenchDesk::request(bool power_on) {
   w.build = build_->text().trimmed().toStdString();
   w.name = name_->text().trimmed().toStdString();
   if (w.build.empty()) {
-    emit messageReported(tr("Enter the build under test; comparisons go by build."));
     build_->setFocus();
+    FieldNote::say(build_, tr("Enter the build under test; comparisons go by build."));
     return std::nullopt;
   }
   if (w.name.empty()) w.name = w.build;
   w.seconds = endless_->isChecked() ? 0 : length_->quantity().value_or(0);
   w.rate_hz = rate_->quantity().value_or(0);
   if (!(w.rate_hz > 0) || (!endless_->isChecked() && !(w.seconds > 0))) {
-    emit messageReported(tr("Length and rate must be greater than zero."));
+    FieldNote::say(w.rate_hz > 0 ? length_ : rate_,
+                   tr("Length and rate must be greater than zero."));
     return std::nullopt;
   }
   w.accuracy = accuracy_->text().trimmed().toStdString();
   try {
     if (!w.accuracy.empty()) parse_accuracy(w.accuracy, Dimension::current);
   } catch (const std::invalid_argument& e) {
-    emit messageReported(tr("Accuracy: %1").arg(QString::fromUtf8(e.what())));
     accuracy_->setFocus();
+    FieldNote::say(accuracy_, tr("Accuracy: %1").arg(QString::fromUtf8(e.what())));
     return std::nullopt;
   }
   for (const QString& line : logic_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
@@ -254,9 +258,9 @@ std::optional<RecordRequest> BenchDesk::request(bool power_on) {
   for (const QString& part : conditions_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
     const auto equals = part.indexOf(QLatin1Char('='));
     if (equals <= 0) {
-      emit messageReported(
-          tr("\"%1\" is not a condition. Write it as board=7.").arg(part.trimmed()));
       conditions_->setFocus();
+      FieldNote::say(conditions_,
+                     tr("\"%1\" is not a condition. Write it as board=7.").arg(part.trimmed()));
       return std::nullopt;
     }
     w.conditions[part.left(equals).trimmed().toStdString()] =
@@ -294,10 +298,10 @@ bool BenchDesk::settingsHold() {
   for (QuantityEdit* edit : {voltage_, limit_}) {
     edit->commit();
     if (!edit->isWrong()) continue;
-    emit messageReported(
+    emit messageReported(Message::trouble(
         tr("%1 is not understood, and the output was not switched on. Correct it, or press "
            "Escape in it.")
-            .arg(edit->accessibleName()));
+            .arg(edit->accessibleName())));
     edit->setFocus();
     return false;
   }

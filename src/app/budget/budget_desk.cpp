@@ -192,7 +192,8 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
   source_->setTrouble(qs(view->error));
   if (!view->error.empty()) {
     show_text_->setChecked(true);
-    emit messageReported(tr("The budget cannot be used: %1").arg(qs(view->error)));
+    emit messageReported(
+        Message::trouble(tr("The budget cannot be used: %1").arg(qs(view->error))));
   }
   disk_banner_->setVisible(view->on_disk.has_value());
   disk_->setText(

@@ -4,6 +4,7 @@
 #include "app/desk/actions.h"
 #include "app/desk/foot_part.h"
 #include "app/engine/documents.h"
+#include "app/engine/message.h"
 #include "app/engine/view_state.h"
 #include "core/number_text.h"
 
@@ -39,8 +40,10 @@ public:
 
 signals:
   void footChanged();
+  /// What is under the pointer, for the foot's right end; empty when nothing is.
+  void instantChanged(const QString& text);
   /// Something for the message line, in words.
-  void messageReported(const QString& message);
+  void messageReported(const kuvio::app::Message& message);
   void deskRequested(kuvio::app::DeskId desk);
 };
 

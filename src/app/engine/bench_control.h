@@ -140,6 +140,8 @@ signals:
   /// It ended; `interrupted` when an input died. `message` says how, for people.
   void recordingEnded(qint64 capture, bool interrupted, const QString& message);
   void failed(const QString& message);
+  /// There is no book to record into: `then` goes on once there is one.
+  void bookWanted(const std::function<void()>& then);
   /// A setting was refused: what the fields show must be what the output has.
   void settingsRefused();
   /// `text` says what the zero is, or why there is none.

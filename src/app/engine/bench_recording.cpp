@@ -69,12 +69,12 @@ void BenchControl::record(const RecordRequest& request) {
   if (recording()) return;
   off_.stop();
   after_off_.reset();
-  if (book_.isEmpty()) {
-    emit failed(tr("Open or create a book first; captures are recorded into it."));
-    return;
-  }
   if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) {
     emit failed(tr("Connect to an output or an input first."));
+    return;
+  }
+  if (book_.isEmpty()) {
+    emit bookWanted([this, request] { record(request); });
     return;
   }
   look_.stop();

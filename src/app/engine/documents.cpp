@@ -49,7 +49,8 @@ bool Documents::put(DocumentKind kind, const book::Document& document, const QSt
     QString name = words(kind);
     name[0] = name[0].toUpper();
     emit refused(kind, qs(e.where() + ": " + e.why()));
-    emit messageReported(tr("%1: %2. %3 unchanged.").arg(qs(e.where()), qs(e.why()), name));
+    emit messageReported(
+        Message::trouble(tr("%1: %2. %3 unchanged.").arg(qs(e.where()), qs(e.why()), name)));
     return false;
   }
   session_.put(why, {book::document_note(kind, document)});

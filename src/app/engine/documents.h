@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/engine/message.h"
 #include "app/engine/session.h"
 #include "book/documents.h"
 
@@ -39,7 +40,7 @@ signals:
   /// A text was not valid: where ("name:line") and why.
   void refused(kuvio::book::DocumentKind kind, const QString& trouble);
   void opened(kuvio::book::DocumentKind kind);
-  void messageReported(const QString& message);
+  void messageReported(const kuvio::app::Message& message);
 
 private:
   /// Throws where it is not valid.

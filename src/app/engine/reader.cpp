@@ -302,6 +302,10 @@ SpanReadingPtr Reader::span(double from_s, double to_s) const {
   const double to = std::clamp(to_s, from, trace.to_s());
   auto out = std::make_shared<SpanReading>();
   out->figures = measure(trace, from, to);
+  // Where the current changes its sign all samples are read.
+  constexpr std::int64_t kReadable = 5'000'000;
+  if (out->figures.min.value_or(0) < 0 && out->figures.samples <= kReadable)
+    out->flow = charge_flow(trace, from, to);
   if (const auto mean = out->figures.mean()) {
     out->mean_u = expand(accuracy_components(open_.front().view->basis.accuracy, *mean)).U;
   }

@@ -3,6 +3,7 @@
 
 #include "app/engine/views_fwd.h"
 #include "book/book.h"
+#include "core/charge_flow.h"
 #include "core/distribution.h"
 #include "core/edits.h"
 #include "core/envelope.h"
@@ -90,6 +91,7 @@ struct Frame {
 struct SpanReading {
   SpanFigures figures;
   double mean_u = 0;  ///< expanded uncertainty of the mean (A)
+  ChargeFlow flow;    ///< both zero where nothing flows back, or it would take too long to say
 };
 
 /// Values at single moments.

@@ -251,7 +251,6 @@ LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
   grid_->addWidget(row.captured, at, 1);
   grid_->addWidget(row.edit, at, 2);
   grid_->addWidget(row.reset, at, 3);
-  connect(row.edit, &QuantityEdit::wrong, this, &Desk::messageReported);
   return row;
 }
 

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/foot_bar.h"
 
-#include "app/shell/top_bar.h"
 #include "app/style/widgets.h"
 
 #include <QComboBox>
@@ -11,17 +10,24 @@
 #include <algorithm>
 
 namespace kuvio::app {
+namespace {
+constexpr int kInstant = 250;
+}
 
 FootBar::FootBar(ViewState& view, QWidget* parent)
     : QWidget(parent),
       line_(new FootLine(this)),
-      work_(new WorkStrip(this)),
+      instant_(new FootLine(this)),
       cycles_(button(tr("Whole cycles"), QStringLiteral("wholeCyclesButton"), this)),
       unit_(new QComboBox(this)) {
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(20, 0, 16, 0);
   row->addWidget(line_, 1);
-  row->addWidget(work_);
+  instant_->setObjectName(QStringLiteral("instant"));
+  instant_->setAccessibleName(tr("Under the pointer"));
+  instant_->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Preferred);
+  instant_->setFixedWidth(kInstant);
+  row->addWidget(instant_);
   cycles_->setCheckable(true);
   cycles_->setFlat(true);
   cycles_->setToolTip(tr("Spans snap to whole cycles of a state (W)"));
@@ -29,10 +35,8 @@ FootBar::FootBar(ViewState& view, QWidget* parent)
   connect(&view, &ViewState::wholeCyclesChanged, cycles_,
           [this, &view] { cycles_->setChecked(view.wholeCycles()); });
   row->addWidget(cycles_);
-  auto* label = remark(tr("Show charge as"), this);
-  label->setWordWrap(false);
-  row->addWidget(label);
   unit_->setObjectName(QStringLiteral("unit"));
+  unit_->setToolTip(tr("Charge or energy, everywhere (Ctrl+E)"));
   unit_->setAccessibleName(tr("Unit for charge or energy"));
   unit_->addItems(
       {QStringLiteral("C"), QStringLiteral("Ah"), QStringLiteral("Wh"), QStringLiteral("J")});
@@ -40,6 +44,13 @@ FootBar::FootBar(ViewState& view, QWidget* parent)
   row->addWidget(unit_);
   setFixedHeight(40);
 }
+
+void FootBar::setInstant(const QString& text) {
+  instant_->setParts(text.isEmpty() ? std::vector<FootPart>{}
+                                    : std::vector<FootPart>{{text, tr("Under the pointer.")}});
+}
+
+QString FootBar::instant() const { return instant_->text(); }
 
 void FootBar::showCycles(bool shown) { cycles_->setVisible(shown); }
 

@@ -9,9 +9,7 @@ class QPushButton;
 
 namespace kuvio::app {
 
-class WorkStrip;
-
-/// The window's foot: the read-out, what is under way, whether spans snap to whole cycles, and the
+/// The window's foot: the read-out, whether spans snap to whole cycles, and the
 /// unit charge is shown in.
 class FootBar : public QWidget {
   Q_OBJECT
@@ -19,8 +17,10 @@ public:
   explicit FootBar(ViewState& view, QWidget* parent = nullptr);
   FootLine& line() { return *line_; }
   const FootLine& line() const { return *line_; }
-  WorkStrip& work() { return *work_; }
   void showCycles(bool shown);
+  /// What is under the pointer.
+  void setInstant(const QString& text);
+  QString instant() const;
   /// Takes a unit by its symbol, the first where there is none of that; its number and symbol.
   int setUnit(const QString& symbol);
   QString unit() const;
@@ -31,8 +31,7 @@ signals:
   void unitChosen(const QString& symbol);
 
 private:
-  FootLine* line_;
-  WorkStrip* work_;
+  FootLine *line_, *instant_;
   QPushButton* cycles_;
   QComboBox* unit_;
 };

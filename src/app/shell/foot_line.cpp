@@ -15,7 +15,7 @@
 
 namespace kuvio::app {
 namespace {
-constexpr double kApart = 14;
+constexpr double kApart = 14, kDots = 14;
 }
 
 FootLine::FootLine(QWidget* parent) : QWidget(parent) {
@@ -56,6 +56,12 @@ void FootLine::paintEvent(QPaintEvent*) {
   double x = 0;
   for (std::size_t i = 0; i < parts_.size(); ++i) {
     const double own = figuresWidth(metrics, parts_[i].text);
+    if (i > 0 && x + own > width()) {  // the rest is in the tool tip and in the copy
+      painter.setPen(Theme::current().muted());
+      painter.drawText(QPointF(std::min(x, width() - kDots), height() / 2.0 + 4),
+                       QStringLiteral("…"));
+      break;
+    }
     paintFigures(painter, QRectF(x, 0, own, height()), parts_[i].text);
     x += std::max(own, widths_[i]) + kApart;
   }
@@ -74,7 +80,7 @@ bool FootLine::event(QEvent* event) {
         return true;
       }
     }
-    QToolTip::hideText();
+    QToolTip::showText(help->globalPos(), text(), this);
     return true;
   }
   return QWidget::event(event);

@@ -12,7 +12,7 @@
 #include "app/shell/captures_panel.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_bar.h"
-#include "app/shell/message_bar.h"
+#include "app/shell/message_row.h"
 #include "app/shell/top_bar.h"
 #include "app/style/plain_text.h"
 #include "app/style/widgets.h"
@@ -21,6 +21,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDragEnterEvent>
+#include <QMessageBox>
 #include <QMimeData>
 #include <QSplitter>
 #include <QVBoxLayout>
@@ -29,6 +30,8 @@ namespace kuvio::app {
 namespace {
 
 constexpr int kPollMs = 300;
+constexpr int kRecentOffered = 2;
+constexpr int kOffWithinMs = 4000;
 
 }  // namespace
 
@@ -46,9 +49,6 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   top_ = new TopBar(actions_, bench_, centre);
   column->addWidget(top_);
   column->addWidget(ruling(centre));
-  column->addWidget(new RecordingStrip(bench_, centre));
-  message_ = new MessageBar(centre);
-  column->addWidget(message_);
   desks_ = new QStackedWidget(centre);
   column->addWidget(desks_, 1);
   parts_ = new QSplitter(Qt::Horizontal, desks_);
@@ -58,6 +58,8 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   column->addWidget(ruling(centre));
   foot_ = new FootBar(view_, centre);
   column->addWidget(foot_);
+  message_ = new MessageRow(bench_, centre);
+  column->addWidget(message_);
   setCentralWidget(centre);
   makeBookActions();
   makeEditActions();
@@ -104,6 +106,7 @@ void MainWindow::makeDesks() {
     desks_->addWidget(one == trace_desk_ ? static_cast<QWidget*>(parts_) : one);
     connect(one, &Desk::messageReported, this, &MainWindow::report);
     connect(one, &Desk::footChanged, this, &MainWindow::updateFoot);
+    connect(one, &Desk::instantChanged, foot_, &FootBar::setInstant);
     connect(one, &Desk::deskRequested, this, &MainWindow::setDesk);
   }
   empty_ = new EmptyState(QStringLiteral("empty"), desks_);
@@ -131,8 +134,9 @@ void MainWindow::connectSession() {
   connect(&actions_, &Actions::deskRequested, this, &MainWindow::setDesk);
   connect(&session_, &Session::bookOpened, this, &MainWindow::takeBook);
   connect(&session_, &Session::shown, this, &MainWindow::takeShown);
-  connect(&session_, &Session::failed, this, &MainWindow::report);
-  connect(&session_, &Session::busyChanged, &foot_->work(), &WorkStrip::setWork);
+  connect(&session_, &Session::failed, this,
+          [this](const QString& why) { report(Message::trouble(why)); });
+  connect(&session_, &Session::busyChanged, &message_->work(), &WorkStrip::setWork);
   // Checked again once the book's new list is there.
   connect(&session_, &Session::changed, this, [this] { budget_stale_ = true; });
   connect(&session_, &Session::budgetReady, this, [this](const BudgetViewPtr& view) {
@@ -142,7 +146,12 @@ void MainWindow::connectSession() {
     }
     captures_->setVerdicts(std::move(verdicts));
   });
-  connect(&foot_->work(), &WorkStrip::cancelled, &session_, &Session::cancel);
+  connect(&message_->work(), &WorkStrip::cancelled, &session_, &Session::cancel);
+  connect(&message_->work(), &WorkStrip::cancelled, &example_, &ExampleMaker::cancel);
+  connect(&example_, &ExampleMaker::working, &message_->work(), &WorkStrip::setWork);
+  connect(&example_, &ExampleMaker::made, this, [this](const QString& path) { openBook(path); });
+  connect(&example_, &ExampleMaker::failed, this,
+          [this](const QString& why) { report(Message::trouble(why)); });
   connect(captures_, &CapturesPanel::chosen, this, [this] { settled_ = false; });
   connect(foot_, &FootBar::unitChosen, this, &MainWindow::setUnit);
   poll_.setInterval(kPollMs);
@@ -150,17 +159,35 @@ void MainWindow::connectSession() {
 }
 
 void MainWindow::connectBench() {
-  connect(&bench_, &BenchControl::failed, this, &MainWindow::report);
+  connect(&bench_, &BenchControl::failed, this,
+          [this](const QString& why) { report(Message::trouble(why)); });
+  connect(&bench_, &BenchControl::bookWanted, this, &MainWindow::bookFor);
   connect(&bench_, &BenchControl::recordingBegan, this, [this](qint64 capture) {
     captures_->setCurrent(capture);  // shown as soon as the list has it
     session_.poll();
     setDesk(DeskId::trace);
   });
   connect(&bench_, &BenchControl::recordingEnded, this,
-          [this](qint64, bool interrupted, const QString& message) {
+          [this](qint64 capture, bool interrupted, const QString& message) {
             session_.poll();
-            if (interrupted || !message.isEmpty()) report(message);
+            reportRecorded(capture, interrupted, message);
           });
+}
+
+void MainWindow::reportRecorded(qint64 capture, bool interrupted, const QString& message) {
+  if (capture == 0) return report(interrupted ? Message::trouble(message) : Message(message));
+  const BenchState& s = bench_.state();
+  Message said = Message::done(
+      tr("Recorded %1 of %2. %3").arg(qs(duration(s.recorded_s)), qs(s.name), message).trimmed());
+  if (interrupted) said = Message::trouble(message);
+  if (desk_ != DeskId::trace) {
+    said.offer = tr("Show on Trace");
+    said.run = [this, capture] {
+      captures_->setCurrent(capture);
+      setDesk(DeskId::trace);
+    };
+  }
+  report(said);
 }
 
 void MainWindow::setDesk(DeskId id) {
@@ -171,7 +198,8 @@ void MainWindow::setDesk(DeskId id) {
   const bool trace = id == DeskId::trace;
   const bool any = session_.book() && !session_.book()->rows.empty();
   foot_->showCycles(trace && any);
-  if (trace && !any) {
+  // Without a book there is one page for all of them; Bench works without.
+  if ((trace && !any) || (id != DeskId::bench && !session_.book())) {
     desks_->setCurrentWidget(empty_);
   } else {
     desks_->setCurrentWidget(trace ? static_cast<QWidget*>(parts_) : desk);
@@ -184,11 +212,12 @@ void MainWindow::sayEmpty() {
   if (book_path_.isEmpty()) {
     std::vector<EmptyState::Offer> offers{{tr("New book…"), [this] { newBook(); }},
                                           {tr("Open book…"), [this] { chooseBook(); }}};
-    if (!preferences_.recent.isEmpty()) {
-      const QString last = preferences_.recent.first();
-      offers.emplace_back(tr("Open %1 again").arg(file_name(last)),
-                          [this, last] { openBook(last); });
-    }
+    for (const QString& recent : preferences_.recent.mid(0, kRecentOffered))
+      offers.emplace_back(tr("Open %1").arg(file_name(recent)),
+                          [this, recent] { openBook(recent); });
+    offers.emplace_back(tr("Start at the bench"), [this] { setDesk(DeskId::bench); });
+    offers.emplace_back(tr("Look at an example"),
+                        [this] { actions_.run(actions_.find(QStringLiteral("example"))); });
     empty_->say(
         tr("No book is open"),
         tr("A book holds everything for one investigation: captures, states, budget and battery."),
@@ -206,7 +235,7 @@ void MainWindow::openBook(const QString& path, bool create) {
     return;
   }
   settled_ = false;
-  message_->hide();
+  message_->dismiss();
   session_.open(path, create);
 }
 
@@ -214,9 +243,9 @@ void MainWindow::openFile(const QString& path) {
   if (!path.endsWith(QStringLiteral(".toml"))) return openBook(path);
   const auto kind = book::document_kind_of_file(path.toStdString());
   if (!kind) {
-    return report(
+    return report(Message::trouble(
         tr("%1: unknown file type. Kuvio opens books, recipes, budgets, duty plans and batteries.")
-            .arg(file_name(path)));
+            .arg(file_name(path))));
   }
   if (!session_.book())
     return report(tr("Open a book first; %1 is loaded into it.").arg(file_name(path)));
@@ -235,16 +264,19 @@ void MainWindow::takeBook(const BookViewPtr& book) {
     preferences_.remember(book_path_);
     keepPreferences();
     if (book->document(DocumentKind::budget)) session_.requestBudget();
-    if (!book->unclean.empty()) report(tr("%1: %2").arg(file_name(book_path_), qs(book->unclean)));
+    if (!book->unclean.empty())
+      report(Message::trouble(tr("%1: %2").arg(file_name(book_path_), qs(book->unclean))));
   }
   if (std::exchange(budget_stale_, false)) session_.requestBudget();
   poll_.start();
   sayEmpty();
+  const auto then = std::exchange(once_open_, nullptr);
   const bool any = !book->rows.empty();
   if (!any) view_.setShown(nullptr);
   if (!any || other || desks_->currentWidget() == empty_) setDesk(desk_);
   captures_->setBook(book, other);
   if (any && other) captures_->takeFocus();
+  if (then) then();
 }
 
 void MainWindow::takeShown(const ShownPtr& shown) {
@@ -253,15 +285,14 @@ void MainWindow::takeShown(const ShownPtr& shown) {
   const bool fresh = !view_.capture() || view_.capture()->info.id != capture->info.id;
   view_.setShown(shown);
   if (fresh && capture->info.interrupted) {
-    report(tr("Interrupted: %1. %2 saved.")
-               .arg(qs(capture->info.end_reason), qs(duration(capture->info.duration_s()))));
+    report(Message::trouble(
+        tr("Interrupted: %1. %2 saved.")
+            .arg(qs(capture->info.end_reason), qs(duration(capture->info.duration_s())))));
   }
   updateFoot();
 }
 
-void MainWindow::report(const QString& message) {
-  if (!message.isEmpty()) message_->say(message);
-}
+void MainWindow::report(const Message& message) { message_->say(message); }
 
 QString MainWindow::message() const { return message_->text(); }
 
@@ -299,6 +330,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::leave() {
+  leaving_ = true;  // whoever asks from outside is not there to answer
   if (!bench_.recording()) {
     close();
     return;
@@ -307,10 +339,51 @@ void MainWindow::leave() {
   bench_.stop();
 }
 
+/// Kuvio switches nothing off by itself, and leaves nothing on without a word.
+void MainWindow::askAboutOutput() {
+  if (findChild<QMessageBox*>(QStringLiteral("outputOnQuestion"))) return;
+  auto* ask = new QMessageBox(QMessageBox::NoIcon, tr("The output is on"),
+                              tr("The output is on. Without Kuvio nobody watches it."),
+                              QMessageBox::NoButton, this);
+  ask->setObjectName(QStringLiteral("outputOnQuestion"));
+  ask->setAttribute(Qt::WA_DeleteOnClose);
+  QPushButton* off = ask->addButton(tr("Switch off and quit"), QMessageBox::AcceptRole);
+  QPushButton* on = ask->addButton(tr("Leave on and quit"), QMessageBox::DestructiveRole);
+  QPushButton* stay = ask->addButton(tr("Stay"), QMessageBox::RejectRole);
+  off->setObjectName(QStringLiteral("offAndQuit"));
+  on->setObjectName(QStringLiteral("onAndQuit"));
+  stay->setObjectName(QStringLiteral("stay"));
+  ask->setDefaultButton(stay);
+  ask->setEscapeButton(stay);
+  connect(on, &QPushButton::clicked, this, [this] {
+    leaving_ = true;
+    close();
+  });
+  connect(off, &QPushButton::clicked, this, [this] {
+    auto* goes = new QObject(this);
+    connect(&bench_, &BenchControl::changed, goes, [this, goes] {
+      if (bench_.state().output_on) return;
+      goes->deleteLater();
+      close();
+    });
+    QTimer::singleShot(kOffWithinMs, goes, [this, goes] {
+      goes->deleteLater();
+      report(Message::trouble(tr("The output did not go off. Check it before you leave.")));
+    });
+    bench_.switchOutput(false);
+  });
+  ask->open();
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
   if (bench_.recording()) {
     report(tr("A recording is running. Stop it before closing; what is recorded is kept."));
     event->ignore();
+    return;
+  }
+  if (bench_.state().output_on && !leaving_) {
+    event->ignore();
+    askAboutOutput();
     return;
   }
   preferences_.geometry = saveGeometry();

@@ -4,6 +4,7 @@
 #include "app/desk/actions.h"
 #include "app/desk/desk.h"
 #include "app/engine/bench_control.h"
+#include "app/engine/example_maker.h"
 #include "app/engine/preferences.h"
 #include "app/engine/system_color_scheme.h"
 #include "app/engine/views_fwd.h"
@@ -13,6 +14,7 @@
 #include <QStackedWidget>
 #include <QTimer>
 
+#include <functional>
 #include <map>
 
 class QSplitter;
@@ -24,13 +26,13 @@ class CapturesPanel;
 class EmptyState;
 class FindBox;
 class FootBar;
-class MessageBar;
+class MessageRow;
 class TopBar;
 class TraceDesk;
 
 /// The window on one book: five desks under one bar, the captures to the left of the trace, the
-/// recording and messages above, the read-out at the foot. It owns what the desks
-/// share and wires them together.
+/// read-out, messages and the recording at the foot. It owns what the desks share and
+/// wires them together.
 class MainWindow : public QMainWindow {
   Q_OBJECT
 public:
@@ -74,11 +76,14 @@ private:
   void connectBench();
   void chooseBook();
   void newBook();
+  void bookFor(const std::function<void()>& then);
+  void askAboutOutput();
   void saveCopy();
   void fillRecent();
   void takeBook(const BookViewPtr& book);
   void takeShown(const ShownPtr& shown);
-  void report(const QString& message);
+  void report(const Message& message);
+  void reportRecorded(qint64 capture, bool interrupted, const QString& message);
   void updateFoot();
   void setUnit(const QString& symbol);
   void sayEmpty();
@@ -92,11 +97,12 @@ private:
   ViewState view_;
   BenchControl bench_;
   Actions actions_;
+  ExampleMaker example_;
   SystemColorScheme* system_scheme_ = nullptr;
   TopBar* top_ = nullptr;
   FindBox* find_ = nullptr;
   FootBar* foot_ = nullptr;
-  MessageBar* message_ = nullptr;
+  MessageRow* message_ = nullptr;
   CapturesPanel* captures_ = nullptr;
   QSplitter* parts_ = nullptr;
   QStackedWidget* desks_ = nullptr;
@@ -107,7 +113,8 @@ private:
   DeskId desk_ = DeskId::trace;
   QString book_path_;
   QTimer poll_;
-  bool settled_ = false, budget_stale_ = false;
+  std::function<void()> once_open_;  // waits for a book
+  bool settled_ = false, budget_stale_ = false, leaving_ = false;
 };
 
 }  // namespace kuvio::app

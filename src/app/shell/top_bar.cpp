@@ -11,21 +11,7 @@
 #include <QMenu>
 #include <QPainter>
 
-#include <cmath>
-
 namespace kuvio::app {
-namespace {
-
-QString clock(double s) {
-  const auto whole = static_cast<long long>(s);
-  return whole >= 3600
-             ? QStringLiteral("%1:%2:%3")
-                   .arg(whole / 3600)
-                   .arg(whole / 60 % 60, 2, 10, QLatin1Char('0'))
-                   .arg(whole % 60, 2, 10, QLatin1Char('0'))
-             : QStringLiteral("%1:%2").arg(whole / 60).arg(whole % 60, 2, 10, QLatin1Char('0'));
-}
-}  // namespace
 
 DeskButton::DeskButton(const DeskInfo& desk, QWidget* parent)
     : QPushButton(desk.name(), parent), desk_(desk.id) {
@@ -119,92 +105,6 @@ void TopBar::showOutput() {
                                        : Theme::current().muted());
   output_->setPalette(p);
   switch_off_->setVisible(s.output_on);
-}
-
-RecordingStrip::RecordingStrip(BenchControl& bench, QWidget* parent)
-    : QWidget(parent), bench_(bench) {
-  setObjectName(QStringLiteral("recordingStrip"));
-  auto* row = new QHBoxLayout(this);
-  row->setContentsMargins(20, 2, 16, 2);
-  text_ = new QLabel(this);
-  text_->setObjectName(QStringLiteral("recordingText"));
-  stop_ = button(tr("Stop"), QStringLiteral("stripStop"), this, true);
-  stop_->setAccessibleName(tr("Stop the recording"));
-  row->addWidget(text_);
-  row->addStretch(1);
-  row->addWidget(stop_);
-  connect(stop_, &QPushButton::clicked, this, [this] { bench_.stop(); });
-  connect(&bench_, &BenchControl::changed, this, &RecordingStrip::showState);
-  setAutoFillBackground(true);
-  showState();
-}
-
-void RecordingStrip::showState() {
-  const BenchState& s = bench_.state();
-  setVisible(bench_.recording());
-  if (!bench_.recording()) return;
-  QString text = s.armed ? tr("◌ %1 armed · waiting for trigger").arg(qs(s.name))
-                         : tr("● Recording %1 · %2").arg(qs(s.name), clock(s.recorded_s));
-  if (s.wanted_s > 0 && !s.armed) text += tr(" of %1").arg(clock(s.wanted_s));
-  if (s.disk_free)
-    text += tr(" · %1 GB free").arg(static_cast<double>(*s.disk_free) / 1e9, 0, 'f', 0);
-  if (!s.away.empty()) text += tr(" · link lost, reconnecting");
-  stop_->setText(s.away.empty() ? tr("Stop") : tr("End capture"));
-  text_->setText(text);
-  text_->setToolTip(qs(s.away));
-  QPalette p = text_->palette();
-  p.setColor(QPalette::WindowText, Theme::current().accent());
-  text_->setPalette(p);
-}
-
-WorkStrip::WorkStrip(QWidget* parent) : QWidget(parent) {
-  setObjectName(QStringLiteral("workStrip"));
-  auto* row = new QHBoxLayout(this);
-  row->setContentsMargins(0, 0, 0, 0);
-  text_ = remark({}, this);
-  text_->setWordWrap(false);
-  auto* cancel = button(tr("Cancel"), QStringLiteral("cancelWork"), this);
-  row->addSpacing(74);
-  row->addWidget(text_);
-  row->addWidget(cancel);
-  delay_.setSingleShot(true);
-  delay_.setInterval(200);
-  beat_.setInterval(60);
-  connect(&delay_, &QTimer::timeout, this, [this] {
-    show();
-    beat_.start();
-  });
-  connect(&beat_, &QTimer::timeout, this, [this] {
-    ++phase_;
-    update();
-  });
-  connect(cancel, &QPushButton::clicked, this, &WorkStrip::cancelled);
-  hide();
-}
-
-void WorkStrip::setWork(const QString& what) {
-  if (what.isEmpty()) {
-    delay_.stop();
-    beat_.stop();
-    hide();
-    return;
-  }
-  text_->setText(what + QStringLiteral("…"));
-  setAccessibleName(what);
-  if (!isVisible() && !delay_.isActive()) delay_.start();
-}
-
-void WorkStrip::paintEvent(QPaintEvent*) {
-  QPainter painter(this);
-  const Theme& t = Theme::current();
-  painter.setRenderHint(QPainter::Antialiasing);
-  const QRectF box(0, height() / 2.0 - 2, 62, 4);
-  painter.setPen(Qt::NoPen);
-  painter.setBrush(t.ruling());
-  painter.drawRoundedRect(box, 2, 2);
-  painter.setBrush(t.focus());
-  const double at = (std::sin(phase_ / 8.0) + 1) / 2 * (box.width() - 18);
-  painter.drawRoundedRect(QRectF(box.left() + at, box.top(), 18, 4), 2, 2);
 }
 
 }  // namespace kuvio::app

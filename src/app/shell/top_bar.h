@@ -5,7 +5,6 @@
 
 #include <QLabel>
 #include <QPushButton>
-#include <QTimer>
 
 #include <vector>
 
@@ -46,40 +45,6 @@ private:
   QPushButton* find_;
   QLabel* output_;
   QPushButton *switch_off_, *menu_;
-};
-
-/// What is being recorded, on every desk, only while it is.
-class RecordingStrip : public QWidget {
-  Q_OBJECT
-public:
-  explicit RecordingStrip(BenchControl& bench, QWidget* parent = nullptr);
-  QString text() const { return text_->text(); }
-
-private:
-  void showState();
-  BenchControl& bench_;
-  QLabel* text_;
-  QPushButton* stop_;
-};
-
-/// What is under way for longer than a moment, with a way to stop it.
-class WorkStrip : public QWidget {
-  Q_OBJECT
-public:
-  explicit WorkStrip(QWidget* parent = nullptr);
-  /// Shows it once it has taken 0.2 s; an empty text ends it.
-  void setWork(const QString& what);
-
-signals:
-  void cancelled();
-
-protected:
-  void paintEvent(QPaintEvent* event) override;
-
-private:
-  QLabel* text_;
-  QTimer delay_, beat_;
-  int phase_ = 0;
 };
 
 }  // namespace kuvio::app

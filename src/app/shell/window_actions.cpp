@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The window's own actions: book, edit, look.
 
+#include "app/engine/places.h"
 #include "app/engine/text.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_bar.h"
@@ -12,6 +13,7 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QMenu>
 
 namespace kuvio::app {
@@ -27,6 +29,8 @@ void MainWindow::makeBookActions() {
       actions_.add(QStringLiteral("recent"), menu, tr("Recent"), {}, [this] { fillRecent(); });
   recent->setMenu(new QMenu(this));
   connect(recent->menu(), &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+  actions_.add(QStringLiteral("example"), menu, tr("Look at an example"), {},
+               [this] { example_.make(ExampleMaker::usualPlace()); });
   actions_.add(QStringLiteral("quit"), menu, tr("Quit"), QKeySequence(tr("Ctrl+Q")),
                [this] { close(); });
 }
@@ -114,6 +118,22 @@ void MainWindow::newBook() {
   openBook(path, true);
 }
 
+/// A book in the user's documents for what is to be recorded, named after the bench.
+void MainWindow::bookFor(const std::function<void()>& then) {
+  const QString folder = documents_folder();
+  const QString stem = bench_.simulated() ? tr("Simulated bench") : tr("Bench");
+  QString path;
+  for (int number = 1; path.isEmpty() || QFileInfo::exists(path); ++number) {
+    path = QStringLiteral("%1/%2%3.kuvio")
+               .arg(folder, stem, number == 1 ? QString() : QStringLiteral(" %1").arg(number));
+  }
+  once_open_ = [this, then, path] {
+    report(tr("Recording into %1, a new book.").arg(path));
+    then();
+  };
+  session_.open(path, true);
+}
+
 /// Also while it is recorded into: the copy is the book as it is at that moment, in one file.
 void MainWindow::saveCopy() {
   if (!session_.book()) return report(tr("No book is open."));
@@ -126,7 +146,7 @@ void MainWindow::saveCopy() {
 }
 
 void MainWindow::copyBook(const QString& to) {
-  session_.copyBook(to, [this, to] { report(tr("Copied to %1").arg(to)); });
+  session_.copyBook(to, [this, to] { report(Message::done(tr("Copied to %1").arg(to))); });
 }
 
 void MainWindow::fillRecent() {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/ticks.h"
 
+#include "app/style/time_notation.h"
 #include "core/number_text.h"
 
 #include <fmt/format.h>
@@ -35,13 +36,6 @@ int decimals_of(double step) {
   return std::clamp(static_cast<int>(std::ceil(-std::log10(step) - 1e-9)), 0, 12);
 }
 
-std::string clock(double t) {
-  const auto s = static_cast<long long>(std::llround(std::fabs(t)));
-  const std::string sign = t < -0.5 ? "\u2212" : "";
-  if (s >= 3600) return sign + fmt::format("{}:{:02}:{:02}", s / 3600, s / 60 % 60, s % 60);
-  return sign + fmt::format("{}:{:02}", s / 60, s % 60);
-}
-
 }  // namespace
 
 std::vector<Tick> time_ticks(double from, double to, int at_most) {
@@ -49,15 +43,16 @@ std::vector<Tick> time_ticks(double from, double to, int at_most) {
   if (!(to > from)) return out;
   const double step = time_step((to - from) / std::max(1, at_most));
   const double first = std::ceil(from / step - 1e-9) * step;
-  const bool clocks = step >= 1 && to >= 120;
-  const bool deep = !clocks && std::max(std::fabs(from), std::fabs(to)) > 2000 * step;
+  const bool clocks = time_notation() == TimeNotation::clock && to >= 120;
+  const bool deep =
+      std::max(std::fabs(from), std::fabs(to)) > 2000 * std::min(step, 1.0) && step < 1;
   for (int i = 0; first + step * i <= to * (1 + 1e-12); ++i) {
     const double t = first + step * i;
     std::string label;
-    if (clocks) {
-      label = clock(t);
-    } else if (deep && i > 0) {
+    if (deep && i > 0) {
       label = fmt::format("+{}", with_prefix(step * i, "s", 3));
+    } else if (clocks) {
+      label = time_text(t, decimals_of(step));
     } else {
       label = fmt::format("{:.{}f}\u2009s", t == 0 ? 0.0 : t, decimals_of(step));
     }

@@ -13,10 +13,10 @@ struct Tick {
   bool major = true;
 };
 
-/// Ticks of a time axis (s): steps of 1, 2 or 5 (60, 120, 300 … from a minute up), labels as
-/// h:mm:ss from two minutes up, else seconds with as many decimals as the step needs. Zoomed in so
-/// far that labels would repeat their leading digits, only the first is written in full and the
-/// others as the distance from it (+20 µs).
+/// Ticks of a time axis (s): steps of 1, 2 or 5 (60, 120, 300 … from a minute up), labels in
+/// the time notation in force, as a clock from two minutes up, with as many decimals as the step
+/// needs. Zoomed in so far that labels would repeat their leading digits, only the first is written
+/// in full and the others as the distance from it (+20 µs).
 std::vector<Tick> time_ticks(double from, double to, int at_most);
 
 /// Ticks of a linear value axis with SI prefixes, one prefix for the whole axis.

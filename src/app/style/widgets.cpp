@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/widgets.h"
 
+#include "app/style/field_note.h"
 #include "app/style/theme.h"
 #include "core/quantity.h"
 #include "formats/project_files.h"
@@ -123,6 +124,7 @@ QuantityEdit::QuantityEdit(const QString& name, const QString& accessible_name, 
 void QuantityEdit::setQuantity(std::optional<double> value) {
   value_ = value;
   trouble_.clear();
+  FieldNote::clear(this);
   shown_ = value ? QString::fromStdString(formats::quantity_text(*value, dimension_, 5))
                        .replace(QStringLiteral(" u"), QStringLiteral(" µ"))
                  : QString();
@@ -168,7 +170,9 @@ void QuantityEdit::take() {
     trouble_ = QString::fromUtf8(e.what());
     setToolTip(trouble_);
     update();
-    emit wrong(tr("%1: %2. Value unchanged.").arg(accessibleName(), trouble_));
+    const QString why = tr("%1: %2. Value unchanged.").arg(accessibleName(), trouble_);
+    FieldNote::say(this, why);
+    emit wrong(why);
     return;
   }
   const bool moved = value != value_;

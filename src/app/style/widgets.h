@@ -48,9 +48,9 @@ private:
 };
 
 /// A line for a quantity with its unit ("3.6 V"): what is typed is read by the rules of
-/// core/quantity.h when the line is left or Enter is pressed. What cannot be read is outlined and
-/// reported, and the value stays as it was; Escape shows it again. A number without a unit has the
-/// unit that stood in the line.
+/// core/quantity.h when the line is left or Enter is pressed. What cannot be read is outlined, with
+/// the reason beside it, and the value stays as it was; Escape shows it again. A number without a
+/// unit has the unit that stood in the line.
 class QuantityEdit : public QLineEdit {
   Q_OBJECT
 public:

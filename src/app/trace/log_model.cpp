@@ -4,6 +4,7 @@
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
+#include "app/trace/time_text.h"
 #include "core/number_text.h"
 
 #include <algorithm>
@@ -35,7 +36,7 @@ QVariant LogModel::data(const QModelIndex& index, int role) const {
   const book::LogLine& line = capture_->log[static_cast<std::size_t>(index.row())];
   switch (role) {
     case Qt::DisplayRole:
-      if (index.column() == Time) return QString::number(line.time_s, 'f', 3);
+      if (index.column() == Time) return moment_text(line.time_s, 1);
       return (line.sent ? QStringLiteral("→ ") : QString()) + qs(line.text);
     case Qt::TextAlignmentRole:
       return int(index.column() == Time ? Qt::AlignRight | Qt::AlignVCenter

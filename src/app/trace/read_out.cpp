@@ -14,6 +14,10 @@
 namespace kuvio::app {
 namespace {
 
+constexpr double kFlowsBack = 1e-4;     // of what flows out: less is noise about zero
+constexpr double kWorthNaming = 0.005;  // of the charge
+constexpr qsizetype kValuesShown = 2;
+
 /// Of an identity as instruments answer it, "maker,model,serial,version": what people call it by.
 QString maker_and_model(const std::string& identity) {
   return qs(identity).split(QLatin1Char(',')).mid(0, 2).join(QLatin1Char(' ')).trimmed();
@@ -21,10 +25,11 @@ QString maker_and_model(const std::string& identity) {
 
 QString tr(const char* text) { return QObject::tr(text); }
 
-std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s, double u,
-                               const QString& lead, ChargeUnit unit) {
-  const double width = s.duration_s();
-  std::vector<FootPart> out;
+/// What a stretch of the current came to, each part with how it did.
+void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const SpanReading& reading,
+                 ChargeUnit unit) {
+  const SpanFigures& s = reading.figures;
+  const double u = reading.mean_u;
   const QString flagged =
       s.flagged() > 0 ? tr("\n%1 samples over range, %2 below, %3 not a number, %4 dropped, "
                            "%5 while the range changed")
@@ -36,28 +41,36 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
                       : tr("\nno sample flagged");
   const QString missing =
       s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(qs(duration(s.missing_s))) : QString();
-  out.push_back({tr("%1%2 → %3 s (%4):")
-                     .arg(lead, moment_text(s.from_s, width), moment_text(s.to_s, width),
-                          qs(duration(width))),
-                 tr("Times from the capture's start.%1").arg(missing)});
   if (!s.mean()) {
     out.push_back({tr("no samples"), missing});
-    return out;
+    return;
   }
-  const QString least = qs(formats::bounds_mark(s.bounds()));
+  const QString mark = qs(formats::bounds_mark(s.bounds()));
   const QString rests =
       capture.channel.accuracy.empty()
           ? tr("\nNo accuracy given, so no ±.")
-          : tr("\n± from the accuracy %1, at 95 %.").arg(qs(capture.channel.accuracy));
-  out.push_back({tr("mean %1%2").arg(least, qs(with_uncertainty(*s.mean(), u, "A"))),
+          : tr("\n± from the accuracy %1, at 95 %: how well this is measured, not how it would "
+               "repeat.")
+                .arg(qs(capture.channel.accuracy));
+  out.push_back({tr("mean %1%2").arg(mark, qs(with_uncertainty(*s.mean(), u, "A"))),
                  tr("Charge over the %1 with samples.").arg(qs(duration(s.observed_s))) + rests +
                      missing + flagged});
   const double volts = capture.basis.voltage;
-  out.push_back({least + qs(charge_with_uncertainty(s.charge, u * s.observed_s, unit, volts)),
+  out.push_back({mark + qs(charge_with_uncertainty(s.charge, u * s.observed_s, unit, volts)),
                  tr("Exact integral over the span; its edges may fall between samples.") + rests +
                      missing + flagged});
-  out.push_back({tr("peak %1%2").arg(least, qs(with_prefix(s.max.value_or(0), "A", 3))),
+  if (reading.flow.in > kFlowsBack * reading.flow.out) {
+    out.push_back({tr("out %1, in %2")
+                       .arg(qs(charge_text(reading.flow.out, unit, volts)),
+                            qs(charge_text(reading.flow.in, unit, volts))),
+                   tr("What flowed out of the source, and what flowed back into it.")});
+  }
+  out.push_back({tr("peak %1%2").arg(mark, qs(with_prefix(s.max.value_or(0), "A", 3))),
                  tr("Largest sample; a shorter peak inside a sample is averaged.") + flagged});
+  if (s.min) {
+    out.push_back({tr("least %1").arg(qs(with_prefix(*s.min, "A", 3))),
+                   tr("Smallest sample, its noise included.") + flagged});
+  }
   if (volts > 0 && unit != ChargeUnit::joule) {
     out.push_back(
         {tr("%1 at %2")
@@ -65,18 +78,64 @@ std::vector<FootPart> sentence(const CaptureView& capture, const SpanFigures& s,
          tr("Charge times the nominal supply voltage.")});
   }
   if (s.missing_s > 0) out.push_back({tr("%1 missing").arg(qs(duration(s.missing_s))), missing});
+}
+
+std::vector<FootPart> sentence(const CaptureView& capture, const SpanReading& reading,
+                               const QString& lead, ChargeUnit unit) {
+  const SpanFigures& s = reading.figures;
+  std::vector<FootPart> out;
+  out.push_back({tr("%1%2 → %3 (%4):")
+                     .arg(lead, moment_text(s.from_s, s.duration_s()),
+                          moment_text(s.to_s, s.duration_s()), qs(duration(s.duration_s()))),
+                 tr("Times from the capture's start.")});
+  add_figures(out, capture, reading, unit);
+  return out;
+}
+
+/// The states that take most of the charge: "Locate 52 %, Uplink 30 %".
+QString largest_shares(const Ledger& ledger) {
+  QStringList out;
+  for (const LedgerRow& row : ledger.rows) {  // by falling charge
+    if (out.size() == 2 || row.charge_share < kWorthNaming) break;
+    out << QStringLiteral("%1 %2").arg(qs(row.state), qs(percent(row.charge_share)));
+  }
+  return out.join(QStringLiteral(", "));
+}
+
+std::vector<FootPart> whole(const CaptureView& capture, const SpanReadingPtr& reading,
+                            ChargeUnit unit) {
+  const double length = capture.info.duration_s();
+  QStringList about{tr("From %1, %2 log lines.")
+                        .arg(capture.channel.input.empty() ? tr("a file")
+                                                           : maker_and_model(capture.channel.input))
+                        .arg(capture.log.size()),
+                    tr("Drag over the trace to measure a span, or point at a visit.")};
+  std::vector<FootPart> out{{tr("%1, %2:").arg(qs(capture.info.name), qs(duration(length))),
+                             about.join(QLatin1Char('\n'))}};
+  const auto scale = capture.info.conditions.find("time_scale");
+  if (reading && reading->figures.to_s > reading->figures.from_s) {
+    add_figures(out, capture, *reading, unit);
+    if (capture.ledger) {
+      const QString shares = largest_shares(*capture.ledger);
+      if (!shares.isEmpty())
+        out.insert(out.begin() + 3, {shares, tr("The states that take most of the charge.")});
+    }
+  }
+  if (scale != capture.info.conditions.end()) {
+    out.push_back({tr("simulated, %1 × time").arg(qs(scale->second)),
+                   tr("Recorded from the simulated bench: all times are the device's.")});
+  }
   return out;
 }
 
 }  // namespace
 
-std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& reading,
-                               ChargeUnit unit) {
+std::vector<FootPart> read_out(const ViewState& view, const Readings& readings, ChargeUnit unit) {
   const auto& capture = view.capture();
   if (!capture) return {};
   if (view.span()) {
-    if (!reading) return {};
-    auto out = sentence(*capture, reading->figures, reading->mean_u, {}, unit);
+    if (!readings.span) return {};
+    auto out = sentence(*capture, *readings.span, {}, unit);
     if (view.cycles()) {
       const QString cycles = view.cycles()->cycles == 1
                                  ? tr("1 whole cycle of %1").arg(qs(view.cycles()->state))
@@ -93,24 +152,45 @@ std::vector<FootPart> read_out(const ViewState& view, const SpanReadingPtr& read
   const int index = view.pointed() != ViewState::kNone ? view.pointed() : view.visit();
   if (index != ViewState::kNone && index < static_cast<int>(capture->visits.size())) {
     const VisitFigures& v = capture->visits[static_cast<std::size_t>(index)];
-    SpanFigures s;
+    SpanReading reading;
+    SpanFigures& s = reading.figures;
     s.from_s = v.visit.from_s;
     s.to_s = v.visit.to_s;
     s.observed_s = v.observed_s;
     s.missing_s = v.missing_s;
     s.charge = v.charge;
     s.max = v.peak;
+    s.min = v.least;
     s.over_range = v.bounds.lower ? 1 : 0;
     s.below_range = v.bounds.upper ? 1 : 0;
-    const double u = v.mean ? expand(accuracy_components(capture->basis.accuracy, *v.mean)).U : 0;
-    return sentence(*capture, s, u, qs(v.visit.state) + QStringLiteral("  "), unit);
+    if (v.mean) reading.mean_u = expand(accuracy_components(capture->basis.accuracy, *v.mean)).U;
+    return sentence(*capture, reading, qs(v.visit.state) + QStringLiteral("  "), unit);
   }
-  return {{tr("%1: %2 from %3, %4 log lines")
-               .arg(qs(capture->info.name), qs(duration(capture->info.duration_s())),
-                    capture->channel.input.empty() ? tr("a file")
-                                                   : maker_and_model(capture->channel.input))
-               .arg(capture->log.size()),
-           tr("Drag over the trace to measure a span, or point at a visit.")}};
+  return whole(*capture, readings.whole, unit);
+}
+
+QString instant_text(const MomentsReading& reading, std::size_t at, double width,
+                     const std::string& first) {
+  QStringList values;
+  const auto add = [&](const MomentsReading::Channel& c) {
+    const auto& v = c.values[at];
+    const QString text = !v ? QStringLiteral("–")
+                         : c.unit.empty()
+                             ? QStringLiteral("%1 %2").arg(qs(c.name)).arg(*v, 0, 'g', 4)
+                             : qs(with_prefix(*v, c.unit, 4));
+    if (v || c.name == first) values << text;
+  };
+  for (const auto& c : reading.channels) {
+    if (c.name == first) add(c);
+  }
+  for (const auto& c : reading.channels) {
+    if (c.name != first) add(c);
+  }
+  QString out = moment_text(reading.moments[at], width);
+  for (qsizetype i = 0; i < values.size() && i < kValuesShown; ++i)
+    out += QStringLiteral(" · ") + values[i];
+  if (values.size() > kValuesShown) out += QStringLiteral(" +%1").arg(values.size() - kValuesShown);
+  return out;
 }
 
 }  // namespace kuvio::app

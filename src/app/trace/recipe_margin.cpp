@@ -186,7 +186,6 @@ void RecipeMargin::buildCards() {
       commit(formats::remove_rule(document_.text, document_.name, static_cast<std::size_t>(rule)),
              tr("rule of %1 removed").arg(was));
     });
-    connect(card, &RuleCard::wrong, this, &RecipeMargin::messageReported);
     layout->addWidget(card);
     rules_.push_back(card);
   }

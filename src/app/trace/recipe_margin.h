@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/documents.h"
+#include "app/engine/message.h"
 #include "app/engine/view_state.h"
 #include "app/engine/views_fwd.h"
 #include "app/style/source_editor.h"
@@ -36,7 +37,7 @@ public:
   const LevelView* levels() const { return levels_; }
 
 signals:
-  void messageReported(const QString& message);
+  void messageReported(const kuvio::app::Message& message);
 
 protected:
   void showEvent(QShowEvent* event) override;

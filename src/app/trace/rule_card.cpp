@@ -47,7 +47,6 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
     edit->setMinimumWidth(56);
     grid->addWidget(text, row, column);
     grid->addWidget(edit, row, column + 1);
-    connect(edit, &QuantityEdit::wrong, this, &RuleCard::wrong);
     return edit;
   };
   const auto edge = [&](int column, const QString& label, const char* name,

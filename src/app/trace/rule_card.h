@@ -25,7 +25,6 @@ signals:
   /// "shortest" or "join_gaps".
   void lengthEdited(int rule, const char* key, std::optional<double> length_s);
   void removed(int rule);
-  void wrong(const QString& why);
 
 protected:
   void paintEvent(QPaintEvent* event) override;

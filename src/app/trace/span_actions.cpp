@@ -174,7 +174,7 @@ void TraceDesk::goToTyped() {
   if (place->from_s > context_.view.end() ||
       place->to_s.value_or(place->from_s) < context_.view.begin()) {
     emit messageReported(
-        tr("The capture runs from %1 to %2 s.")
+        tr("The capture runs from %1 to %2.")
             .arg(moment_text(context_.view.begin(), 1), moment_text(context_.view.end(), 1)));
     return;
   }
@@ -187,12 +187,23 @@ void TraceDesk::goToTyped() {
   lanes_->setFocus();
 }
 
+/// The channel in the lane under the pointer.
+std::string TraceDesk::pointedChannel() const {
+  const std::size_t lane = lanes_->chosenLane();
+  const LanePlan& plan = lanes_->plan();
+  if (lane < plan.lanes.size() && !plan.lanes[lane].curves.empty())
+    return plan.lanes[lane].curves.front().channel;
+  return context_.view.capture() ? context_.view.capture()->channel.name : std::string();
+}
+
 void TraceDesk::followCursors() {
   std::vector<double> moments;
   for (int i = 0; i < ViewState::kCursors; ++i) {
     if (context_.view.cursor(i)) moments.push_back(*context_.view.cursor(i));
   }
   cursors_->setVisible(!moments.empty());
+  if (context_.view.pointer()) moments.push_back(*context_.view.pointer());
+  if (!context_.view.pointer()) emit instantChanged({});
   if (!moments.empty()) context_.session.requestMoments(moments);
 }
 
@@ -214,12 +225,15 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
       if (!channel.unit.empty())
         values << qs(channel.name) + QLatin1Char(' ') + value(channel.values[at], channel.unit);
     }
-    parts << tr("%1  %2 s: %3")
+    parts << tr("%1  %2: %3")
                  .arg(i + 1)
                  .arg(moment_text(reading->moments[at], width), values.join(QStringLiteral(", ")));
     both.emplace_back(reading->moments[at], at);
     ++at;
   }
+  if (context_.view.pointer() && at < reading->moments.size() &&
+      reading->moments[at] == *context_.view.pointer())
+    emit instantChanged(instant_text(*reading, at, width, pointedChannel()));
   if (both.size() == 2) {
     const double apart = both[1].first - both[0].first;
     QStringList values;
@@ -231,8 +245,8 @@ void TraceDesk::takeMoments(const MomentsReadingPtr& reading) {
     const QString rate =
         apart != 0 ? QStringLiteral(" (%1)").arg(qs(with_prefix(1 / std::fabs(apart), "Hz", 4)))
                    : QString();
-    parts << tr("2 − 1: %1 s%2, %3")
-                 .arg(moment_text(apart, width), rate, values.join(QStringLiteral(", ")));
+    parts
+        << tr("2 − 1: %1%2, %3").arg(qs(duration(apart)), rate, values.join(QStringLiteral(", ")));
   }
   cursors_->setText(parts.join(QStringLiteral("   ")));
 }

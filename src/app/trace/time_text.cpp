@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/time_text.h"
 
+#include "app/style/time_notation.h"
 #include "core/quantity.h"
 
 #include <QRegularExpression>
@@ -67,7 +68,7 @@ std::optional<TimeTarget> parse_time_target(const QString& text, double here) {
 QString moment_text(double t, double width) {
   const int decimals =
       std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(width, 1e-9)))) + 3, 3, 9);
-  return QString::number(t, 'f', decimals);
+  return QString::fromStdString(time_text(t, decimals));
 }
 
 }  // namespace kuvio::app

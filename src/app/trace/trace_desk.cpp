@@ -17,6 +17,7 @@
 #include "app/trace/recipe_margin.h"
 #include "app/trace/spread_margin.h"
 #include "app/trace/state_dialogs.h"
+#include "formats/example.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -25,9 +26,21 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <utility>
 
 namespace kuvio::app {
 namespace {}  // namespace
+
+namespace {
+/// Whether the simulated device that ships with Kuvio was recorded: its log says its name.
+bool is_of_satchel(const CaptureView& capture) {
+  return capture.info.conditions.count("time_scale") + capture.channel.input.starts_with("Kuvio,") >
+             0 &&
+         std::any_of(capture.log.begin(), capture.log.end(), [](const book::LogLine& line) {
+           return line.text.find("satchel") != std::string::npos;
+         });
+}
+}  // namespace
 
 TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), context_(context) {
   setObjectName(QStringLiteral("traceDesk"));
@@ -282,17 +295,24 @@ void TraceDesk::connectViews() {
   connect(&context_.session, &Session::budgetReady, this, &TraceDesk::takeBudget);
   connect(&context_.view, &ViewState::cursorsChanged, this, &TraceDesk::followCursors);
   connect(&context_.view, &ViewState::captureChanged, this, &TraceDesk::followCursors);
+  connect(&context_.view, &ViewState::pointerChanged, this, &TraceDesk::followCursors);
   connect(&context_.session, &Session::momentsReady, this, &TraceDesk::takeMoments);
   connect(&context_.session, &Session::frameReady, ledger_model_, &LedgerModel::setSeen);
   connect(&context_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
-    if (!context_.view.span()) return;
-    reading_ = reading;
+    if (context_.view.span()) {
+      reading_ = reading;
+    } else {
+      whole_ = reading;
+    }
     emit footChanged();
   });
   connect(&context_.view, &ViewState::spanChanged, this, [this] {
     if (context_.view.span())
       context_.session.requestSpan(context_.view.span()->first, context_.view.span()->second);
-    if (!context_.view.span()) reading_.reset();
+    if (!context_.view.span()) {
+      reading_.reset();
+      askWhole();
+    }
     follow();
   });
   connect(&context_.view, &ViewState::visitChanged, this, &TraceDesk::follow);
@@ -303,6 +323,38 @@ void TraceDesk::connectViews() {
             const std::string state = ledger_model_->stateOf(index.row());
             if (!state.empty()) context_.view.pickState(state);
           });
+}
+
+/// What can be done about a capture that is not split, the likeliest first.
+void TraceDesk::sayNotSplit(const CaptureView& capture) {
+  if (capture.info.recording) {
+    not_split_->say(tr("Recording…"), tr("States can be split once samples have arrived."));
+    return;
+  }
+  const auto split_by = [this](const book::Document& recipe) {
+    tabs_->setCurrentIndex(1);
+    if (context_.view.capture())
+      apply_recipe(context_.session, {context_.view.capture()->info.id}, recipe);
+  };
+  std::vector<EmptyState::Offer> offers;
+  if (const book::Document* own = context_.session.book()->document(DocumentKind::recipe)) {
+    offers.emplace_back(tr("Split with the book's recipe"),
+                        [split_by, own = *own] { split_by(own); });
+  } else if (is_of_satchel(capture)) {
+    offers.emplace_back(tr("Split with Satchel's recipe"),
+                        [split_by] { split_by(formats::example(DocumentKind::recipe)); });
+  }
+  offers.emplace_back(tr("Open recipe…"),
+                      [this] { context_.actions.find(QStringLiteral("openRecipe"))->trigger(); });
+  if (!context_.session.book()->document(DocumentKind::recipe)) {
+    offers.emplace_back(tr("New recipe"), [this] {
+      tabs_->setCurrentIndex(1);
+      recipe_->newRecipe();
+    });
+  }
+  not_split_->say(tr("Not split into states yet"),
+                  tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
+                  offers);
 }
 
 void TraceDesk::takeCapture() {
@@ -316,24 +368,7 @@ void TraceDesk::takeCapture() {
   not_split_->setVisible(capture && !split);
   ledger_->parentWidget()->setVisible(split);
   if (capture && !split) {
-    not_split_->say(
-        capture->info.recording ? tr("Recording…") : tr("Not split into states yet"),
-        capture->info.recording
-            ? tr("States can be split once samples have arrived.")
-            : tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
-        {{tr("Open recipe…"),
-          [this] { context_.actions.find(QStringLiteral("openRecipe"))->trigger(); }},
-         {context_.session.book()->document(DocumentKind::recipe)
-              ? tr("Split with the book's recipe")
-              : tr("New recipe"),
-          [this] {
-            tabs_->setCurrentIndex(1);
-            if (context_.session.book()->document(DocumentKind::recipe)) {
-              recipe_->apply(false);
-            } else {
-              recipe_->newRecipe();
-            }
-          }}});
+    sayNotSplit(*capture);
   }
   edits_->setVisible(split && capture->edits > 0);
   if (capture && capture->edits > 0) {
@@ -344,8 +379,19 @@ void TraceDesk::takeCapture() {
         tr(" · review"));
     edits_->setAccessibleName(edits_->text());
   }
+  // Of one that grows the last figures stay until the next are there.
+  if (const qint64 id = capture ? capture->info.id : 0; std::exchange(whole_of_, id) != id)
+    whole_.reset();
+  askWhole();
   follow();
   updatePill();
+}
+
+/// Figures of the whole capture: what is shown while nothing is marked.
+void TraceDesk::askWhole() {
+  const CaptureViewPtr& capture = context_.view.capture();
+  if (capture && !context_.view.span() && capture->to_s > capture->from_s)
+    context_.session.requestSpan(capture->from_s, capture->to_s);
 }
 
 void TraceDesk::takeBudget(const BudgetViewPtr& view) {
@@ -386,7 +432,9 @@ void TraceDesk::fitLedger() {
   ledger_->fitColumns();
 }
 
-std::vector<FootPart> TraceDesk::foot() const { return read_out(context_.view, reading_, unit_); }
+std::vector<FootPart> TraceDesk::foot() const {
+  return read_out(context_.view, {reading_, whole_}, unit_);
+}
 
 /// Brings the ledger to where the picked visit is.
 void TraceDesk::follow() {

@@ -69,6 +69,7 @@ private:
   void makeGoTo(QWidget* parent);
   void goToTyped();
   void followCursors();
+  std::string pointedChannel() const;
   void takeMoments(const MomentsReadingPtr& reading);
   double placeOfKeys() const;
   QString spanTable() const;
@@ -79,6 +80,8 @@ private:
   void setFit(ValueFit fit, double low, double high);
   void connectViews();
   void takeCapture();
+  void askWhole();
+  void sayNotSplit(const CaptureView& capture);
   void takeBudget(const BudgetViewPtr& view);
   /// Columns as wide as what stands in them.
   void fitLedger();
@@ -101,7 +104,7 @@ private:
 
   Context context_;
   ChargeUnit unit_ = ChargeUnit::coulomb;
-  SpanReadingPtr reading_;
+  SpanReadingPtr reading_, whole_;  // of the span; of the whole capture
   Overview* overview_ = nullptr;
   Lanes* lanes_ = nullptr;
   FanView* fan_ = nullptr;
@@ -119,6 +122,7 @@ private:
   QStackedWidget* margin_ = nullptr;
   QSplitter *across_ = nullptr, *down_ = nullptr;
   BudgetViewPtr budget_;
+  qint64 whole_of_ = 0;
   bool following_ = false;
 };
 

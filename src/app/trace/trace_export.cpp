@@ -62,13 +62,13 @@ void TraceDesk::savePicture(const QString& path) {
       picture_of_traces(path, *lanes_, fan_->isVisible() ? fan_ : nullptr,
                         names.join(QStringLiteral(" · ")), foot.join(QStringLiteral("   ")));
   if (bytes.isEmpty()) {
-    emit messageReported(
+    emit messageReported(Message::trouble(
         tr("“%1”: picture files must end in .pdf, .svg or .png. Nothing was written.")
-            .arg(file_name(path)));
+            .arg(file_name(path))));
     return;
   }
   context_.session.writeFile(path, bytes.toStdString(), [this, path] {
-    emit messageReported(tr("Picture saved: %1").arg(path));
+    emit messageReported(Message::done(tr("Picture saved: %1").arg(path)));
   });
 }
 
@@ -94,8 +94,9 @@ void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
     QStringList endings;
     for (const formats::ExportFormat& f : formats::export_formats())
       endings << QLatin1Char('.') + qs(std::string(f.ending));
-    emit messageReported(tr("“%1”: exported files must end in %2. Nothing was written.")
-                             .arg(file_name(path), endings.join(tr(" or "))));
+    emit messageReported(
+        Message::trouble(tr("“%1”: exported files must end in %2. Nothing was written.")
+                             .arg(file_name(path), endings.join(tr(" or ")))));
     return;
   }
   context_.session.exportCapture(
@@ -108,7 +109,7 @@ void TraceDesk::saveSamples(const QString& path, double from_s, double to_s) {
         if (!left_out.isEmpty())
           words +=
               tr(". Left out, sampled at other times: %1").arg(left_out.join(QStringLiteral(", ")));
-        emit messageReported(words);
+        emit messageReported(Message::done(words));
       });
 }
 

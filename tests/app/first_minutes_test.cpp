@@ -1,0 +1,157 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Without a book: one page on every desk but Bench, an example, a recording that makes its own
+// book, and a split by the device's recipe.
+
+#include "app/engine/book_view.h"
+#include "app/engine/example_maker.h"
+#include "app/engine/trace_views.h"
+#include "app/style/widgets.h"
+#include "formats/example.h"
+
+#include "desk_fixture.h"
+
+#include <QMessageBox>
+#include <QPushButton>
+#include <QStandardPaths>
+
+using namespace kuvio;
+using namespace kuvio::app;
+using namespace kuvio::test;
+
+namespace {
+
+QPushButton* offer(QWidget& where, const QString& text) {
+  for (QPushButton* b : where.findChildren<QPushButton*>()) {
+    if (b->isVisible() && b->text() == text) return b;
+  }
+  return nullptr;
+}
+
+/// The user's documents are a folder of the test's own.
+struct Home {
+  test::Folder folder;
+  QByteArray was = qgetenv("HOME");
+  Home() { qputenv("HOME", QByteArray::fromStdString(folder / "")); }
+  ~Home() { qputenv("HOME", was); }
+};
+
+}  // namespace
+
+TEST_CASE("without a book every desk but Bench shows the same page, and says where to begin") {
+  Preferences preferences;
+  preferences.recent = {QStringLiteral("/gone/night.kuvio")};
+  MainWindow window(preferences);
+  window.show();
+  auto* page = window.findChild<EmptyState*>(QStringLiteral("empty"));
+  REQUIRE(page);
+  for (const DeskInfo& desk : all_desks()) {
+    window.setDesk(desk.id);
+    INFO(desk.key);
+    CHECK(page->isVisible() == (desk.id != DeskId::bench));
+  }
+  window.setDesk(DeskId::lifetime);
+  for (const char* what :
+       {"New book…", "Open book…", "Open night.kuvio", "Look at an example", "Start at the bench"})
+    CHECK(offer(*page, QString::fromUtf8(what)) != nullptr);
+  QTest::mouseClick(offer(*page, QStringLiteral("Start at the bench")), Qt::LeftButton);
+  CHECK(window.desk() == DeskId::bench);
+}
+
+TEST_CASE("the example is made once, opened with all desks full, and one that is there is used") {
+  const Home home;
+  ExampleMaker maker;
+  QStringList made, failed;
+  QObject::connect(&maker, &ExampleMaker::made, &maker, [&](const QString& p) { made << p; });
+  QObject::connect(&maker, &ExampleMaker::failed, &maker, [&](const QString& w) { failed << w; });
+  const QString path = QString::fromStdString(home.folder / "made.kuvio");
+  maker.make(path);
+  maker.make(path);  // asked twice
+  REQUIRE(QTest::qWaitFor([&] { return !made.isEmpty() || !failed.isEmpty(); }, 60000));
+  CHECK(failed.isEmpty());
+  CHECK(made == QStringList{path});
+  maker.make(path);
+  CHECK(made.size() == 2);
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  window.openBook(path);
+  REQUIRE(QTest::qWaitFor([&] { return window.settled(); }, 10000));
+  for (const book::DocumentKind kind : formats::example_kinds())
+    CHECK(window.session().book()->document(kind) != nullptr);
+  for (const char* empty : {"buildsEmpty", "budgetEmpty", "lifetimeEmpty"}) {
+    const DeskId desk = std::string(empty) == "buildsEmpty"   ? DeskId::builds
+                        : std::string(empty) == "budgetEmpty" ? DeskId::budget
+                                                              : DeskId::lifetime;
+    window.setDesk(desk);
+    auto* page = window.findChild<QWidget*>(QLatin1String(empty));
+    REQUIRE(page);
+    CHECK(QTest::qWaitFor([&] { return !page->isVisible(); }, 5000));
+  }
+  // The line at the foot says what was captured, and that its time is simulated.
+  window.setDesk(DeskId::trace);
+  REQUIRE(QTest::qWaitFor([&] { return window.readOut().contains(QStringLiteral("mean")); }, 5000));
+  CHECK_THAT(window.readOut().toStdString(), Catch::Contains("simulated, 900") &&
+                                                 Catch::Contains("Locate") &&
+                                                 Catch::Contains("peak"));
+}
+
+TEST_CASE(
+    "from nothing: the bench records into a book of its own, and Satchel's recipe splits it") {
+  const Home home;
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  window.setDesk(DeskId::bench);
+  window.bench().startSimulated(QStringLiteral("2.3.0"), 20, 200);
+  REQUIRE(QTest::qWaitFor([&] { return window.bench().state().phase == BenchState::Phase::ready; },
+                          15000));
+  RecordRequest request;
+  request.name = request.build = "2.3.0";
+  request.power_on = true;
+  request.power_off = true;
+  request.seconds = 200;
+  window.bench().record(request);
+  REQUIRE(QTest::qWaitFor([&] { return window.bench().recording(); }, 10000));
+  REQUIRE(QTest::qWaitFor([&] { return !window.bench().recording(); }, 30000));
+  CHECK(window.session().path().endsWith(QStringLiteral("Documents/Simulated bench.kuvio")));
+  CHECK_THAT(window.message().toStdString(), Catch::Contains("Recorded 3"));
+  window.setDesk(DeskId::trace);
+  REQUIRE(QTest::qWaitFor(
+      [&] { return offer(window, QStringLiteral("Split with Satchel's recipe")) != nullptr; },
+      10000));
+  QTest::mouseClick(offer(window, QStringLiteral("Split with Satchel's recipe")), Qt::LeftButton);
+  REQUIRE(QTest::qWaitFor(
+      [&] { return window.view().capture() && !window.view().capture()->visits.empty(); }, 10000));
+  CHECK(window.view().capture()->recipe_name == "Satchel field states");
+  CHECK(window.session().book()->document(book::DocumentKind::recipe) != nullptr);
+}
+
+TEST_CASE("leaving with the output on asks; off is waited for, on is left by choice alone") {
+  const Home home;
+  MainWindow window;
+  window.show();
+  window.setDesk(DeskId::bench);
+  window.bench().startSimulated(QStringLiteral("2.3.0"), 20, 60);
+  const auto state = [&]() -> const BenchState& { return window.bench().state(); };
+  REQUIRE(QTest::qWaitFor([&] { return state().phase == BenchState::Phase::ready; }, 15000));
+  window.bench().switchOutput(true);
+  REQUIRE(QTest::qWaitFor([&] { return state().output_on; }, 5000));
+  const auto question = [&] {
+    return window.findChild<QMessageBox*>(QStringLiteral("outputOnQuestion"));
+  };
+  window.close();
+  REQUIRE(question());
+  CHECK(window.isVisible());
+  window.close();  // asked once
+  CHECK(window.findChildren<QMessageBox*>(QStringLiteral("outputOnQuestion")).size() == 1);
+  QTest::mouseClick(question()->findChild<QPushButton*>(QStringLiteral("stay")), Qt::LeftButton);
+  QTest::qWait(100);
+  CHECK(window.isVisible());
+  CHECK(state().output_on);
+  window.close();
+  REQUIRE(question());
+  QTest::mouseClick(question()->findChild<QPushButton*>(QStringLiteral("offAndQuit")),
+                    Qt::LeftButton);
+  REQUIRE(QTest::qWaitFor([&] { return !window.isVisible(); }, 6000));
+  CHECK_FALSE(state().output_on);
+}
