@@ -7,6 +7,7 @@
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
 #include "book/notes.h"
@@ -23,6 +24,57 @@
 #include <set>
 
 namespace kuvio::app {
+namespace {
+constexpr qsizetype kNamed = 2;   // builds in the sentence by their names
+constexpr int kLeastColumn = 84;  // px: a name in short, a verdict's sign and a gauge
+}  // namespace
+
+namespace {
+
+/// "2.4.0-rc1 misses 3 of 10 limits; 2.3.0 and 2.4.0-rc2 meet all."
+QString sentence_of(const BudgetView& view) {
+  QStringList parts, all, builds;
+  for (const std::string& build : view.builds) builds << qs(build);
+  builds = short_names(builds);
+  for (std::size_t i = 0; i < view.builds.size() && i < view.results.size(); ++i) {
+    const QString& build = builds[static_cast<qsizetype>(i)];
+    if (!view.troubles[i].empty()) {
+      parts << QObject::tr("%1 cannot be checked").arg(build);
+      continue;
+    }
+    int outside = 0, open = 0;
+    const auto& limits = view.results[i].limits;
+    for (const LimitResult& r : limits) {
+      outside += r.verdict == Verdict::outside ? 1 : 0;
+      open += r.verdict == Verdict::too_close || r.verdict == Verdict::no_data ? 1 : 0;
+    }
+    const auto count = static_cast<int>(limits.size());
+    if (outside > 0) {
+      parts.prepend(QObject::tr("%1 misses %2 of %3 limits").arg(build).arg(outside).arg(count));
+    } else if (open > 0) {
+      parts << QObject::tr("%1 leaves %2 of %3 open").arg(build).arg(open).arg(count);
+    } else {
+      all << build;
+    }
+  }
+  // Of many it is enough how many, and the worst.
+  if (parts.size() > kNamed) {
+    const auto more = parts.size() - kNamed;
+    parts = parts.mid(0, kNamed);
+    parts << QObject::tr("%1 more miss some or leave some open").arg(more);
+  }
+  if (all.size() > kNamed + 1) {
+    parts << QObject::tr("%1 meet all").arg(all.size());
+  } else if (!all.isEmpty()) {
+    const QString last = all.takeLast();
+    const QString names =
+        all.isEmpty() ? last : all.join(QStringLiteral(", ")) + QObject::tr(" and ") + last;
+    parts << (all.isEmpty() ? QObject::tr("%1 meets all") : QObject::tr("%1 meet all")).arg(names);
+  }
+  return parts.isEmpty() ? QString() : parts.join(QStringLiteral("; ")) + QLatin1Char('.');
+}
+
+}  // namespace
 
 BudgetDesk::BudgetDesk(const Context& context, QWidget* parent) : Desk(parent), context_(context) {
   setObjectName(QStringLiteral("budgetDesk"));
@@ -44,6 +96,11 @@ QWidget* BudgetDesk::makePage() {
   column->setContentsMargins(24, 16, 24, 8);
   column->setSpacing(8);
   column->addLayout(makeHead(page));
+  sentence_ = new QLabel(page);
+  sentence_->setObjectName(QStringLiteral("budgetSentence"));
+  sentence_->setWordWrap(true);
+  sentence_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  column->addWidget(sentence_);
   column->addWidget(makeDiskBanner(page));
   auto* row = new QHBoxLayout;
   row->setSpacing(20);
@@ -51,6 +108,7 @@ QWidget* BudgetDesk::makePage() {
   table_ = new NotebookTable(QStringLiteral("limits"), tr("Limits"), 44, page);
   table_->setModel(model_);
   table_->setItemDelegate(new GaugeDelegate(table_));
+  table_->horizontalHeader()->setMinimumSectionSize(kLeastColumn);
   connect(table_, &QTableView::doubleClicked, this, [this] { editLimit(); });
   row->addWidget(table_, 3);
   source_ = new SourceEditor(QStringLiteral("budget"), tr("Text of the budget"), page);
@@ -173,6 +231,7 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
   if (view->budget || !model_->view()) model_->setView(view);
   if (view->budget) {
     title_->setText(qs(view->budget->name));
+    sentence_->setText(sentence_of(*view));
     table_->setColumnWidth(LimitsModel::Name, 210);
     table_->setColumnWidth(LimitsModel::Expect, 92);
     table_->setColumnWidth(LimitsModel::Bound, 104);
@@ -322,8 +381,11 @@ std::vector<FootPart> BudgetDesk::foot() const {
                                   .arg(qs(context_.documents.get(DocumentKind::budget).path))
                             : context_.documents.whereabouts(DocumentKind::budget),
        {}}};
+  QStringList builds;
+  for (const std::string& build : view_->builds) builds << qs(build);
+  builds = short_names(builds);
   for (std::size_t i = 0; i < view_->results.size() && i < view_->builds.size(); ++i) {
-    out.push_back({QStringLiteral("%1 %2").arg(qs(view_->builds[i]),
+    out.push_back({QStringLiteral("%1 %2").arg(builds[static_cast<qsizetype>(i)],
                                                view_->troubles[i].empty()
                                                    ? verdict_text(view_->results[i].verdict)
                                                    : tr("– not checked")),

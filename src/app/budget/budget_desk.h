@@ -46,7 +46,7 @@ private:
   Context context_;
   QStackedWidget* stack_;
   EmptyState* empty_;
-  QLabel *title_, *disk_, *left_out_;
+  QLabel *title_, *sentence_, *disk_, *left_out_;
   QWidget* disk_banner_;
   LimitsModel* model_;
   NotebookTable* table_;

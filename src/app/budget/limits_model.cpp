@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
 #include "core/number_text.h"
@@ -16,6 +17,8 @@
 namespace kuvio::app {
 namespace {
 const QString kNothing = QStringLiteral("–");
+/// Characters of a build in its title: of many each has less.
+int title_room(qsizetype builds) { return builds > 8 ? 9 : builds > 4 ? 14 : 24; }
 QString figure(const Limit& limit, double value) {
   return qs(formats::figure_text(value, 0, info(limit.quantity).unit()));
 }
@@ -24,6 +27,11 @@ QString figure(const Limit& limit, double value) {
 void LimitsModel::setView(BudgetViewPtr view) {
   beginResetModel();
   view_ = std::move(view);
+  builds_.clear();
+  if (view_) {
+    for (const std::string& build : view_->builds) builds_ << qs(build);
+    builds_ = short_names(builds_, title_room(builds_.size()));
+  }
   endResetModel();
 }
 
@@ -95,6 +103,10 @@ QVariant LimitsModel::headerData(int section, Qt::Orientation orientation, int r
   if (role == Qt::TextAlignmentRole)
     return int(section == Expect || section == Bound ? Qt::AlignRight | Qt::AlignVCenter
                                                      : Qt::AlignLeft | Qt::AlignVCenter);
+  const bool of_build = view_ && section >= FirstBuild &&
+                        section - FirstBuild < static_cast<int>(view_->builds.size());
+  if (role == Qt::ToolTipRole && of_build)
+    return qs(view_->builds[static_cast<std::size_t>(section - FirstBuild)]);
   if (role != Qt::DisplayRole) return {};
   switch (section) {
     case Name:
@@ -104,9 +116,7 @@ QVariant LimitsModel::headerData(int section, Qt::Orientation orientation, int r
     case Bound:
       return tr("limit");
     default:
-      return view_ && section - FirstBuild < static_cast<int>(view_->builds.size())
-                 ? qs(view_->builds[static_cast<std::size_t>(section - FirstBuild)])
-                 : QString();
+      return of_build ? builds_.value(section - FirstBuild) : QString();
   }
 }
 
@@ -155,6 +165,20 @@ void paint_gauge(QPainter& painter, const QRectF& bar, const LimitResult& r, con
   painter.drawLine(QLineF(x(limit), bar.top() - 3, x(limit), bar.bottom() + 3));
 }
 
+/// The figure with its uncertainty, or without where there is no room for it, or nothing: a number
+/// that is cut is another one. It is whole in the tool tip.
+QString figure_in(const LimitResult& r, const QFont& font, double room) {
+  const QFontMetricsF metrics(font);
+  const QString whole = qs(formats::measured_text(r));
+  if (metrics.horizontalAdvance(whole) <= room) return whole;
+  LimitResult bare = r;
+  bare.U = 0;
+  bare.low.reset();
+  bare.high.reset();
+  const QString figure = qs(formats::measured_text(bare));
+  return metrics.horizontalAdvance(figure) <= room ? figure : QString();
+}
+
 }  // namespace
 
 void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
@@ -196,8 +220,7 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   if (QFontMetricsF(plain).horizontalAdvance(figure) > room()) verdict.truncate(1);
   painter->setFont(plain);
   painter->setPen(t.text());
-  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft,
-                    QFontMetricsF(plain).elidedText(figure, Qt::ElideRight, room()));
+  painter->drawText(words, Qt::AlignVCenter | Qt::AlignLeft, figure_in(*r, plain, room()));
   painter->setPen(over ? t.accent() : r->verdict == Verdict::within ? t.muted() : t.text());
   painter->setFont(strong);
   painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdict);

@@ -28,6 +28,7 @@ public:
 
 private:
   BudgetViewPtr view_;
+  QStringList builds_;  // as their columns are titled
 };
 
 /// A bullet gauge: what was measured with its uncertainty as a whisker, the expectation as a tick,

@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 #include "core/number_text.h"
@@ -16,6 +17,7 @@
 
 namespace kuvio::app {
 namespace {
+constexpr int kTitle = 16;  // characters of a build under its bar
 /// A step in the axis's own prefix, as in "+34.1".
 QString step_text(double step, double top) {
   const double scale = std::pow(1000.0, std::floor(std::log10(std::max(top, 1e-15)) / 3));
@@ -53,13 +55,14 @@ std::vector<BridgeView::Step> BridgeView::steps() const {
   std::vector<Step> out;
   if (!view_ || !view_->comparison.reference_mean || !view_->comparison.candidate_mean) return out;
   double at = *view_->comparison.reference_mean;
-  out.push_back({qs(view_->reference), {}, 0, at, true});
+  const QStringList builds = short_names({qs(view_->reference), qs(view_->candidate)}, kTitle);
+  out.push_back({builds[0], {}, 0, at, true});
   for (const CompareRow& r : view_->comparison.rows) {
     if (r.bridge == 0) continue;
     out.push_back({qs(r.state), qs(r.state), at, at + r.bridge, false});
     at += r.bridge;
   }
-  out.push_back({qs(view_->candidate), {}, 0, *view_->comparison.candidate_mean, true});
+  out.push_back({builds[1], {}, 0, *view_->comparison.candidate_mean, true});
   return out;
 }
 

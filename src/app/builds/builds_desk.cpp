@@ -59,6 +59,7 @@ QLayout* BuildsDesk::makeHead(QWidget* page) {
     box->setObjectName(name);
     box->setAccessibleName(text);
     box->setMinimumWidth(110);
+    box->setMaximumWidth(230);
     head->addWidget(label);
     head->addWidget(box);
     return box;

@@ -4,6 +4,7 @@
 #include "app/builds/sentence.h"
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "core/number_text.h"
 #include "formats/phrases.h"
@@ -155,15 +156,16 @@ QVariant DifferenceModel::headerData(int section, Qt::Orientation orientation, i
   if (role == Qt::TextAlignmentRole)
     return int(section == State || section == Shown ? Qt::AlignLeft | Qt::AlignVCenter
                                                     : Qt::AlignRight | Qt::AlignVCenter);
+  if (role == Qt::ToolTipRole && view_ && (section == 1 || section == 2))
+    return qs(section == 1 ? view_->reference : view_->candidate);
   if (role != Qt::DisplayRole) return {};
-  const QStringList names{tr("state"),
-                          view_ ? qs(view_->reference) : tr("reference"),
-                          view_ ? qs(view_->candidate) : tr("candidate"),
-                          tr("difference of means, 95 % CI"),
-                          tr("per visit"),
-                          tr("bridge"),
-                          tr("battery life"),
-                          tr("finding")};
+  constexpr int kTitle = 14;
+  const QStringList builds = view_
+                                 ? short_names({qs(view_->reference), qs(view_->candidate)}, kTitle)
+                                 : QStringList{tr("reference"), tr("candidate")};
+  const QStringList names{
+      tr("state"),     builds[0],    builds[1],          tr("difference of means, 95 % CI"),
+      tr("per visit"), tr("bridge"), tr("battery life"), tr("finding")};
   return names.value(section);
 }
 

@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/short_names.h"
 #include "core/number_text.h"
 #include "formats/phrases.h"
 
@@ -92,6 +93,24 @@ QString only_in_one(const Comparison& c) {
                          : tr("%1 is in only one of them. ").arg(alone.join(QStringLiteral(", ")));
 }
 
+/// What is shown of a state although nothing is of the whole: "Hibernate draws 12.2 × in 2.4.0-rc1
+/// (+34.9 µA)". Empty where no state's mean differs.
+QString shown_of_states(const BuildsView& v) {
+  const CompareRow* most = nullptr;
+  for (const CompareRow& r : v.comparison.rows) {
+    const bool shown = !r.by_charge && r.mean.known && r.reference_mean && r.candidate_mean &&
+                       (r.conclusion == Conclusion::higher || r.conclusion == Conclusion::lower);
+    if (shown && (!most || std::fabs(r.bridge) > std::fabs(most->bridge))) most = &r;
+  }
+  if (!most || *most->reference_mean <= 0) return {};
+  const double ratio = *most->candidate_mean / *most->reference_mean;
+  return tr("%1 draws %2 × as much in %3 (%4%5); on the whole no difference is shown.")
+      .arg(qs(most->state))
+      .arg(ratio, 0, 'g', 3)
+      .arg(qs(v.candidate), most->mean.value > 0 ? QStringLiteral("+") : QStringLiteral("−"),
+           qs(with_prefix(std::fabs(most->mean.value), "A", 3)));
+}
+
 QString lives(const BuildsView& v) {
   if (!v.reference_life || !v.candidate_life || !v.reference_life->life || !v.candidate_life->life)
     return {};
@@ -105,8 +124,12 @@ QString lives(const BuildsView& v) {
 
 }  // namespace
 
-Sentence sentence_of(const BuildsView& v) {
+Sentence sentence_of(const BuildsView& given) {
   Sentence out;
+  BuildsView v = given;
+  const QStringList names = short_names({qs(v.reference), qs(v.candidate)});
+  v.reference = v.comparison.reference = names[0].toStdString();
+  v.candidate = v.comparison.candidate = names[1].toStdString();
   const Comparison& c = v.comparison;
   const QString candidate = qs(v.candidate), reference = qs(v.reference);
   if (!c.total.known) {
@@ -118,11 +141,18 @@ Sentence sentence_of(const BuildsView& v) {
   const QString plain = plain_difference(v);
   // What holds the weather common leads; the plain difference stands beside it.
   out.first = qs(formats::same_use_sentence(c));
-  if (out.first.isEmpty()) {
-    out.first = plain;
-  } else {
-    out.second = plain + QLatin1Char(' ');
+  const bool whole_shown =
+      c.total_conclusion == Conclusion::higher || c.total_conclusion == Conclusion::lower;
+  const bool use_shown = c.same_use && (c.same_use->conclusion == Conclusion::higher ||
+                                        c.same_use->conclusion == Conclusion::lower);
+  QStringList then{plain};
+  // Whoever reads the first sentence alone must not miss what the table shows.
+  if (const QString states = shown_of_states(v); !use_shown && !whole_shown && !states.isEmpty()) {
+    if (!out.first.isEmpty()) then.prepend(out.first);
+    out.first = states;
   }
+  if (out.first.isEmpty()) out.first = then.takeFirst();
+  if (!then.isEmpty()) out.second = then.join(QLatin1Char(' ')) + QLatin1Char(' ');
   for (const std::string& line : formats::common_length_lines(c)) out.second += qs(line) + tr(". ");
   out.second += what_accounts_for(c) + only_in_one(c) + lives(v);
   for (const std::string& line : formats::comparison_remarks(c)) {

@@ -16,7 +16,7 @@ namespace kuvio::app {
 struct Sentence {
   QString first, second;
 };
-Sentence sentence_of(const BuildsView& view);
+Sentence sentence_of(const BuildsView& given);
 
 /// "higher: 12.2 ×", "no difference shown", "equal", "lower per visit: 0.50 ×".
 QString shown_text(const CompareRow& row, std::size_t tests);

@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 
@@ -131,8 +132,9 @@ void TypicalPlot::paintEvent(QPaintEvent*) {
   at.longest *= 1.04;
   paint_ruling(painter, at);
   painter.setRenderHint(QPainter::Antialiasing);
-  paint_visit(painter, at, *visits[0], qs(view_->reference), t.ink(reference_ink_), true);
-  paint_visit(painter, at, *visits[1], qs(view_->candidate), t.ink(candidate_ink_), false);
+  const QStringList builds = short_names({qs(view_->reference), qs(view_->candidate)});
+  paint_visit(painter, at, *visits[0], builds[0], t.ink(reference_ink_), true);
+  paint_visit(painter, at, *visits[1], builds[1], t.ink(candidate_ink_), false);
 }
 
 }  // namespace kuvio::app

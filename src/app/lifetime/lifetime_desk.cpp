@@ -390,6 +390,16 @@ void LifetimeDesk::showLives() {
   } else {
     difference_->setText({});
   }
+  const study::LifeFigures& f = view_->as_scenario;
+  const auto most =
+      std::max_element(f.shares.begin(), f.shares.end(),
+                       [](const Share& a, const Share& b) { return a.current < b.current; });
+  if (most == f.shares.end() || !(f.mean > 0)) return;
+  const QString largest =
+      tr("%1 takes the largest part, %2").arg(qs(most->state), qs(percent(most->current / f.mean)));
+  difference_->setText(difference_->text().isEmpty()
+                           ? largest
+                           : difference_->text() + QStringLiteral(" · ") + largest);
 }
 
 void LifetimeDesk::showBattery() {

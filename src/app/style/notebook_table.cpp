@@ -12,9 +12,13 @@
 #include <QtMath>
 
 #include <algorithm>
+#include <vector>
 
 namespace kuvio::app {
 namespace {
+
+constexpr int kMargin = 8;     // left and right in a cell; figures may use the left one
+constexpr int kLeastBar = 88;  // width of a column with a bar, its figure above it
 
 /// "28.006 ± 0.022 mA": the ± and its digits are smaller, so that the figure itself is read first.
 struct UncertainText {
@@ -39,7 +43,18 @@ qreal uncertainWidth(const QFont& font, const QString& text) {
          figuresWidth(own, t.unit);
 }
 
-void paintUncertain(QPainter& painter, QRectF box, const QString& text, const QColor& pale) {
+/// What does not fit is not cut: without its uncertainty if that helps, else not at all. A digit
+/// that is missing changes the number.
+QString fitting(const QFont& font, const QString& text, qreal room) {
+  if (uncertainWidth(font, text) <= room) return text;
+  const UncertainText t = parts_of(text);
+  const QString bare = t.figure.trimmed() + t.unit;
+  if (!t.uncertainty.isEmpty() && uncertainWidth(font, bare) <= room) return bare;
+  return QStringLiteral("…");
+}
+
+void paintUncertain(QPainter& painter, QRectF box, const QString& whole, const QColor& pale) {
+  const QString text = fitting(painter.font(), whole, box.width() + kMargin);
   const UncertainText t = parts_of(text);
   const QFont font = painter.font();
   const QPen pen = painter.pen();
@@ -120,10 +135,11 @@ void NotebookHeader::paintSection(QPainter* painter, const QRect& rect, int sect
   painter->setFont(Theme::baseFont(11, QFont::DemiBold));
   const int alignment = model()->headerData(section, Qt::Horizontal, Qt::TextAlignmentRole).toInt();
   const QRect box = rect.adjusted(8, 0, -8, 0);
-  const QString title =
-      QFontMetrics(painter->font())
-          .elidedText(model()->headerData(section, Qt::Horizontal, Qt::DisplayRole).toString(),
-                      Qt::ElideRight, box.width());
+  QString title = model()->headerData(section, Qt::Horizontal, Qt::DisplayRole).toString();
+  if (isSortIndicatorShown() && sortIndicatorSection() == section)
+    title +=
+        sortIndicatorOrder() == Qt::AscendingOrder ? QStringLiteral(" ▴") : QStringLiteral(" ▾");
+  title = QFontMetrics(painter->font()).elidedText(title, Qt::ElideRight, box.width());
   painter->drawText(box, (alignment ? alignment : int(Qt::AlignLeft)) | Qt::AlignVCenter, title);
   painter->restore();
 }
@@ -152,6 +168,9 @@ NotebookTable::NotebookTable(const QString& name, const QString& accessible_name
   horizontalHeader()->setHighlightSections(false);
   horizontalHeader()->setFont(Theme::baseFont(11, QFont::DemiBold));
   setMouseTracking(true);
+  horizontalHeader()->setContextMenuPolicy(Qt::CustomContextMenu);
+  connect(horizontalHeader(), &QWidget::customContextMenuRequested, this,
+          &NotebookTable::chooseColumns);
 }
 
 QString NotebookTable::asText() const {
@@ -173,23 +192,120 @@ QString NotebookTable::asText() const {
   return lines.join(QLatin1Char('\n')) + QLatin1Char('\n');
 }
 
-void NotebookTable::fitColumns() {
-  if (!model()) return;
-  constexpr int kRight = 8, kGap = 4, kSwatch = 26;
+QString NotebookTable::asNumbers() const {
+  if (!model()) return {};
+  QStringList lines, titles;
+  std::vector<int> with_u(static_cast<std::size_t>(model()->columnCount()), 0);
   for (int c = 0; c < model()->columnCount(); ++c) {
-    if (horizontalHeader()->sectionResizeMode(c) == QHeaderView::Stretch) continue;
+    const QVariant unit = model()->headerData(c, Qt::Horizontal, UnitRole);
     const QString title = model()->headerData(c, Qt::Horizontal).toString();
-    qreal widest = QFontMetricsF(Theme::baseFont(11, QFont::DemiBold)).horizontalAdvance(title) + 4;
+    const QString of =
+        unit.toString().isEmpty() ? QString() : QStringLiteral("_") + unit.toString();
+    titles << title + of;
     for (int r = 0; r < model()->rowCount(); ++r) {
-      if (columnSpan(r, c) > 1) continue;
-      const QModelIndex cell = model()->index(r, c);
-      const QVariant font = cell.data(Qt::FontRole);
-      const QFont metrics = font.isValid() ? font.value<QFont>() : this->font();
-      widest = std::max(widest, uncertainWidth(metrics, cell.data().toString()) +
-                                    (cell.data(FillRole).isValid() ? kSwatch : 0));
+      if (model()->index(r, c).data(UncertaintyRole).isValid())
+        with_u[static_cast<std::size_t>(c)] = 1;
     }
-    setColumnWidth(c, qCeil(widest) + kRight + kGap);
+    if (with_u[static_cast<std::size_t>(c)]) titles << title + QStringLiteral("_U") + of;
   }
+  lines << titles.join(QLatin1Char('\t'));
+  const auto plain = [](const QVariant& v) {
+    return v.isValid() ? QString::number(v.toDouble(), 'g', 12) : QString();
+  };
+  for (int r = 0; r < model()->rowCount(); ++r) {
+    QStringList cells;
+    for (int c = 0; c < model()->columnCount(); ++c) {
+      const QModelIndex cell = model()->index(r, c);
+      const bool numbers = model()->headerData(c, Qt::Horizontal, UnitRole).isValid();
+      QString text = cell.data().toString().replace(QLatin1Char('\t'), QLatin1Char(' '));
+      cells << (numbers ? plain(cell.data(RawRole))
+                        : text.replace(QChar(0x2009), QLatin1Char(' ')));
+      if (with_u[static_cast<std::size_t>(c)]) cells << plain(cell.data(UncertaintyRole));
+    }
+    lines << cells.join(QLatin1Char('\t'));
+  }
+  return lines.join(QLatin1Char('\n')) + QLatin1Char('\n');
+}
+
+int NotebookTable::widthOf(int c) const {
+  constexpr int kRight = 8, kGap = 4, kSwatch = 26, kArrow = 10;
+  const QString title = model()->headerData(c, Qt::Horizontal).toString();
+  qreal widest = QFontMetricsF(Theme::baseFont(11, QFont::DemiBold)).horizontalAdvance(title) + 4;
+  if (isSortingEnabled() && horizontalHeader()->sortIndicatorSection() == c) widest += kArrow;
+  for (int r = 0; r < model()->rowCount(); ++r) {
+    if (columnSpan(r, c) > 1) continue;
+    const QModelIndex cell = model()->index(r, c);
+    const QVariant font = cell.data(Qt::FontRole);
+    const QFont metrics = font.isValid() ? font.value<QFont>() : this->font();
+    widest = std::max(widest, uncertainWidth(metrics, cell.data().toString()) +
+                                  (cell.data(FillRole).isValid() ? kSwatch : 0));
+  }
+  return qCeil(widest) + kRight + kGap;
+}
+
+void NotebookTable::fitColumns(const std::vector<int>& first_to_go) {
+  if (!model()) return;
+  first_to_go_ = first_to_go;
+  fits_ = true;
+  const auto gives_way = [&](int c) {
+    return std::find(first_to_go_.begin(), first_to_go_.end(), c) != first_to_go_.end();
+  };
+  int needed = 0;
+  std::vector<int> widths;
+  for (int c = 0; c < model()->columnCount(); ++c) {
+    // What stretches needs what stands in it and a bar that can be seen.
+    const bool stretches = horizontalHeader()->sectionResizeMode(c) == QHeaderView::Stretch;
+    widths.push_back(stretches ? kLeastBar : widthOf(c));
+    if (gives_way(c)) setColumnHidden(c, unwanted_.contains(c));
+    if (!isColumnHidden(c)) needed += widths.back();
+  }
+  for (const int c : first_to_go_) {
+    if (needed <= viewport()->width()) break;
+    if (isColumnHidden(c)) continue;
+    setColumnHidden(c, true);
+    needed -= widths[static_cast<std::size_t>(c)];
+  }
+  for (int c = 0; c < model()->columnCount(); ++c) {
+    if (horizontalHeader()->sectionResizeMode(c) != QHeaderView::Stretch)
+      setColumnWidth(c, widths[static_cast<std::size_t>(c)]);
+  }
+}
+
+void NotebookTable::setUnwanted(const QList<int>& columns) {
+  unwanted_ = columns;
+  for (int c = 1; model() && c < model()->columnCount(); ++c) {
+    // One without a title is hidden by whoever owns the table.
+    if (!model()->headerData(c, Qt::Horizontal).toString().isEmpty())
+      setColumnHidden(c, columns.contains(c));
+  }
+  if (fits_) fitColumns(std::vector<int>(first_to_go_));
+}
+
+/// Which columns are shown: all of them are in the menu, those that found no room say so.
+void NotebookTable::chooseColumns(const QPoint& at) {
+  QMenu menu(this);
+  for (int c = 1; c < model()->columnCount(); ++c) {
+    const QString title = model()->headerData(c, Qt::Horizontal).toString();
+    if (title.isEmpty()) continue;
+    const bool no_room = isColumnHidden(c) && !unwanted_.contains(c);
+    QAction* one = menu.addAction(no_room ? tr("%1 (no room)").arg(title) : title);
+    one->setCheckable(true);
+    one->setChecked(!unwanted_.contains(c));
+    connect(one, &QAction::toggled, this, [this, c](bool wanted) {
+      QList<int> columns = unwanted_;
+      columns.removeAll(c);
+      if (!wanted) columns << c;
+      setUnwanted(columns);
+      emit columnsChosen();
+    });
+  }
+  menu.exec(horizontalHeader()->mapToGlobal(at));
+}
+
+void NotebookTable::resizeEvent(QResizeEvent* event) {
+  QTableView::resizeEvent(event);
+  if (fits_ && event->size().width() != event->oldSize().width())
+    fitColumns(std::vector<int>(first_to_go_));
 }
 
 void NotebookTable::copy() const { QApplication::clipboard()->setText(asText()); }
@@ -210,6 +326,8 @@ void NotebookTable::contextMenuEvent(QContextMenuEvent* event) {
   QAction* copy_all = menu.addAction(tr("Copy table as text (TSV)"));
   copy_all->setShortcut(QKeySequence::Copy);
   connect(copy_all, &QAction::triggered, this, &NotebookTable::copy);
+  connect(menu.addAction(tr("Copy table as numbers (TSV)")), &QAction::triggered, this,
+          [this] { QApplication::clipboard()->setText(asNumbers()); });
   menu.exec(event->globalPos());
 }
 

@@ -6,6 +6,8 @@
 #include <QStyledItemDelegate>
 #include <QTableView>
 
+#include <vector>
+
 namespace kuvio::app {
 
 /// Roles that the notebook's tables understand beside Qt's own. Models of one delegate share them.
@@ -14,9 +16,11 @@ enum NotebookRole {
   StateRole,               ///< the state a row is about
   ShareRole,               ///< a share to be drawn as a bar, with the text beside it
   FillRole,                ///< brush of a swatch or bar
-  SeenRole,  ///< with a bar: the share that is filled, of what is seen; the rest is outlined
-  LitRole,   ///< the row belongs to what is picked
-  LeadRole,  ///< a bold row such as a total
+  SeenRole,         ///< with a bar: the share that is filled, of what is seen; the rest is outlined
+  LitRole,          ///< the row belongs to what is picked
+  LeadRole,         ///< a bold row such as a total
+  UncertaintyRole,  ///< of the plain number, at 95 %, in its unit
+  UnitRole,         ///< of a column's plain numbers, as header data; "" for a plain count or share
 };
 
 /// Paints tables in the notebook's manner: swatches, bars, figures with fixed digits, rulings
@@ -50,12 +54,30 @@ public:
   /// Titles and rows, a tab between columns.
   QString asText() const;
   void copy() const;
-  /// Makes every column as wide as its widest text, but for the one that takes what is left.
-  void fitColumns();
+  /// The same for a spreadsheet: plain numbers in base units, each uncertainty in a column beside,
+  /// the unit in the title.
+  QString asNumbers() const;
+  /// Makes every column as wide as its widest text, but for the one that takes what is left. Where
+  /// there is no room for all, those of `first_to_go` give way, in that order.
+  void fitColumns(const std::vector<int>& first_to_go = {});
+  /// Columns that the user does not want; chosen in the titles' menu.
+  QList<int> unwanted() const { return unwanted_; }
+  void setUnwanted(const QList<int>& columns);
+
+signals:
+  void columnsChosen();
 
 protected:
   void keyPressEvent(QKeyEvent* event) override;
   void contextMenuEvent(QContextMenuEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+
+private:
+  void chooseColumns(const QPoint& at);
+  int widthOf(int column) const;
+  std::vector<int> first_to_go_;
+  bool fits_ = false;  // its columns are fitted
+  QList<int> unwanted_;
 };
 
 }  // namespace kuvio::app

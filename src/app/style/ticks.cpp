@@ -68,13 +68,14 @@ std::vector<Tick> value_ticks(double from, double to, int at_most, const std::st
   const double largest = std::max(std::fabs(from), std::fabs(to));
   const int power = std::clamp(
       static_cast<int>(std::floor(std::log10(std::max(largest, 1e-15)) / 3 + 1e-9)), -5, 4);
+  const int prefix = power + 5;
   const double scale = std::pow(1000.0, power);
   constexpr std::array<const char*, 10> kPrefix{"f", "p", "n", "µ", "m", "", "k", "M", "G", "T"};
   const int decimals = decimals_of(step / scale);
   for (double v = std::ceil(from / step - 1e-9) * step; v <= to + step * 1e-9; v += step) {
     const double shown = std::fabs(v) < step * 1e-9 ? 0 : v / scale;
     std::string text = fmt::format("{:.{}f}\u2009{}{}", std::fabs(shown), decimals,
-                                   kPrefix[static_cast<std::size_t>(power + 5)], unit);
+                                   kPrefix[static_cast<std::size_t>(prefix)], unit);
     out.push_back({v, (shown < 0 ? "\u2212" : "") + text, true});
   }
   return out;

@@ -5,16 +5,62 @@
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
+#include "core/accuracy.h"
 #include "core/budget.h"
 #include "core/number_text.h"
 #include "formats/phrases.h"
 
 #include <algorithm>
+#include <cmath>
+#include <vector>
 
 namespace kuvio::app {
 namespace {
 const QString kNothing = QStringLiteral("–");
 QString open(Bounds bounds) { return qs(formats::bounds_mark(bounds)); }
+
+/// How well a state's mean current is measured (A, 95 %): the instrument alone. How visits differ
+/// from each other has a column of its own.
+double measured_u(const LedgerRow& r) {
+  return r.mean ? expand(accuracy_components(r.accuracy, *r.mean)).U : 0;
+}
+
+/// Mean length of its whole visits (s): what a mean's uncertainty is worth in charge.
+double visit_length(const LedgerRow& r) {
+  return r.visit_length.n > 0     ? r.visit_length.mean
+         : r.mean && *r.mean != 0 ? std::fabs(r.charge_per_visit.mean / *r.mean)
+                                  : 0;
+}
+
+/// "gain of the instrument 0.013 mA": the parts of an uncertainty, each a standard one.
+QString parts_of(const std::vector<Component>& components, double scale, const char* unit) {
+  QStringList out;
+  for (const Component& c : components) {
+    if (c.u > 0)
+      out << QStringLiteral("%1 %2").arg(qs(c.name), qs(with_prefix(c.u * scale, unit, 2)));
+  }
+  return out.isEmpty() ? QObject::tr("no accuracy stated") : out.join(QStringLiteral(", "));
+}
+
+QVariant column_tip(int section) {
+  switch (section) {
+    case LedgerModel::Mean:
+      return QObject::tr("Over all stays. ±: how well it is measured, at 95 %.");
+    case LedgerModel::Charge:
+      return QObject::tr("As captured. ±: how well it is measured, at 95 %.");
+    case LedgerModel::Share:
+      return QObject::tr(
+          "Of the charge. Filled: of what is shown; outlined: of the whole capture.");
+    case LedgerModel::PerVisit:
+      return QObject::tr("Mean over whole visits. ±: how well it is measured, at 95 %.");
+    case LedgerModel::Varies:
+      return QObject::tr("How much single visits differ from each other (standard deviation).");
+    case LedgerModel::Least:
+      return QObject::tr("Smallest sample, its noise included.");
+    default:
+      return {};
+  }
+}
 }  // namespace
 
 std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
@@ -44,6 +90,16 @@ void LedgerModel::setCapture(const CaptureViewPtr& capture) {
       if (row.visits > 0) rows_.push_back(&row);
     }
   }
+  arrange();
+  endResetModel();
+}
+
+void LedgerModel::sort(int column, Qt::SortOrder order) {
+  if (column < 0 || column >= Columns || (column == sorted_by_ && order == sorted_)) return;
+  beginResetModel();
+  sorted_by_ = column;
+  sorted_ = order;
+  arrange();
   endResetModel();
 }
 
@@ -85,7 +141,7 @@ QString LedgerModel::text(const LedgerRow& r, int column) const {
     case Time:
       return qs(duration(r.time_s));
     case Mean:
-      return r.mean ? open(r.bounds) + qs(with_uncertainty(*r.mean, r.mean_u.U, "A")) : kNothing;
+      return r.mean ? open(r.bounds) + qs(with_uncertainty(*r.mean, measured_u(r), "A")) : kNothing;
     case Charge:
       return r.state == kMissing
                  ? kNothing
@@ -95,12 +151,18 @@ QString LedgerModel::text(const LedgerRow& r, int column) const {
       return r.state == kMissing ? QString() : qs(percent(r.charge_share));
     case PerVisit:
       return r.whole_visits > 0
-                 ? open(r.bounds) +
-                       qs(charge_with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U,
-                                                  unit_, voltage()))
+                 ? open(r.bounds) + qs(charge_with_uncertainty(r.charge_per_visit.mean,
+                                                               measured_u(r) * visit_length(r),
+                                                               unit_, voltage()))
                  : kNothing;
+    case Varies:
+      return r.whole_visits > 1 ? QStringLiteral("± ") +
+                                      qs(charge_text(r.charge_per_visit.sd, unit_, voltage(), 2))
+                                : kNothing;
     case Peak:
       return r.peak ? open(r.bounds) + qs(with_prefix(*r.peak, "A", 3)) : kNothing;
+    case Least:
+      return r.least ? open(r.bounds) + qs(with_prefix(*r.least, "A", 3)) : kNothing;
     case Verdicts: {
       const auto it = verdicts_.find(r.state);
       return it == verdicts_.end() ? QString() : verdict_text(it->second.verdict);
@@ -157,15 +219,37 @@ QVariant raw(const LedgerRow& r, int column) {
     case LedgerModel::Share:
       return r.charge_share;
     case LedgerModel::PerVisit:
-      return r.charge_per_visit.mean;
+      return r.whole_visits > 0 ? QVariant(r.charge_per_visit.mean) : QVariant();
+    case LedgerModel::Varies:
+      return r.whole_visits > 1 ? QVariant(r.charge_per_visit.sd) : QVariant();
     case LedgerModel::Peak:
       return known(r.peak);
+    case LedgerModel::Least:
+      return known(r.least);
     default:
       return {};
   }
 }
 
 }  // namespace
+
+/// What has no number in that column comes last, in either order.
+void LedgerModel::arrange() {
+  const auto before = [this](const LedgerRow* a, const LedgerRow* b) {
+    if (sorted_by_ == State)
+      return sorted_ == Qt::AscendingOrder ? a->state < b->state : b->state < a->state;
+    const QVariant x = raw(*a, sorted_by_), y = raw(*b, sorted_by_);
+    if (!x.isValid() || !y.isValid()) return x.isValid() && !y.isValid();
+    return sorted_ == Qt::AscendingOrder ? x.toDouble() < y.toDouble()
+                                         : y.toDouble() < x.toDouble();
+  };
+  if (sorted_by_ == Charge && sorted_ == Qt::DescendingOrder) {
+    // As the ledger has it, Unassigned, Off and Missing last: the order in which its rows lie.
+    std::sort(rows_.begin(), rows_.end());
+  } else {
+    std::stable_sort(rows_.begin(), rows_.end(), before);
+  }
+}
 
 QVariant LedgerModel::totalData(int column, int role) const {
   switch (role) {
@@ -197,17 +281,32 @@ QVariant LedgerModel::tip(const LedgerRow& r, int column) const {
              qs(duration(seen.time_share * seen_s_)), qs(percent(r.charge_share)));
   }
   if (column == PerVisit && r.whole_visits > 0) {
-    return tr("%1 whole visits, from %2 to %3, coverage factor %4")
+    const double scale = visit_length(r);
+    return tr("%1 whole visits, from %2 to %3\nmeasured to: %4\nas the mean of visits like these: "
+              "± %5 at 95 %, coverage factor %6")
         .arg(r.whole_visits)
         .arg(qs(charge_text(r.charge_per_visit_min, unit_, voltage())),
-             qs(charge_text(r.charge_per_visit_max, unit_, voltage())))
+             qs(charge_text(r.charge_per_visit_max, unit_, voltage())),
+             parts_of(r.mean ? accuracy_components(r.accuracy, *r.mean) : std::vector<Component>{},
+                      scale, "C"),
+             qs(charge_text(r.charge_per_visit_u.U, unit_, voltage(), 2)))
         .arg(r.charge_per_visit_u.coverage_factor, 0, 'f', 2);
   }
+  if (column == Varies && r.whole_visits > 1) {
+    return tr("%1 whole visits, from %2 to %3")
+        .arg(r.whole_visits)
+        .arg(qs(charge_text(r.charge_per_visit_min, unit_, voltage())),
+             qs(charge_text(r.charge_per_visit_max, unit_, voltage())));
+  }
   if (column == Mean && r.mean) {
-    return tr("%1 over all stays, %2 over whole visits\nsettled %3, coverage factor %4")
+    return tr("%1 over all stays, %2 over whole visits\nsettled %3\nmeasured to: %4\nas the mean "
+              "of "
+              "visits like these: ± %5 at 95 %, coverage factor %6")
         .arg(qs(with_prefix(*r.mean, "A", 4)),
              r.whole_visits > 1 ? qs(with_prefix(r.tested_mean().value_or(0), "A", 4)) : kNothing,
-             r.settled ? qs(with_prefix(*r.settled, "A", 4)) : kNothing)
+             r.settled ? qs(with_prefix(*r.settled, "A", 4)) : kNothing,
+             parts_of(accuracy_components(r.accuracy, *r.mean), 1, "A"),
+             qs(with_prefix(r.mean_u.U, "A", 2)))
         .arg(r.mean_u.coverage_factor, 0, 'f', 2);
   }
   return {};
@@ -236,6 +335,11 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
       return Theme::current().fill(r.state, capture_->fills);
     case RawRole:
       return raw(r, column);
+    case UncertaintyRole:
+      if (column == Mean && r.mean) return measured_u(r);
+      if (column == Charge && r.state != kMissing) return r.charge_u.U;
+      if (column == PerVisit && r.whole_visits > 0) return measured_u(r) * visit_length(r);
+      return {};
     case Qt::ForegroundRole: {
       if (column != Verdicts) return {};
       const auto it = verdicts_.find(r.state);
@@ -254,11 +358,25 @@ QVariant LedgerModel::headerData(int section, Qt::Orientation orientation, int r
   if (role == Qt::TextAlignmentRole)
     return int(section == State ? Qt::AlignLeft | Qt::AlignVCenter
                                 : Qt::AlignRight | Qt::AlignVCenter);
+  if (role == Qt::ToolTipRole) return column_tip(section);
+  if (role == UnitRole) {
+    const char* units[] = {nullptr, "", "s", "A", "C", "", "C", "C", "A", "A", nullptr};
+    return section >= 0 && section < Columns && units[section]
+               ? QVariant(QLatin1String(units[section]))
+               : QVariant();
+  }
   if (role != Qt::DisplayRole) return {};
-  const QStringList names{
-      tr("state"),     tr("visits"), tr("time"),
-      tr("mean"),      tr("charge"), tr("share"),
-      tr("per visit"), tr("peak"),   verdicts_.empty() ? QString() : tr("budget")};
+  const QStringList names{tr("state"),
+                          tr("visits"),
+                          tr("time"),
+                          tr("mean"),
+                          tr("charge"),
+                          tr("share"),
+                          tr("per visit"),
+                          tr("varies"),
+                          tr("peak"),
+                          tr("least"),
+                          verdicts_.empty() ? QString() : tr("budget")};
   return names.value(section);
 }
 

@@ -27,7 +27,20 @@ std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result);
 class LedgerModel : public QAbstractTableModel {
   Q_OBJECT
 public:
-  enum Column { State, Visits, Time, Mean, Charge, Share, PerVisit, Peak, Verdicts, Columns };
+  enum Column {
+    State,
+    Visits,
+    Time,
+    Mean,
+    Charge,
+    Share,
+    PerVisit,
+    Varies,
+    Peak,
+    Least,
+    Verdicts,
+    Columns
+  };
   using QAbstractTableModel::QAbstractTableModel;
 
   void setCapture(const CaptureViewPtr& capture);
@@ -41,10 +54,13 @@ public:
   int columnCount(const QModelIndex& parent = {}) const override;
   QVariant data(const QModelIndex& index, int role = Qt::DisplayRole) const override;
   QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+  /// Rows by a column's numbers, the whole capture last; by Charge falling they are as made.
+  void sort(int column, Qt::SortOrder order) override;
   int rowOf(const std::string& state) const;
   std::string stateOf(int row) const;
 
 private:
+  void arrange();
   QString text(const LedgerRow& row, int column) const;
   QString totalText(int column) const;
   QVariant totalData(int column, int role) const;
@@ -60,6 +76,8 @@ private:
   std::map<std::string, Seen> seen_;
   double seen_charge_ = 0, seen_s_ = 0;
   std::vector<const LedgerRow*> rows_;  // those with anything in them
+  int sorted_by_ = Charge;
+  Qt::SortOrder sorted_ = Qt::DescendingOrder;
 };
 
 }  // namespace kuvio::app

@@ -26,10 +26,12 @@ QString maker_and_model(const std::string& identity) {
 QString tr(const char* text) { return QObject::tr(text); }
 
 /// What a stretch of the current came to, each part with how it did.
+/// `ledger`: the capture's, whose mean it is then.
 void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const SpanReading& reading,
-                 ChargeUnit unit) {
+                 ChargeUnit unit, const Ledger* ledger = nullptr) {
   const SpanFigures& s = reading.figures;
-  const double u = reading.mean_u;
+  const bool by_ledger = ledger && ledger->mean && s.mean();
+  const double u = by_ledger ? ledger->mean_u.U : reading.mean_u;
   const QString flagged =
       s.flagged() > 0 ? tr("\n%1 samples over range, %2 below, %3 not a number, %4 dropped, "
                            "%5 while the range changed")
@@ -52,11 +54,15 @@ void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const S
           : tr("\n± from the accuracy %1, at 95 %: how well this is measured, not how it would "
                "repeat.")
                 .arg(qs(capture.channel.accuracy));
-  out.push_back({tr("mean %1%2").arg(mark, qs(with_uncertainty(*s.mean(), u, "A"))),
-                 tr("Charge over the %1 with samples.").arg(qs(duration(s.observed_s))) + rests +
-                     missing + flagged});
+  const double mean = by_ledger ? *ledger->mean : *s.mean();
+  const double over_s = by_ledger ? ledger->observed_s() : s.observed_s;
+  out.push_back({tr("mean %1%2").arg(mark, qs(with_uncertainty(mean, u, "A"))),
+                 tr("Charge over the %1 with samples%2.")
+                         .arg(qs(duration(over_s)),
+                              by_ledger && ledger->off_s > 0 ? tr(", Off left out") : QString()) +
+                     rests + missing + flagged});
   const double volts = capture.basis.voltage;
-  out.push_back({mark + qs(charge_with_uncertainty(s.charge, u * s.observed_s, unit, volts)),
+  out.push_back({mark + qs(charge_with_uncertainty(s.charge, u * over_s, unit, volts)),
                  tr("Exact integral over the span; its edges may fall between samples.") + rests +
                      missing + flagged});
   if (reading.flow.in > kFlowsBack * reading.flow.out) {
@@ -114,7 +120,7 @@ std::vector<FootPart> whole(const CaptureView& capture, const SpanReadingPtr& re
                              about.join(QLatin1Char('\n'))}};
   const auto scale = capture.info.conditions.find("time_scale");
   if (reading && reading->figures.to_s > reading->figures.from_s) {
-    add_figures(out, capture, *reading, unit);
+    add_figures(out, capture, *reading, unit, capture.ledger ? &*capture.ledger : nullptr);
     if (capture.ledger) {
       const QString shares = largest_shares(*capture.ledger);
       if (!shares.isEmpty())

@@ -86,6 +86,10 @@ QWidget* TraceDesk::makeMiddle() {
   for (int i = 0; i < LedgerModel::Columns; ++i)
     header->setSectionResizeMode(i, QHeaderView::Interactive);
   header->setSectionResizeMode(LedgerModel::Share, QHeaderView::Stretch);
+  header->setSortIndicator(LedgerModel::Charge, Qt::DescendingOrder);
+  ledger_->setSortingEnabled(true);
+  connect(header, &QHeaderView::sortIndicatorChanged, this, &TraceDesk::fitLedger,
+          Qt::QueuedConnection);
   ledger_->setMinimumHeight(96);
 
   down_ = new QSplitter(Qt::Vertical, box);
@@ -429,7 +433,7 @@ void TraceDesk::fitLedger() {
   if (total < 0) return;
   ledger_->setSpan(total, LedgerModel::State, 1, 2);
   ledger_->setSpan(total, LedgerModel::Share, 1, 3);
-  ledger_->fitColumns();
+  ledger_->fitColumns({LedgerModel::Least, LedgerModel::Varies, LedgerModel::Peak});
 }
 
 std::vector<FootPart> TraceDesk::foot() const {
@@ -474,7 +478,8 @@ void TraceDesk::markSpanEnd(bool right) {
 QByteArray TraceDesk::saveLayout() const {
   QByteArray out;
   QDataStream stream(&out, QIODevice::WriteOnly);
-  stream << across_->saveState() << down_->saveState() << tabs_->currentIndex();
+  stream << across_->saveState() << down_->saveState() << tabs_->currentIndex()
+         << ledger_->unwanted();
   return out;
 }
 
@@ -483,10 +488,12 @@ void TraceDesk::restoreLayout(const QByteArray& layout) {
   QDataStream stream(layout);
   QByteArray across, down;
   int tab = 0;
-  stream >> across >> down >> tab;
+  QList<int> unwanted;
+  stream >> across >> down >> tab >> unwanted;
   across_->restoreState(across);
   down_->restoreState(down);
   tabs_->setCurrentIndex(tab);
+  ledger_->setUnwanted(unwanted);
 }
 
 }  // namespace kuvio::app
