@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 namespace kuvio {
 
@@ -27,6 +28,56 @@ double Distribution::quantile(double share) const {
     left -= t;
   }
   return bins.edges.back();
+}
+
+const Bins& fine_bins() {
+  static const Bins bins = [] {
+    constexpr int kPerDecade = 256, kFrom = -12, kTo = 3;
+    Bins out;
+    const int count = kPerDecade * (kTo - kFrom);
+    for (int i = count; i >= 0; --i)
+      out.edges.push_back(-std::pow(10.0, kFrom + static_cast<double>(i) / kPerDecade));
+    out.edges.push_back(0);
+    for (int i = 0; i <= count; ++i)
+      out.edges.push_back(std::pow(10.0, kFrom + static_cast<double>(i) / kPerDecade));
+    return out;
+  }();
+  return bins;
+}
+
+Bins both(const Bins& a, const Bins& b) {
+  Bins out;
+  std::set_union(a.edges.begin(), a.edges.end(), b.edges.begin(), b.edges.end(),
+                 std::back_inserter(out.edges));
+  return out;
+}
+
+Distribution gathered(const Distribution& fine, const Bins& bins) {
+  Distribution out;
+  out.bins = bins;
+  out.time_s.assign(static_cast<std::size_t>(bins.count()), 0);
+  out.charge.assign(static_cast<std::size_t>(bins.count()), 0);
+  out.below_s = fine.below_s;
+  out.above_s = fine.above_s;
+  out.charge_below = fine.charge_below;
+  out.charge_above = fine.charge_above;
+  out.observed_s = fine.observed_s;
+  out.whole = fine.whole;
+  for (std::size_t i = 0; i < fine.time_s.size(); ++i) {
+    const double a = fine.bins.edges[i];
+    if (a < bins.edges.front()) {
+      out.below_s += fine.time_s[i];
+      out.charge_below += fine.charge[i];
+    } else if (a >= bins.edges.back()) {
+      out.above_s += fine.time_s[i];
+      out.charge_above += fine.charge[i];
+    } else {
+      const auto at = static_cast<std::size_t>(bins.of(a));
+      out.time_s[at] += fine.time_s[i];
+      out.charge[at] += fine.charge[i];
+    }
+  }
+  return out;
 }
 
 namespace {

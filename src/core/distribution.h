@@ -31,6 +31,14 @@ struct Distribution {
   double quantile(double share) const;
 };
 
+/// Bins so fine that quantiles are good to some thousandths of the value: 256 a decade from a
+/// picoampere to a kiloampere on either side of zero. The same whatever is looked at.
+const Bins& fine_bins();
+/// Edges of both.
+Bins both(const Bins& a, const Bins& b);
+/// A distribution over coarser bins, whose edges are all among its own.
+Distribution gathered(const Distribution& fine, const Bins& bins);
+
 /// Time over values, each sample weighed with the time it stands for (an averaged sample its
 /// interval, an instant half of what lies to its neighbours), cut at the span's edges.
 ///

@@ -3,11 +3,14 @@
 
 #include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
+#include "app/shell/foot_line.h"
+#include "app/style/theme.h"
 #include "book/channel_trace.h"
 
 #include "desk_fixture.h"
 
 #include <QAbstractItemModelTester>
+#include <QHeaderView>
 #include <QLabel>
 #include <QListView>
 
@@ -234,4 +237,97 @@ TEST_CASE("models hold to the rules of models, widgets have names, both scales a
   CHECK(qGray(paper.pixel(5, 400)) > 200);
   CHECK(qGray(night.pixel(5, 400)) < 60);
   s.window.setTheme(Theme::Kind::paper);
+}
+
+TEST_CASE("moments are written in one way, as a clock or in seconds, everywhere at once") {
+  Opened s;
+  s.view().pickVisit(s.first("Uplink"));
+  const auto first_time = [&] {
+    return s.log->model()->index(3, LogModel::Time).data().toString();
+  };
+  CHECK(s.window.readOut().contains(QStringLiteral("0:12.840")));
+  CHECK(first_time() == QStringLiteral("0:08.840"));
+  s.window.actions().find(QStringLiteral("timesInSeconds"))->trigger();
+  CHECK(s.window.readOut().contains(QStringLiteral("12.840\u2009s")));
+  CHECK(first_time() == QStringLiteral("8.840\u2009s"));
+  const QFontMetricsF metrics(Theme::baseFont(12));
+  CHECK(s.log->columnWidth(LogModel::Time) >= figuresWidth(metrics, first_time()));
+  s.window.actions().find(QStringLiteral("timesInSeconds"))->trigger();
+  CHECK(first_time() == QStringLiteral("0:08.840"));
+}
+
+TEST_CASE("the foot tells what is under the pointer, the lane there first") {
+  Opened s;
+  QTest::mouseMove(s.lane, s.at(13.5));
+  auto* instant = s.child<FootLine>("instant");
+  REQUIRE(s.wait([&] { return instant->text().contains(QStringLiteral("mA")); }));
+  CHECK_THAT(instant->text().toStdString(), Catch::Contains("0:13.") && Catch::Contains("70"));
+  QTest::mouseMove(s.fan, {5, 2});
+  s.view().setPointer(std::nullopt);
+  CHECK(s.wait([&] { return instant->text().isEmpty(); }));
+}
+
+TEST_CASE("the ledger is sorted by its numbers, the whole capture last, and copied as numbers") {
+  Opened s;
+  const auto column = [&](int c) {
+    QStringList out;
+    for (int r = 0; r < s.ledger->model()->rowCount(); ++r)
+      out << s.ledger->model()->index(r, c).data().toString();
+    return out;
+  };
+  const QStringList as_made = column(LedgerModel::State);
+  CHECK(as_made.last() == QStringLiteral("Whole capture"));
+  s.ledger->sortByColumn(LedgerModel::Mean, Qt::AscendingOrder);
+  CHECK(column(LedgerModel::State).first() == QStringLiteral("Hibernate"));
+  CHECK(column(LedgerModel::State).last() == QStringLiteral("Whole capture"));
+  s.ledger->sortByColumn(LedgerModel::State, Qt::DescendingOrder);
+  CHECK(column(LedgerModel::State).first() == QStringLiteral("Wake"));
+  s.ledger->sortByColumn(LedgerModel::Charge, Qt::DescendingOrder);
+  CHECK(column(LedgerModel::State) == as_made);
+  // 3 uplinks of 1.5 s at 70 mA.
+  const QStringList lines = s.ledger->asNumbers().split(QLatin1Char('\n'));
+  const QStringList titles = lines.first().split(QLatin1Char('\t'));
+  const QString* uplink = nullptr;
+  for (const QString& line : lines) {
+    if (line.startsWith(QStringLiteral("Uplink"))) uplink = &line;
+  }
+  REQUIRE(uplink);
+  const QStringList cells = uplink->split(QLatin1Char('\t'));
+  const auto number = [&](const char* title) {
+    const auto at = titles.indexOf(QLatin1String(title));
+    INFO(title);
+    REQUIRE(at >= 0);
+    return cells[at].toDouble();
+  };
+  CHECK(number("mean_A") == Approx(70e-3).epsilon(1e-3));
+  CHECK(number("charge_C") == Approx(3 * 1.5 * 70e-3).epsilon(1e-3));
+  CHECK(number("per visit_C") == Approx(1.5 * 70e-3).epsilon(1e-3));
+  // 0.08 % and 40 nA, each a bound: 95 % of their sum in quadrature is about 1.1 of the larger.
+  CHECK(number("mean_U_A") == Approx(0.0008 * 70e-3 * 0.95).epsilon(0.05));
+}
+
+TEST_CASE(
+    "a ledger without room leaves columns out, never parts of numbers; chosen ones stay out") {
+  Opened s;
+  for (const int width : {1024, 1280, 1900}) {
+    s.window.resize(width, 700);
+    QTest::qWait(50);
+    INFO(width);
+    if (width >= 1280)
+      CHECK(s.ledger->horizontalHeader()->length() <= s.ledger->viewport()->width());
+    const QFontMetricsF small(Theme::baseFont(11));
+    for (int c = 0; c < LedgerModel::Columns; ++c) {
+      if (s.ledger->isColumnHidden(c) || c == LedgerModel::Share) continue;
+      for (int r = 0; r + 1 < s.ledger->model()->rowCount(); ++r) {
+        const QString text = s.ledger->model()->index(r, c).data().toString();
+        CHECK(s.ledger->columnWidth(c) >= small.horizontalAdvance(text));
+      }
+    }
+  }
+  CHECK_FALSE(s.ledger->isColumnHidden(LedgerModel::Least));
+  s.ledger->setUnwanted({LedgerModel::Least, LedgerModel::Visits});
+  CHECK(s.ledger->isColumnHidden(LedgerModel::Least));
+  CHECK(s.ledger->isColumnHidden(LedgerModel::Visits));
+  s.ledger->setUnwanted({});
+  CHECK_FALSE(s.ledger->isColumnHidden(LedgerModel::Least));
 }

@@ -21,6 +21,7 @@ Preferences Preferences::load() {
   p.recent = s.value(QStringLiteral("recent")).toStringList();
   p.desk = s.value(QStringLiteral("window/desk")).toString();
   p.unit = s.value(QStringLiteral("unit"), p.unit).toString();
+  p.times_in_seconds = s.value(QStringLiteral("times_in_seconds"), false).toBool();
   p.output_address = s.value(QStringLiteral("bench/output")).toString();
   p.log_address = s.value(QStringLiteral("bench/log")).toString();
   p.other_addresses = s.value(QStringLiteral("bench/others")).toString();
@@ -44,6 +45,7 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("recent"), recent);
   s.setValue(QStringLiteral("window/desk"), desk);
   s.setValue(QStringLiteral("unit"), unit);
+  s.setValue(QStringLiteral("times_in_seconds"), times_in_seconds);
   s.setValue(QStringLiteral("bench/output"), output_address);
   s.setValue(QStringLiteral("bench/log"), log_address);
   s.setValue(QStringLiteral("bench/others"), other_addresses);

@@ -20,6 +20,7 @@ struct Preferences {
   QStringList recent;  ///< books, the last one first
   QString desk;
   QString unit = QStringLiteral("C");
+  bool times_in_seconds = false;  ///< moments as 1898.486 s, not as 31:38.486
   QString output_address, log_address, simulated_build = QStringLiteral("2.3.0");
   QString other_addresses, profile, shunts;
   QStringList setups;      ///< files of bench set-ups, the last one first

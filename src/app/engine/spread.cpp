@@ -17,7 +17,12 @@ SpreadViewPtr spread_of(const Trace& trace, const SpreadRequest& request, std::i
   out->request = request;
   const SpanFigures all = measure(trace, from, to);
   out->peak_to_peak = all.max.value_or(0) - all.min.value_or(0);
-  out->spread = distribution(trace, from, to, request.bins, at_most, going_on);
+  // The picture's bins are as high as the picture is: what is said of it comes from finer ones.
+  const Distribution fine =
+      distribution(trace, from, to, both(request.bins, fine_bins()), at_most, going_on);
+  out->spread = gathered(fine, request.bins);
+  for (std::size_t i = 0; i < SpreadView::kShares.size(); ++i)
+    out->levels[i] = fine.quantile(SpreadView::kShares[i]);
   out->final = out->spread.whole;
   return out;
 }

@@ -87,18 +87,37 @@ void Strand::at_end(std::function<void()> last) {
 struct MainThread::State {
   std::mutex mutex;
   QObject* to = nullptr;
+  std::deque<std::function<void()>> arrived;  // one a call that Qt carries over
+
+  /// Run in the interface thread. What arrived changes hands under the mutex, not by Qt's own
+  /// locks: those a thread sanitizer does not see.
+  void take_one() {
+    std::function<void()> arrive;
+    {
+      const std::lock_guard lock(mutex);
+      if (arrived.empty()) return;
+      arrive = std::move(arrived.front());
+      arrived.pop_front();
+    }
+    arrive();
+  }
 };
 
 MainThread::MainThread(QObject* to) : state_(std::make_shared<State>()) { state_->to = to; }
 
 void MainThread::deliver(std::function<void()> arrive) const {
   const std::lock_guard lock(state_->mutex);
-  if (state_->to) QMetaObject::invokeMethod(state_->to, std::move(arrive), Qt::QueuedConnection);
+  if (!state_->to) return;
+  state_->arrived.push_back(std::move(arrive));
+  QMetaObject::invokeMethod(
+      state_->to, [state = state_] { state->take_one(); }, Qt::QueuedConnection);
 }
 
 void MainThread::detach() {
+  std::deque<std::function<void()>> dropped;  // goes unlocked: it may hold anything
   const std::lock_guard lock(state_->mutex);
   state_->to = nullptr;
+  dropped.swap(state_->arrived);
 }
 
 }  // namespace kuvio::app

@@ -12,6 +12,7 @@
 #include "core/measure.h"
 #include "core/spectrum.h"
 
+#include <array>
 #include <map>
 #include <optional>
 #include <string>
@@ -115,7 +116,9 @@ struct SpreadView {
   Distribution spread;
   std::optional<Ripple> ripple;  ///< known with the last answer only
   double peak_to_peak = 0;
-  bool final = false;  ///< every sample was looked at
+  static constexpr std::array<double, 3> kShares{0.5, 0.9, 0.99};
+  std::array<double, 3> levels{};  ///< not exceeded for such shares of the time (A)
+  bool final = false;              ///< every sample was looked at
 };
 
 /// How a capture's time is spread over levels, and what a recipe that is being written makes of it.

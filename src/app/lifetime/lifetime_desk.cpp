@@ -394,9 +394,11 @@ void LifetimeDesk::showLives() {
   const auto most =
       std::max_element(f.shares.begin(), f.shares.end(),
                        [](const Share& a, const Share& b) { return a.current < b.current; });
-  if (most == f.shares.end() || !(f.mean > 0)) return;
+  if (most == f.shares.end() || !f.life) return;
   const QString largest =
-      tr("%1 takes the largest part, %2").arg(qs(most->state), qs(percent(most->current / f.mean)));
+      tr("%1 takes the largest part, %2")
+          .arg(qs(most->state), qs(percent(most->current * f.life.value_or(0) /
+                                           view_->scenario.battery.capacity_c)));
   difference_->setText(difference_->text().isEmpty()
                            ? largest
                            : difference_->text() + QStringLiteral(" · ") + largest);

@@ -15,6 +15,7 @@
 #include "app/shell/message_row.h"
 #include "app/shell/top_bar.h"
 #include "app/style/plain_text.h"
+#include "app/style/time_notation.h"
 #include "app/style/widgets.h"
 #include "app/trace/trace_desk.h"
 
@@ -38,6 +39,7 @@ constexpr int kOffWithinMs = 4000;
 MainWindow::MainWindow(Preferences preferences, QWidget* parent)
     : QMainWindow(parent), preferences_(std::move(preferences)), actions_(this) {
   PlainText::insist();  // before there is any text to show
+  set_time_notation(preferences_.times_in_seconds ? TimeNotation::seconds : TimeNotation::clock);
   setObjectName(QStringLiteral("window"));
   setWindowTitle(QStringLiteral("Kuvio"));
   setAcceptDrops(true);

@@ -86,6 +86,7 @@ private:
   void reportRecorded(qint64 capture, bool interrupted, const QString& message);
   void updateFoot();
   void setUnit(const QString& symbol);
+  void changeTimes();
   void sayEmpty();
   void keepPreferences();
   void followSystem();

@@ -6,6 +6,7 @@
 #include "app/shell/find_box.h"
 #include "app/shell/foot_bar.h"
 #include "app/shell/main_window.h"
+#include "app/style/time_notation.h"
 #include "app/style/widgets.h"
 #include "app/trace/trace_desk.h"
 
@@ -90,7 +91,23 @@ void MainWindow::makeLookActions() {
   look("lookNight", tr("Night (dark)"), Preferences::Look::night);
   actions_.add(QStringLiteral("nextUnit"), menu, tr("Next charge unit"), QKeySequence(tr("Ctrl+E")),
                [this] { setUnit(foot_->nextUnit()); });
+  QAction* times = actions_.add(QStringLiteral("timesInSeconds"), menu, tr("Times in seconds"),
+                                QKeySequence(tr("Ctrl+Shift+T")), [this] { changeTimes(); });
+  times->setCheckable(true);
+  times->setChecked(preferences_.times_in_seconds);
   followSystem();
+}
+
+/// One way of writing moments everywhere.
+void MainWindow::changeTimes() {
+  preferences_.times_in_seconds = !preferences_.times_in_seconds;
+  set_time_notation(preferences_.times_in_seconds ? TimeNotation::seconds : TimeNotation::clock);
+  if (QAction* a = actions_.find(QStringLiteral("timesInSeconds")))
+    a->setChecked(preferences_.times_in_seconds);
+  for (const auto& [id, one] : by_id_) one->applyTheme();
+  for (QWidget* w : findChildren<QWidget*>()) w->update();
+  updateFoot();
+  keepPreferences();
 }
 
 void MainWindow::followSystem() {

@@ -184,6 +184,7 @@ QString NotebookTable::asText() const {
     for (int c = 0; c < model()->columnCount(); ++c) {
       QString text = model()->index(r, c).data().toString();
       text.replace(QChar(0x2009), QLatin1Char(' '));  // thin spaces are for the eye
+      text.remove(QChar(0x200c));
       text.replace(QLatin1Char('\t'), QLatin1Char(' '));
       cells << text;
     }

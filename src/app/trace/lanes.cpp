@@ -315,6 +315,7 @@ void Lanes::applyTheme() {
     styleLane(lane);
     inkLane(lane);
   }
+  if (!lanes_.empty()) updateTicks();  // the notation of moments may be another
   replot(QCustomPlot::rpQueuedReplot);
 }
 

@@ -2,6 +2,7 @@
 #include "app/trace/log_margin.h"
 
 #include "app/engine/trace_views.h"
+#include "app/style/theme.h"
 #include "app/style/widgets.h"
 
 #include <QAction>
@@ -9,6 +10,8 @@
 #include <QHeaderView>
 #include <QRegularExpression>
 #include <QVBoxLayout>
+
+#include <algorithm>
 
 namespace kuvio::app {
 
@@ -83,7 +86,7 @@ QWidget* LogMargin::makeTable() {
   table_->setModel(filtered_);
   table_->horizontalHeader()->hide();
   table_->horizontalHeader()->setStretchLastSection(true);
-  table_->setColumnWidth(LogModel::Time, 68);
+  connect(model_, &QAbstractItemModel::modelReset, this, &LogMargin::fitTimes);
   table_->viewport()->installEventFilter(this);
   auto* edge = new QAction(tr("Make this a state edge"), table_);
   connect(edge, &QAction::triggered, this, [this] {
@@ -92,6 +95,15 @@ QWidget* LogMargin::makeTable() {
   });
   table_->addAction(edge);
   return table_;
+}
+
+/// The column of times is as wide as the last of them, the longest.
+void LogMargin::fitTimes() {
+  const int last = model_->rowCount() - 1;
+  const QString text = last < 0 ? QString() : model_->index(last, LogModel::Time).data().toString();
+  const QFontMetricsF metrics(Theme::baseFont(12));
+  table_->setColumnWidth(LogModel::Time,
+                         std::max(68, static_cast<int>(figuresWidth(metrics, text)) + 18));
 }
 
 void LogMargin::connectParts() {

@@ -39,6 +39,9 @@ public:
   NotebookTable* table() { return table_; }
   void focusFilter();
 
+  /// Gives the times room, after they or the notation have changed.
+  void fitTimes();
+
 signals:
   /// "Make this a state edge": the picked visit's nearer edge goes to a line's moment.
   void edgeWanted(double t);

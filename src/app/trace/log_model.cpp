@@ -27,6 +27,11 @@ void LogModel::setInside(double from, double to) {
 int LogModel::rowCount(const QModelIndex& parent) const {
   return parent.isValid() || !capture_ ? 0 : static_cast<int>(capture_->log.size());
 }
+/// As it stands there: the font draws "0x" as a multiplication sign else.
+QString LogModel::literal(QString text) {
+  return text.replace(QStringLiteral("0x"), QStringLiteral("0\u200cx"));
+}
+
 int LogModel::columnCount(const QModelIndex& parent) const {
   return parent.isValid() ? 0 : Columns;
 }
@@ -37,7 +42,7 @@ QVariant LogModel::data(const QModelIndex& index, int role) const {
   switch (role) {
     case Qt::DisplayRole:
       if (index.column() == Time) return moment_text(line.time_s, 1);
-      return (line.sent ? QStringLiteral("→ ") : QString()) + qs(line.text);
+      return (line.sent ? QStringLiteral("→ ") : QString()) + literal(qs(line.text));
     case Qt::TextAlignmentRole:
       return int(index.column() == Time ? Qt::AlignRight | Qt::AlignVCenter
                                         : Qt::AlignLeft | Qt::AlignVCenter);

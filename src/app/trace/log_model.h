@@ -20,6 +20,8 @@ public:
   /// Lines inside [from, to) are lit.
   void setInside(double from, double to);
   int rowCount(const QModelIndex& parent = {}) const override;
+  /// A line's text so that it is drawn letter by letter.
+  static QString literal(QString text);
   int columnCount(const QModelIndex& parent = {}) const override;
   QVariant data(const QModelIndex& index, int role = Qt::DisplayRole) const override;
   QVariant headerData(int section, Qt::Orientation orientation, int role) const override;

@@ -204,9 +204,10 @@ void SpreadMargin::take(const SpreadViewPtr& spread) {
   lines << (view_.span() ? tr("Span, %1").arg(qs(duration(d.observed_s)))
                          : tr("View, %1").arg(qs(duration(d.observed_s)))) +
                (spread->final ? QString() : tr(" (partial, still reading)"));
-  const auto level = [&](double share) { return qs(with_prefix(d.quantile(share), "A", 3)); };
-  for (const double share : {0.5, 0.9, 0.99})
-    lines << tr("%1\u2009% of the time below %2").arg(share * 100, 0, 'g', 3).arg(level(share));
+  for (std::size_t i = 0; i < SpreadView::kShares.size(); ++i)
+    lines << tr("%1\u2009% of the time below %2")
+                 .arg(SpreadView::kShares[i] * 100, 0, 'g', 3)
+                 .arg(qs(with_prefix(spread->levels[i], "A", 3)));
   lines << tr("Peak to peak %1").arg(qs(with_prefix(spread->peak_to_peak, "A", 4)));
   if (spread->ripple && spread->ripple->frequency_hz) {
     lines << tr("Ripple %1, ±\u2009%2")

@@ -418,6 +418,7 @@ void TraceDesk::takeBudget(const BudgetViewPtr& view) {
 void TraceDesk::applyTheme() {
   lanes_->applyTheme();
   overview_->applyTheme();
+  log_->fitTimes();
 }
 
 void TraceDesk::setUnit(ChargeUnit unit) {
