@@ -169,7 +169,7 @@ void paint_gauge(QPainter& painter, const QRectF& bar, const LimitResult& r, con
 /// that is cut is another one. It is whole in the tool tip.
 QString figure_in(const LimitResult& r, const QFont& font, double room) {
   const QFontMetricsF metrics(font);
-  const QString whole = qs(formats::measured_text(r));
+  QString whole = qs(formats::measured_text(r));
   if (metrics.horizontalAdvance(whole) <= room) return whole;
   LimitResult bare = r;
   bare.U = 0;

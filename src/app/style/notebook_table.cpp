@@ -48,7 +48,7 @@ qreal uncertainWidth(const QFont& font, const QString& text) {
 QString fitting(const QFont& font, const QString& text, qreal room) {
   if (uncertainWidth(font, text) <= room) return text;
   const UncertainText t = parts_of(text);
-  const QString bare = t.figure.trimmed() + t.unit;
+  QString bare = t.figure.trimmed() + t.unit;
   if (!t.uncertainty.isEmpty() && uncertainWidth(font, bare) <= room) return bare;
   return QStringLiteral("…");
 }
