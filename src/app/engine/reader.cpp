@@ -302,9 +302,11 @@ SpanReadingPtr Reader::span(double from_s, double to_s) const {
   const double to = std::clamp(to_s, from, trace.to_s());
   auto out = std::make_shared<SpanReading>();
   out->figures = measure(trace, from, to);
-  // Where the current changes its sign all samples are read.
-  constexpr std::int64_t kReadable = 5'000'000;
-  if (out->figures.min.value_or(0) < 0 && out->figures.samples <= kReadable)
+  // Where the current changes its sign all samples are read; noise about zero is not worth it.
+  constexpr std::int64_t kReadable = 1'000'000;
+  constexpr double kFlowsBack = 1e-4;  // of the peak
+  const double least = out->figures.min.value_or(0), most = out->figures.max.value_or(0);
+  if (-least > kFlowsBack * std::fabs(most) && out->figures.samples <= kReadable)
     out->flow = charge_flow(trace, from, to);
   if (const auto mean = out->figures.mean()) {
     out->mean_u = expand(accuracy_components(open_.front().view->basis.accuracy, *mean)).U;
