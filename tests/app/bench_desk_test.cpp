@@ -469,9 +469,19 @@ TEST_CASE(
   QTest::qWait(600);
   CHECK_FALSE(s.bench().state().output_on);
   CHECK(s.window.message().contains(QStringLiteral("not switched on")));
+  // What is in pencil is not set by leaving the line, nor by a switch: that says what it does.
   s.type("voltage", QStringLiteral("3.3"));  // volts, as the line says
+  CHECK(voltage->isPencil());
+  auto* on = s.find<QPushButton>("outputOn");
+  CHECK(on->text() == QStringLiteral("Switch on 3.60\u2009V"));
   s.click("outputOn");
   REQUIRE(AtBench::wait([&] { return s.bench().state().output_on; }));
+  CHECK_THAT(s.window.message().toStdString(), Catch::Contains("is not set"));
+  QTest::qWait(300);
+  CHECK(s.bench().state().output.set[0].voltage == Approx(confirmed));
+  CHECK(voltage->text() == QStringLiteral("3.3"));
+  CHECK(voltage->isPencil());
+  QTest::keyClick(voltage, Qt::Key_Return);
   REQUIRE(AtBench::wait([&] {
     return !s.bench().state().output.set.empty() &&
            s.bench().state().output.set[0].voltage == Approx(3.3);

@@ -280,6 +280,9 @@ QWidget* BenchDesk::makeOutput() {
   channels_ = new LiveChannelsView(context_.bench, box);
   column->addSpacing(6);
   column->addWidget(channels_);
+  // What they set reaches a device: leaving the line is not enough.
+  voltage_->waitForEnter();
+  limit_->waitForEnter();
   connect(voltage_, &QuantityEdit::quantityEdited, this,
           [this] { context_.bench.setVoltage(*voltage_->quantity(), chosenOutput()); });
   connect(limit_, &QuantityEdit::quantityEdited, this,

@@ -5,6 +5,7 @@
 #include "app/bench/wiring_view.h"
 #include "app/engine/text.h"
 #include "app/style/field_note.h"
+#include "core/number_text.h"
 #include "core/quantity.h"
 
 #include <QFileDialog>
@@ -164,6 +165,7 @@ void BenchDesk::refreshSettings() {
   refreshRanges();
   if (!o) return;
   voltage_->setQuantity(o->voltage);
+  output_on_->setText(tr("Switch on %1").arg(qs(with_prefix(o->voltage, "V", 3))));
   limit_->setQuantity(o->current_limit);
   (o->cut_off ? cut_off_ : hold_)->setChecked(true);
 }

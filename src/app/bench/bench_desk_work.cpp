@@ -10,6 +10,7 @@
 #include "app/engine/text.h"
 #include "app/style/field_note.h"
 #include "core/accuracy.h"
+#include "core/number_text.h"
 #include "core/quantity.h"
 
 #include <QMessageBox>
@@ -296,7 +297,14 @@ std::optional<RecordRequest> BenchDesk::request(bool power_on) {
 /// not understood.
 bool BenchDesk::settingsHold() {
   for (QuantityEdit* edit : {voltage_, limit_}) {
-    edit->commit();
+    if (edit->isPencil() && edit->isReadable()) {
+      emit messageReported(
+          tr("%1: %2 is not set (Enter sets it). The output keeps %3.")
+              .arg(edit->accessibleName(), edit->text(),
+                   qs(with_prefix(edit->quantity().value_or(0), edit == voltage_ ? "V" : "A", 4))));
+      continue;
+    }
+    if (edit->isPencil()) edit->commit();  // which says why
     if (!edit->isWrong()) continue;
     emit messageReported(Message::trouble(
         tr("%1 is not understood, and the output was not switched on. Correct it, or press "

@@ -251,6 +251,7 @@ LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
   grid_->addWidget(row.captured, at, 1);
   grid_->addWidget(row.edit, at, 2);
   grid_->addWidget(row.reset, at, 3);
+  row.edit->waitForEnter();
   return row;
 }
 
@@ -409,7 +410,8 @@ void LifetimeDesk::showBattery() {
   const auto pc = [](double r) { return QObject::tr("%1 %").arg(r * 100, 0, 'g', 4); };
   setRow(capacity_, a.capacity_c, b.capacity_c, mah(a.capacity_c));
   // Data sheets speak of mAh.
-  if (!capacity_.edit->hasFocus()) capacity_.edit->setText(mah(b.capacity_c));
+  if (!capacity_.edit->hasFocus() && !capacity_.edit->isPencil())
+    capacity_.edit->setText(mah(b.capacity_c));
   setRow(reserve_, a.reserve, b.reserve, pc(a.reserve));
   setRow(margin_, a.margin, b.margin, pc(a.margin));
   setRow(discharge_, yearly(a.self_discharge_hz) / kYear, yearly(b.self_discharge_hz) / kYear,

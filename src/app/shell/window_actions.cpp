@@ -92,7 +92,7 @@ void MainWindow::makeLookActions() {
   actions_.add(QStringLiteral("nextUnit"), menu, tr("Next charge unit"), QKeySequence(tr("Ctrl+E")),
                [this] { setUnit(foot_->nextUnit()); });
   QAction* times = actions_.add(QStringLiteral("timesInSeconds"), menu, tr("Times in seconds"),
-                                QKeySequence(tr("Ctrl+Shift+T")), [this] { changeTimes(); });
+                                QKeySequence(tr("Ctrl+Alt+T")), [this] { changeTimes(); });
   times->setCheckable(true);
   times->setChecked(preferences_.times_in_seconds);
   followSystem();

@@ -32,7 +32,13 @@ FieldNote* FieldNote::of(const QWidget* field) {
 void FieldNote::say(QWidget* field, const QString& text) {
   FieldNote* note = of(field);
   if (!note) note = new FieldNote(field->window());
-  note->stand(field, text);
+  note->stand(field, text, false);
+}
+
+void FieldNote::hint(QWidget* field, const QString& text) {
+  FieldNote* note = of(field);
+  if (!note) note = new FieldNote(field->window());
+  note->stand(field, text, true);
 }
 
 void FieldNote::clear(const QWidget* field) {
@@ -45,11 +51,12 @@ QString FieldNote::at(const QWidget* field) {
   return note && note->isVisible() && note->field_ == field ? note->text() : QString();
 }
 
-void FieldNote::stand(QWidget* field, const QString& text) {
+void FieldNote::stand(QWidget* field, const QString& text, bool quiet) {
+  quiet_ = quiet;
   if (field_ && field_ != field) field_->removeEventFilter(this);
   field_ = field;
   field->installEventFilter(this);
-  field->setAccessibleDescription(text);
+  if (!quiet) field->setAccessibleDescription(text);
   setFont(Theme::baseFont(13));
   QPalette p = palette();
   p.setColor(QPalette::WindowText, Theme::current().text());
@@ -82,7 +89,10 @@ void FieldNote::place() {
 bool FieldNote::eventFilter(QObject* watched, QEvent* event) {
   if (watched == field_) {
     if (event->type() == QEvent::Hide) hide();
-    if (event->type() == QEvent::FocusOut && isVisible()) left_.start();
+    if (event->type() == QEvent::FocusOut && isVisible()) {
+      if (quiet_) hide();
+      left_.start();
+    }
     if (event->type() == QEvent::FocusIn) left_.stop();
   }
   if ((watched == window() && event->type() == QEvent::Resize) ||
@@ -95,7 +105,7 @@ void FieldNote::paintEvent(QPaintEvent* event) {
   QPainter painter(this);
   const Theme& t = Theme::current();
   painter.setRenderHint(QPainter::Antialiasing);
-  painter.setPen(QPen(t.accent(), 1));
+  painter.setPen(QPen(quiet_ ? t.border() : t.accent(), 1));
   painter.setBrush(t.ground());
   painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
   painter.end();

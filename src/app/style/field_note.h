@@ -14,6 +14,8 @@ class FieldNote : public QLabel {
   Q_OBJECT
 public:
   static void say(QWidget* field, const QString& text);
+  /// The same, quietly: how a field is used.
+  static void hint(QWidget* field, const QString& text);
   /// Takes away what is said at this field; nothing where another one speaks.
   static void clear(const QWidget* field);
   /// What stands at a field; empty when nothing does.
@@ -26,11 +28,12 @@ protected:
 private:
   explicit FieldNote(QWidget* window);
   static FieldNote* of(const QWidget* field);
-  void stand(QWidget* field, const QString& text);
+  void stand(QWidget* field, const QString& text, bool quiet);
   void place();
 
   QPointer<QWidget> field_;
   QTimer left_;
+  bool quiet_ = false;
 };
 
 }  // namespace kuvio::app

@@ -118,16 +118,60 @@ QuantityEdit::QuantityEdit(const QString& name, const QString& accessible_name, 
   setObjectName(name);
   setAccessibleName(accessible_name);
   setPlaceholderText(optional ? tr("–") : QString());
-  connect(this, &QLineEdit::editingFinished, this, &QuantityEdit::take);
+  connect(this, &QLineEdit::editingFinished, this, [this] {
+    if (!waits_) take();
+  });
+  connect(this, &QLineEdit::returnPressed, this, [this] {
+    if (waits_) take();
+  });
+  connect(this, &QLineEdit::textEdited, this, [this] { sketch(text() != shown_); });
+}
+
+void QuantityEdit::waitForEnter() { waits_ = true; }
+
+void QuantityEdit::sketch(bool pencil) {
+  if (pencil == pencil_) return;
+  pencil_ = pencil;
+  QFont slanted = font();
+  slanted.setItalic(pencil);
+  setFont(slanted);
+  QPalette p = palette();
+  if (pencil) {
+    p.setColor(QPalette::Text, Theme::current().muted());
+  } else {
+    p = QPalette();
+  }
+  setPalette(p);
+  setAccessibleDescription(pencil ? tr("proposed, not set") : QString());
+  if (!pencil) {
+    FieldNote::clear(this);
+  } else if (waits_) {
+    FieldNote::hint(this, tr("Enter sets it · Esc takes it back"));
+  }
+  update();
+}
+
+void QuantityEdit::focusInEvent(QFocusEvent* event) {
+  QLineEdit::focusInEvent(event);
+  if (isWrong()) {
+    FieldNote::say(this, trouble_);
+  } else if (pencil_ && waits_) {
+    FieldNote::hint(this, tr("Enter sets it · Esc takes it back"));
+  }
 }
 
 void QuantityEdit::setQuantity(std::optional<double> value) {
   value_ = value;
-  trouble_.clear();
-  FieldNote::clear(this);
+  const bool keeps = waits_ && pencil_;  // what is being written is not lost to what holds
+  if (!keeps) {
+    trouble_.clear();
+    FieldNote::clear(this);
+  }
   shown_ = value ? QString::fromStdString(formats::quantity_text(*value, dimension_, 5))
                        .replace(QStringLiteral(" u"), QStringLiteral(" µ"))
                  : QString();
+  if (keeps) return;
+  sketch(false);
   if (!hasFocus() || text() != shown_) {
     setText(shown_);
     setCursorPosition(0);  // where it is too long its beginning is seen
@@ -151,9 +195,20 @@ QString QuantityEdit::withUnit(const QString& typed) const {
 void QuantityEdit::keyPressEvent(QKeyEvent* event) {
   if (event->key() != Qt::Key_Escape || (text() == shown_ && trouble_.isEmpty()))
     return QLineEdit::keyPressEvent(event);
+  sketch(false);
   setQuantity(value_);
   setText(shown_);
   event->accept();
+}
+
+bool QuantityEdit::isReadable() const {
+  if (text().trimmed().isEmpty()) return optional_;
+  try {
+    parse_quantity(withUnit(text().trimmed()).toStdString(), dimension_);
+    return true;
+  } catch (const std::invalid_argument&) {  // told when it is taken
+    return false;
+  }
 }
 
 void QuantityEdit::take() {
@@ -176,15 +231,23 @@ void QuantityEdit::take() {
     return;
   }
   const bool moved = value != value_;
+  sketch(false);
   setQuantity(value);
   if (moved) emit quantityEdited();
 }
 
 void QuantityEdit::paintEvent(QPaintEvent* event) {
   QLineEdit::paintEvent(event);
-  if (!isWrong() && !changed_) return;
+  if (!isWrong() && !changed_ && !pencil_) return;
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
+  if (pencil_ && !isWrong()) {
+    painter.setPen(QPen(Theme::current().muted(), 1.2, Qt::DotLine));
+    const int under = height() / 2 + fontMetrics().height() / 2 + 1;
+    painter.drawLine(8, under, std::min(width() - 8, 10 + fontMetrics().horizontalAdvance(text())),
+                     under);
+    return;
+  }
   if (isWrong()) {
     painter.setPen(QPen(Theme::current().accent(), 1.5));
     painter.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 3, 3);

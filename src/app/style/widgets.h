@@ -51,6 +51,9 @@ private:
 /// core/quantity.h when the line is left or Enter is pressed. What cannot be read is outlined, with
 /// the reason beside it, and the value stays as it was; Escape shows it again. A number without a
 /// unit has the unit that stood in the line.
+///
+/// What is typed and not yet taken is in pencil: slanted, pale, dotted under. A line that
+/// `waitsForEnter` stays in pencil when it is left: nothing is set, nothing is lost.
 class QuantityEdit : public QLineEdit {
   Q_OBJECT
 public:
@@ -61,6 +64,12 @@ public:
   std::optional<double> quantity() const { return value_; }
   /// Reads what is typed, as leaving the line does.
   void commit() { take(); }
+  /// Leaving the line takes nothing: Enter does.
+  void waitForEnter();
+  /// Whether something is typed that is not taken.
+  bool isPencil() const { return pencil_; }
+  /// Whether what is typed can be read.
+  bool isReadable() const;
   bool isWrong() const { return !trouble_.isEmpty(); }
   /// Marks the line as changed against what it is compared with.
   void setChanged(bool changed);
@@ -72,13 +81,15 @@ signals:
 protected:
   void paintEvent(QPaintEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
+  void focusInEvent(QFocusEvent* event) override;
 
 private:
   void take();
   /// What was typed, with the shown unit where it has none.
   QString withUnit(const QString& typed) const;
   Dimension dimension_;
-  bool optional_, changed_ = false;
+  void sketch(bool pencil);
+  bool optional_, changed_ = false, waits_ = false, pencil_ = false;
   std::optional<double> value_;
   QString shown_, trouble_;
 };
