@@ -63,7 +63,8 @@ TEST_CASE("captures that have nothing in common are left alone, with the reason"
   s.run("lineUp");
   auto* margin = s.child<LineUpMargin>("lineUpMargin");
   s.child<QPushButton>("lineUpAuto")->click();
-  REQUIRE(s.wait([&] { return margin->status().startsWith(QStringLiteral("Not lined up")); }));
+  REQUIRE(
+      s.wait([&] { return margin->status().startsWith(QStringLiteral("Not lined up")); }, 20000));
   CHECK(s.view().shown()->captures[1]->offset_s == 0);
 }
 

@@ -301,6 +301,8 @@ SpanReadingPtr Reader::span(double from_s, double to_s) const {
   const double from = std::clamp(from_s, trace.from_s(), trace.to_s());
   const double to = std::clamp(to_s, from, trace.to_s());
   auto out = std::make_shared<SpanReading>();
+  out->asked_from_s = from_s;
+  out->asked_to_s = to_s;
   out->figures = measure(trace, from, to);
   // Where the current changes its sign all samples are read; noise about zero is not worth it.
   constexpr std::int64_t kReadable = 1'000'000;

@@ -90,6 +90,7 @@ struct Frame {
 };
 
 struct SpanReading {
+  double asked_from_s = 0, asked_to_s = 0;  ///< as it was asked for, before it was cut to the trace
   SpanFigures figures;
   double mean_u = 0;  ///< expanded uncertainty of the mean (A)
   ChargeFlow flow;    ///< both zero where nothing flows back, or it would take too long to say

@@ -303,11 +303,11 @@ void TraceDesk::connectViews() {
   connect(&context_.session, &Session::momentsReady, this, &TraceDesk::takeMoments);
   connect(&context_.session, &Session::frameReady, ledger_model_, &LedgerModel::setSeen);
   connect(&context_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
-    if (context_.view.span()) {
-      reading_ = reading;
-    } else {
-      whole_ = reading;
-    }
+    // It answers what was asked when it was: another may be on its way.
+    const std::pair asked(reading->asked_from_s, reading->asked_to_s);
+    const CaptureViewPtr& capture = context_.view.capture();
+    if (context_.view.span() == asked) reading_ = reading;
+    if (capture && asked == std::pair(capture->from_s, capture->to_s)) whole_ = reading;
     emit footChanged();
   });
   connect(&context_.view, &ViewState::spanChanged, this, [this] {
