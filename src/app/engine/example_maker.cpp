@@ -11,6 +11,14 @@
 
 namespace kuvio::app {
 
+ExampleMaker::~ExampleMaker() {
+  if (!process_) return;
+  constexpr int kEndsWithinMs = 3000;
+  process_->disconnect(this);
+  process_->terminate();
+  process_->waitForFinished(kEndsWithinMs);
+}
+
 QString ExampleMaker::usualPlace() {
   return documents_folder() + QStringLiteral("/Kuvio example.kuvio");
 }

@@ -14,6 +14,9 @@ class ExampleMaker : public QObject {
   Q_OBJECT
 public:
   explicit ExampleMaker(QObject* parent = nullptr) : QObject(parent) {}
+  /// Lets the command line take away what it had made, and end its bench.
+  ~ExampleMaker() override;
+
   /// Where it is put when nobody says otherwise: in the user's documents.
   static QString usualPlace();
   /// Opens the one that is there already, or makes it. Asked again while it works, does nothing.

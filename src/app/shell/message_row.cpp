@@ -93,9 +93,8 @@ WorkStrip::WorkStrip(QWidget* parent) : QWidget(parent) {
   setFixedWidth(kWork);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
-  text_ = remark({}, this);
-  text_->setWordWrap(false);
-  text_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+  text_ = new CutLabel(QStringLiteral("work"), this);
+  text_->setAccessibleName(tr("Under way"));
   cancel_ = small_button(tr("Cancel"), "cancelWork", this);
   row->addSpacing(44);
   row->addWidget(text_, 1);
@@ -123,7 +122,7 @@ void WorkStrip::setWork(const QString& what) {
     hide();
     return;
   }
-  text_->setText(what + QStringLiteral("…"));
+  text_->say(what + QStringLiteral("…"), Theme::current().muted());
   setToolTip(what);
   setAccessibleName(what);
   if (!isVisible() && !delay_.isActive()) delay_.start();

@@ -50,7 +50,7 @@ protected:
   void paintEvent(QPaintEvent* event) override;
 
 private:
-  QLabel* text_;
+  CutLabel* text_;
   QPushButton* cancel_;
   QTimer delay_, beat_;
   bool on_ = false;
