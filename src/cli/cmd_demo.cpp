@@ -33,14 +33,6 @@ struct Options {
   std::int64_t samples = 0;
 };
 
-std::string shipped_recipe() {
-  for (const char* place : {"/../../../examples/", "/../share/kuvio/examples/"}) {
-    const fs::path file = own_folder() + place + "satchel.recipe.toml";
-    if (fs::exists(file)) return fs::canonical(file).string();
-  }
-  return "";
-}
-
 /// One capture of a build, over the wires of a simulated bench in another process.
 std::int64_t record_build(book::Book& book, const std::string& build, const Options& o) {
   const SimulatedBench bench({"--build", build, "--seed", std::to_string(o.seed), "--speed",
@@ -116,8 +108,11 @@ Outcome make(const Options& o, const formats::RecipeFile& recipe, bool json) {
   }
   if (o.samples == 0) {
     std::vector<book::Note> documents;
-    for (const book::DocumentKind kind : formats::example_kinds())
-      documents.push_back(book::document_note(kind, formats::example(kind)));
+    for (const book::DocumentKind kind : formats::example_kinds()) {
+      book::Document document = formats::example(kind);
+      if (kind == book::DocumentKind::recipe) document.text = document.saved = recipe.text;
+      documents.push_back(book::document_note(kind, document));
+    }
     book::put(book, documents);
   }
   Outcome out;
@@ -139,9 +134,9 @@ Outcome run(const Options& o, bool json) {
     throw Error(Failure::cannot_create, "demo book exists", o.book,
                 "remove it, or give another name");
   }
-  const std::string recipe_file = o.recipe.empty() ? shipped_recipe() : o.recipe;
+  const book::Document own = formats::example(book::DocumentKind::recipe);
   const formats::RecipeFile recipe =
-      formats::read_recipe(recipe_file.empty() ? "examples/satchel.recipe.toml" : recipe_file);
+      o.recipe.empty() ? formats::parse_recipe(own.text, own.name) : formats::read_recipe(o.recipe);
   try {
     return make(o, recipe, json);
   } catch (...) {

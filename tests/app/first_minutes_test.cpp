@@ -126,6 +126,22 @@ TEST_CASE(
   CHECK(window.session().book()->document(book::DocumentKind::recipe) != nullptr);
 }
 
+TEST_CASE("what waits for a new book does not begin in another that is opened instead") {
+  const Home home;
+  const Made made;
+  MainWindow window;
+  window.show();
+  int begun = 0;
+  emit window.bench().bookWanted([&] { ++begun; });
+  window.openBook(QString::fromStdString(made.path));
+  REQUIRE(QTest::qWaitFor([&] { return window.settled(); }, 10000));
+  QTest::qWait(200);
+  CHECK(begun == 0);
+  emit window.bench().bookWanted([&] { ++begun; });
+  CHECK(QTest::qWaitFor([&] { return begun == 1; }, 10000));
+  CHECK(window.session().path().endsWith(QStringLiteral(".kuvio")));
+}
+
 TEST_CASE("leaving with the output on asks; off is waited for, on is left by choice alone") {
   const Home home;
   MainWindow window;

@@ -27,9 +27,6 @@ namespace kuvio::app {
 namespace {
 constexpr qsizetype kNamed = 2;   // builds in the sentence by their names
 constexpr int kLeastColumn = 84;  // px: a name in short, a verdict's sign and a gauge
-}  // namespace
-
-namespace {
 
 /// "2.4.0-rc1 misses 3 of 10 limits; 2.3.0 and 2.4.0-rc2 meet all."
 QString sentence_of(const BudgetView& view) {

@@ -237,6 +237,7 @@ void MainWindow::openBook(const QString& path, bool create) {
     return;
   }
   settled_ = false;
+  once_open_ = {};
   message_->dismiss();
   session_.open(path, create);
 }
@@ -272,13 +273,14 @@ void MainWindow::takeBook(const BookViewPtr& book) {
   if (std::exchange(budget_stale_, false)) session_.requestBudget();
   poll_.start();
   sayEmpty();
-  const auto then = std::exchange(once_open_, nullptr);
+  // Another book than the one that was asked for starts no recording.
+  const auto [awaited, then] = std::exchange(once_open_, {});
   const bool any = !book->rows.empty();
   if (!any) view_.setShown(nullptr);
   if (!any || other || desks_->currentWidget() == empty_) setDesk(desk_);
   captures_->setBook(book, other);
   if (any && other) captures_->takeFocus();
-  if (then) then();
+  if (then && awaited == book->path) then();
 }
 
 void MainWindow::takeShown(const ShownPtr& shown) {

@@ -114,7 +114,7 @@ private:
   DeskId desk_ = DeskId::trace;
   QString book_path_;
   QTimer poll_;
-  std::function<void()> once_open_;  // waits for a book
+  std::pair<QString, std::function<void()>> once_open_;  // what waits for which book
   bool settled_ = false, budget_stale_ = false, leaving_ = false;
 };
 

@@ -4,6 +4,7 @@
 #include "app/engine/bench_control.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
+#include "app/style/time_notation.h"
 #include "app/style/widgets.h"
 
 #include <QAccessible>
@@ -26,15 +27,8 @@ constexpr int kHeight = 30, kButton = 24;
 constexpr int kFadesMs = 8000;  // what was done or noted is quiet then
 constexpr int kRecording = 260, kWork = 190;
 
-QString clock(double s) {
-  const auto whole = static_cast<long long>(s);
-  return whole >= 3600
-             ? QStringLiteral("%1:%2:%3")
-                   .arg(whole / 3600)
-                   .arg(whole / 60 % 60, 2, 10, QLatin1Char('0'))
-                   .arg(whole % 60, 2, 10, QLatin1Char('0'))
-             : QStringLiteral("%1:%2").arg(whole / 60).arg(whole % 60, 2, 10, QLatin1Char('0'));
-}
+/// Whole seconds, in the notation in force.
+QString whole_seconds(double s) { return qs(time_text(std::floor(s), 0)); }
 
 QString sign_of(Message::Weight weight) {
   return weight == Message::Weight::done   ? QStringLiteral("✓ ")
@@ -164,8 +158,8 @@ void RecordingStrip::showState() {
   setVisible(bench_.recording());
   if (!bench_.recording()) return;
   // What changes comes first: the name is cut where there is no room for it.
-  QString text = s.armed ? tr("◌ armed") : tr("● %1").arg(clock(s.recorded_s));
-  if (s.wanted_s > 0 && !s.armed) text += tr(" of %1").arg(clock(s.wanted_s));
+  QString text = s.armed ? tr("◌ armed") : tr("● %1").arg(whole_seconds(s.recorded_s));
+  if (s.wanted_s > 0 && !s.armed) text += tr(" of %1").arg(whole_seconds(s.wanted_s));
   if (!s.away.empty()) text += tr(" · link lost");
   text += tr(" · %1").arg(qs(s.name));
   text_->say(text, Theme::current().accent());

@@ -144,10 +144,10 @@ void MainWindow::bookFor(const std::function<void()>& then) {
     path = QStringLiteral("%1/%2%3.kuvio")
                .arg(folder, stem, number == 1 ? QString() : QStringLiteral(" %1").arg(number));
   }
-  once_open_ = [this, then, path] {
-    report(tr("Recording into %1, a new book.").arg(path));
-    then();
-  };
+  once_open_ = {path, [this, then, path] {
+                  report(tr("Recording into %1, a new book.").arg(path));
+                  then();
+                }};
   session_.open(path, true);
 }
 

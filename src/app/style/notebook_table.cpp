@@ -284,6 +284,7 @@ void NotebookTable::setUnwanted(const QList<int>& columns) {
 
 /// Which columns are shown: all of them are in the menu, those that found no room say so.
 void NotebookTable::chooseColumns(const QPoint& at) {
+  if (!fits_) return;  // its columns are something of their own, as builds are
   QMenu menu(this);
   for (int c = 1; c < model()->columnCount(); ++c) {
     const QString title = model()->headerData(c, Qt::Horizontal).toString();
@@ -297,7 +298,6 @@ void NotebookTable::chooseColumns(const QPoint& at) {
       columns.removeAll(c);
       if (!wanted) columns << c;
       setUnwanted(columns);
-      emit columnsChosen();
     });
   }
   menu.exec(horizontalHeader()->mapToGlobal(at));

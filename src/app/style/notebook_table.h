@@ -64,9 +64,6 @@ public:
   QList<int> unwanted() const { return unwanted_; }
   void setUnwanted(const QList<int>& columns);
 
-signals:
-  void columnsChosen();
-
 protected:
   void keyPressEvent(QKeyEvent* event) override;
   void contextMenuEvent(QContextMenuEvent* event) override;

@@ -21,7 +21,9 @@ qsizetype part_before(const QString& name, qsizetype at) {
 /// much stays as there is room for before what differs ("…2.4.1…"), the same of each.
 QStringList without_common(const QStringList& names, qsizetype head, qsizetype tail,
                            qsizetype most) {
-  const qsizetype cut = tail > 1 ? tail : 0;
+  qsizetype shortest = names.first().size();
+  for (const QString& name : names) shortest = std::min(shortest, name.size());
+  const qsizetype cut = tail > 1 ? std::clamp<qsizetype>(shortest - head, 0, tail) : 0;
   const auto shortened = [&](qsizetype from) {
     QStringList out;
     for (const QString& name : names)

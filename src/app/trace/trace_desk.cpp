@@ -34,8 +34,7 @@ namespace {}  // namespace
 namespace {
 /// Whether the simulated device that ships with Kuvio was recorded: its log says its name.
 bool is_of_satchel(const CaptureView& capture) {
-  return capture.info.conditions.count("time_scale") + capture.channel.input.starts_with("Kuvio,") >
-             0 &&
+  return capture.channel.input.starts_with("Kuvio,") &&
          std::any_of(capture.log.begin(), capture.log.end(), [](const book::LogLine& line) {
            return line.text.find("satchel") != std::string::npos;
          });
@@ -303,7 +302,6 @@ void TraceDesk::connectViews() {
   connect(&context_.session, &Session::momentsReady, this, &TraceDesk::takeMoments);
   connect(&context_.session, &Session::frameReady, ledger_model_, &LedgerModel::setSeen);
   connect(&context_.session, &Session::spanReady, this, [this](const SpanReadingPtr& reading) {
-    // It answers what was asked when it was: another may be on its way.
     const std::pair asked(reading->asked_from_s, reading->asked_to_s);
     const CaptureViewPtr& capture = context_.view.capture();
     if (context_.view.span() == asked) reading_ = reading;
@@ -410,7 +408,9 @@ void TraceDesk::takeBudget(const BudgetViewPtr& view) {
   following_ = true;
   ledger_model_->setVerdicts(std::move(verdicts));
   following_ = false;
-  ledger_->setColumnHidden(LedgerModel::Verdicts, !view || !view->budget);
+  ledger_->setColumnHidden(
+      LedgerModel::Verdicts,
+      !view || !view->budget || ledger_->unwanted().contains(LedgerModel::Verdicts));
   fitLedger();
   follow();
 }
