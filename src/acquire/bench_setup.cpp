@@ -33,9 +33,13 @@ std::optional<double> positive(const TomlTable& t, const char* key, Dimension di
   return value;
 }
 
+void refuse(const TomlTable& t, const char* key, const std::string& why) {
+  if (!why.empty()) t.complain(why, key);
+}
+
 OutputSettings read_output(const TomlTable& t) {
   t.expect({"name", "voltage", "current_limit", "on_over_current", "on", "off_at_end",
-            "off_on_failure"});
+            "off_on_failure", "never_above"});
   OutputSettings out;
   out.voltage = t.optional_quantity("voltage", Dimension::voltage);
   out.current_limit = positive(t, "current_limit", Dimension::current);
@@ -43,6 +47,14 @@ OutputSettings read_output(const TomlTable& t) {
     if (*what != "limit" && *what != "switch off")
       t.complain("\"on_over_current\" is limit or switch off", "on_over_current");
     out.cut_off = *what == "switch off";
+  }
+  if (const auto ceiling = t.optional_table("never_above")) {
+    ceiling->expect({"voltage", "current"});
+    out.never_above.voltage = positive(*ceiling, "voltage", Dimension::voltage);
+    out.never_above.current = positive(*ceiling, "current", Dimension::current);
+    if (out.voltage) refuse(t, "voltage", out.never_above.refuses_voltage(*out.voltage));
+    if (out.current_limit)
+      refuse(t, "current_limit", out.never_above.refuses_current(*out.current_limit));
   }
   out.power_on = t.boolean("on", false);
   out.power_off = t.boolean("off_at_end", false);
@@ -180,6 +192,10 @@ void write_output(Text& out, const std::string& name, const OutputSettings& o) {
   if (o.voltage) out.quantity("voltage", *o.voltage, "V");
   if (o.current_limit) out.quantity("current_limit", *o.current_limit, "A");
   if (o.cut_off) out.key("on_over_current", *o.cut_off ? "switch off" : "limit");
+  std::map<std::string, std::string> ceiling;
+  if (o.never_above.voltage) ceiling["voltage"] = fmt::format("{:.12g} V", *o.never_above.voltage);
+  if (o.never_above.current) ceiling["current"] = fmt::format("{:.12g} A", *o.never_above.current);
+  out.table("never_above", ceiling);
   out.flag("on", o.power_on);
   out.flag("off_at_end", o.power_off);
   out.flag("off_on_failure", o.off_on_failure);

@@ -3,8 +3,10 @@
 
 #include "acquire/endpoint.h"
 #include "acquire/profile.h"
+#include "acquire/talk_log.h"
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <stop_token>
 #include <string>
@@ -12,14 +14,26 @@
 
 namespace kuvio::acquire {
 
+/// What an output is never to be set above, whoever asks: what it feeds may not bear more.
+struct Ceiling {
+  std::optional<double> voltage;  ///< V
+  std::optional<double> current;  ///< A, of the current limit
+
+  bool any() const { return voltage || current; }
+  /// Why a value may not be set, in words; "" where it may. Equal to the ceiling is not above it.
+  std::string refuses_voltage(double volts) const;
+  std::string refuses_current(double amperes) const;
+};
+
 /// What an output is to be set to before a capture; what is not given is left as it is.
 struct OutputSettings {
   std::optional<double> voltage;        ///< V
   std::optional<double> current_limit;  ///< A
   std::optional<bool> cut_off;          ///< on over-current: true switches off, false holds
-  bool power_on = false;                ///< switch it on once recording runs
-  bool power_off = false;               ///< and off when it ends
-  bool off_on_failure = false;          ///< off when the capture ends in a way nobody wanted
+  Ceiling never_above;
+  bool power_on = false;        ///< switch it on once recording runs
+  bool power_off = false;       ///< and off when it ends
+  bool off_on_failure = false;  ///< off when the capture ends in a way nobody wanted
 };
 
 /// How an input is set up before a capture.
@@ -33,8 +47,9 @@ struct InputSettings {
   std::map<std::string, bool> lines;              ///< digital lines it drives: true is high
   std::optional<double> line_level;               ///< V that high means
   std::vector<Profile> profiles;                  ///< to choose from, besides those that ship
-  double reconnect_s = 0;  ///< how long a lost link is tried again; 0: it ends the input
-  std::stop_token stop;    ///< heard while it is being opened
+  double reconnect_s = 0;           ///< how long a lost link is tried again; 0: it ends the input
+  std::shared_ptr<TalkLog> talk{};  ///< keeps what is said on an instrument's wire
+  std::stop_token stop;             ///< heard while it is being opened
 };
 
 /// An input and how it is set up.

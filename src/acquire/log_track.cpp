@@ -55,20 +55,28 @@ void LogTrack::anchor(double t) {
 }
 
 void LogTrack::drain(double until_s) {
-  for (DeviceLine& line : log_.take()) {
-    const double arrived = axis_of_host(line.arrived_s);
+  std::vector<DeviceLine> lines = log_.take();
+  if (!boot_at_ && !power_ && !expects_power_) align_to_arrival(lines);
+  for (DeviceLine& line : lines) {
     if (line.uptime_s && !boot_at_) {
-      if (power_ || expects_power_) {
-        held_.push_back(std::move(line));
-        continue;
-      }
-      // It was running before: its first line's arrival is all there is.
-      boot_at_ = arrived - *line.uptime_s;
-      notes_.emplace_back(
-          "the device was already running; its log is aligned to the arrival of the first line");
+      held_.push_back(std::move(line));
+      continue;
     }
+    const double arrived = axis_of_host(line.arrived_s);
     place(line, line.uptime_s ? *boot_at_ + *line.uptime_s : arrived, until_s);
   }
+}
+
+void LogTrack::align_to_arrival(std::span<const DeviceLine> lines) {
+  for (const DeviceLine& line : lines) {
+    if (!line.uptime_s) continue;
+    // Of several that came together, the one that waited least says most.
+    const double boot_at = axis_of_host(line.arrived_s) - *line.uptime_s;
+    boot_at_ = boot_at_ ? std::min(*boot_at_, boot_at) : boot_at;
+  }
+  if (boot_at_)
+    notes_.emplace_back(
+        "the device was already running; its log is aligned to the arrival of the first line");
 }
 
 void LogTrack::place_held(double until_s) {

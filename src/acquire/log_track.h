@@ -46,6 +46,8 @@ public:
 
 private:
   void anchor(double t);
+  /// For a device that was running before: the arrival of its first lines is all there is.
+  void align_to_arrival(std::span<const DeviceLine> lines);
   void place(const DeviceLine& line, double time_s, double until_s);
   void place_held(double until_s);
 

@@ -17,14 +17,25 @@ constexpr auto kEvery = std::chrono::milliseconds(100);
 constexpr double kKept = 10;  // s
 constexpr std::size_t kMostErrors = 50, kLines = 10000;
 
+LiveChannel live(const ChannelProfile& of, double value) {
+  LiveChannel out;
+  out.name = of.name;
+  out.quantity = of.quantity;
+  out.unit = of.unit;
+  out.last = out.min = out.max = value;
+  return out;
+}
+
 }  // namespace
 
 OutputMonitor::OutputMonitor(Endpoint output, std::optional<Endpoint> log,
-                             std::vector<Profile> profiles, LinkOpener open)
+                             std::vector<Profile> profiles, LinkOpener open,
+                             std::shared_ptr<TalkLog> talk)
     : output_(std::move(output)),
       log_(std::move(log)),
       profiles_(std::move(profiles)),
-      open_(open ? std::move(open) : link_opener(output_)) {
+      open_(open ? std::move(open) : link_opener(output_)),
+      talk_(std::move(talk)) {
   thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
   if (log_) log_thread_ = std::jthread([this](const std::stop_token& stop) { watch_log(stop); });
 }
@@ -89,17 +100,44 @@ void OutputMonitor::read_settings(ScpiInstrument& instrument) {
   state_.set = std::move(all);
 }
 
+std::optional<LiveChannel> OutputMonitor::read_next(ScpiInstrument& instrument) {
+  std::vector<const ChannelProfile*> others;
+  bool current = false, voltage = false;
+  for (const ChannelProfile& c : instrument.profile().channels) {
+    if (c.query.empty()) continue;
+    bool& seen = c.quantity == Quantity::current ? current : voltage;
+    if (c.quantity != Quantity::current && c.quantity != Quantity::voltage) continue;
+    if (std::exchange(seen, true)) others.push_back(&c);
+  }
+  if (others.empty()) return std::nullopt;
+  const ChannelProfile& c = *others[next_++ % others.size()];
+  return live(c, instrument.read(c));
+}
+
+void OutputMonitor::keep(const LiveChannel& channel) {
+  for (LiveChannel& known : state_.channels) {
+    if (known.name != channel.name) continue;
+    known = channel;
+    return;
+  }
+  state_.channels.push_back(channel);
+}
+
 void OutputMonitor::read_once(ScpiInstrument& instrument) {
   const double at_s = std::chrono::duration<double>(Clock::now() - begun_).count();
   LiveReading reading{at_s, 0, 0};
+  std::vector<LiveChannel> read;
   const auto first_of = [&](Quantity quantity) {
     for (const ChannelProfile& c : instrument.profile().channels) {
-      if (c.quantity == quantity && !c.query.empty()) return instrument.read(c);
+      if (c.quantity != quantity || c.query.empty()) continue;
+      read.push_back(live(c, instrument.read(c)));
+      return read.back().last;
     }
     return 0.0;
   };
   reading.current = first_of(Quantity::current);
   reading.voltage = first_of(Quantity::voltage);
+  if (auto one = read_next(instrument)) read.push_back(std::move(*one));
   bool on = false;
   std::vector<std::pair<std::string, bool>> outputs, lines;
   for (const OutputProfile& o : instrument.profile().outputs) {
@@ -113,6 +151,7 @@ void OutputMonitor::read_once(ScpiInstrument& instrument) {
   state_.output_on = on;
   state_.outputs = std::move(outputs);
   state_.lines = std::move(lines);
+  for (const LiveChannel& channel : read) keep(channel);
   readings_.push_back(reading);
   while (readings_.front().at_s < at_s - kKept) readings_.pop_front();
   errors_.insert(errors_.end(), errors.begin(), errors.end());
@@ -207,6 +246,7 @@ void OutputMonitor::run(const std::stop_token& stop) {
   begun_ = Clock::now();
   try {
     ScpiInstrument instrument(open_(kFirstLink), output_.text, first_words(profiles_));
+    instrument.keep_talk(talk_);
     instrument.identify(profiles_);
     instrument.begin();
     connected(instrument);

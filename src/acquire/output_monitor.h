@@ -6,6 +6,7 @@
 #include "acquire/live.h"
 #include "acquire/profile.h"
 #include "acquire/switch_command.h"
+#include "acquire/talk_log.h"
 
 #include <deque>
 #include <mutex>
@@ -38,7 +39,10 @@ struct OutputMonitorState {
   std::vector<OutputState> set;                       ///< the first is "the output"
   bool output_on = false, on_at_connect = false;
   std::vector<LiveReading> readings;  ///< of the last ten seconds, oldest first
-  double silent_s = 0;                ///< since its last answer
+  /// Every current and voltage it knows, with its last reading; the first of each is read every
+  /// turn, the others one a turn.
+  std::vector<LiveChannel> channels;
+  double silent_s = 0;  ///< since its last answer
 };
 
 class ScpiInstrument;
@@ -50,9 +54,11 @@ class ScpiInstrument;
 /// returns at once, but the destructor, which may wait up to 5 s for a link that has stalled.
 class OutputMonitor {
 public:
-  /// `open`: the way to the instrument, where it is not the endpoint's own.
+  /// `open`: the way to the instrument, where it is not the endpoint's own. `talk`: keeps what is
+  /// said on its wire.
   explicit OutputMonitor(Endpoint output, std::optional<Endpoint> log = {},
-                         std::vector<Profile> profiles = {}, LinkOpener open = {});
+                         std::vector<Profile> profiles = {}, LinkOpener open = {},
+                         std::shared_ptr<TalkLog> talk = {});
   ~OutputMonitor();
   OutputMonitor(const OutputMonitor&) = delete;
   OutputMonitor& operator=(const OutputMonitor&) = delete;
@@ -83,6 +89,9 @@ private:
   void connected(ScpiInstrument& instrument);
   void read_settings(ScpiInstrument& instrument);
   void read_once(ScpiInstrument& instrument);
+  /// The next of the channels that are not read every turn, where there is one.
+  std::optional<LiveChannel> read_next(ScpiInstrument& instrument);
+  void keep(const LiveChannel& channel);  // with the lock held
   /// Carries them out in order; what stands behind a refused setting and would switch an output on
   /// is left out, since it was meant with that setting. How many were refused.
   int carry_out_all(ScpiInstrument& instrument, const std::vector<Order>& orders,
@@ -101,6 +110,8 @@ private:
   const std::vector<Profile> profiles_;
   const LinkOpener open_;
   std::vector<Order> orders_;
+  const std::shared_ptr<TalkLog> talk_;
+  std::size_t next_ = 0;  // of the channels, for its own thread
   std::vector<std::string> lines_to_send_, errors_;
   std::vector<DeviceLine> lines_;
   std::chrono::steady_clock::time_point answered_ = std::chrono::steady_clock::now();

@@ -56,7 +56,10 @@ void Scpi::garbled(const std::string& message, const std::string& why) const {
   throw Error(Failure::bad_data, "garbled answer", where_, message + ": " + why);
 }
 
-void Scpi::send(const std::string& message) { link_->write(message + framing_.terminator); }
+void Scpi::send(const std::string& message) {
+  if (talk_) talk_->said(message);
+  link_->write(message + framing_.terminator);
+}
 
 /// A line too many would answer the next question, and all after it.
 void Scpi::throw_away_unasked() {
@@ -121,7 +124,9 @@ std::string Scpi::take_line(const std::string& message, std::size_t longest) {
 
 std::string Scpi::query(const std::string& message) {
   ask(message);
-  return take_line(message, kLongestLine);
+  std::string answer = take_line(message, kLongestLine);
+  if (talk_) talk_->answered(answer);
+  return answer;
 }
 
 bool Scpi::query_on(const std::string& message) {

@@ -3,6 +3,7 @@
 
 #include "acquire/link.h"
 #include "acquire/profile.h"
+#include "acquire/talk_log.h"
 #include "acquire/wait_clock.h"
 #include "core/quantity.h"
 
@@ -32,6 +33,8 @@ public:
   void set_framing(Framing framing) { framing_ = std::move(framing); }
   /// From now on a wait for an answer ends, with Error (unavailable), once `stop` is requested.
   void set_stop(std::stop_token stop) { stop_ = std::move(stop); }
+  /// What is said from now on, and answered, is kept there too.
+  void set_talk(std::shared_ptr<TalkLog> talk) { talk_ = std::move(talk); }
   /// Called with what came without having been asked for: it is thrown away before the next query,
   /// so that it answers none.
   std::function<void(const std::string&)> unasked;
@@ -67,6 +70,7 @@ private:
   Framing framing_;
   std::string in_;
   std::stop_token stop_;
+  std::shared_ptr<TalkLog> talk_;
   WaitClock patience_;    // for the answer to the last query
   std::size_t came_ = 0;  // bytes of it
 };

@@ -32,6 +32,7 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings, Li
       open_(open ? std::move(open) : link_opener(endpoint)),
       instrument_(open_(kFirstLink), endpoint.text, first_words(settings.profiles)) {
   instrument_.set_stop(settings_.stop);
+  instrument_.keep_talk(settings_.talk);
   instrument_.on_unasked([this](const std::string& text) {
     if (unasked_++ == 0)
       note(fmt::format("{}: it sends what nobody asked for (\"{}\"); it is thrown away",
@@ -87,6 +88,8 @@ void ScpiInput::name_first_output() {
   if (!own.voltage) own.voltage = first.voltage;
   if (!own.current_limit) own.current_limit = first.current_limit;
   if (!own.cut_off) own.cut_off = first.cut_off;
+  if (!own.never_above.voltage) own.never_above.voltage = first.never_above.voltage;
+  if (!own.never_above.current) own.never_above.current = first.never_above.current;
   own.power_on |= first.power_on;
   own.power_off |= first.power_off;
   own.off_on_failure |= first.off_on_failure;
@@ -118,6 +121,11 @@ void ScpiInput::find_outputs() {
 void ScpiInput::set_up_output(const OutputProfile& o) {
   const std::string prefix = o.name.empty() ? "" : "output_" + o.name + "_";
   const OutputSettings* request = settings_of(o);
+  // Before anything is sent: what would be too much is not tried.
+  if (request && request->voltage)
+    refuse_above(request->never_above.refuses_voltage(*request->voltage));
+  if (request && request->current_limit)
+    refuse_above(request->never_above.refuses_current(*request->current_limit));
   if (request && request->voltage)
     apply(instrument_.set(o.voltage, *request->voltage), "the voltage");
   std::optional<double> limit = request ? request->current_limit : std::nullopt;
@@ -133,8 +141,17 @@ void ScpiInput::set_up_output(const OutputProfile& o) {
   // does.
   if (!limit && o.limited.known()) limit = instrument_.get(o.current_limit, Dimension::current);
   if (limit && *limit > 0 && !current_limit_) current_limit_ = limit;
-  if (const auto volts = instrument_.get(o.voltage, Dimension::voltage))
+  if (const auto volts = instrument_.get(o.voltage, Dimension::voltage)) {
     conditions_[prefix + "voltage"] = fmt::format("{:g} V", *volts);
+    // Somebody at the instrument may have set it: it is not switched on like that.
+    if (request && request->power_on) refuse_above(request->never_above.refuses_voltage(*volts));
+  }
+}
+
+void ScpiInput::refuse_above(const std::string& why) {
+  if (!why.empty())
+    throw Error(Failure::usage, "not recorded", endpoint_.text,
+                why + "; nothing was switched on. Lower it, or raise never_above of its output");
 }
 
 void ScpiInput::set_up_outputs() {

@@ -38,6 +38,8 @@ private:
   void set_up_log();
   void apply(const std::optional<ScpiInstrument::Refusal>& refusal, const std::string& what) const;
   void refuse_on_error(const std::string& doing);
+  /// Ends what is being set up where there is a reason: a value above its ceiling.
+  void refuse_above(const std::string& why);
   void power_on();
   LogWindow ready();
   LogWindow ask_ready();

@@ -83,10 +83,16 @@ void ScpiInstrument::begin() {
   for (const std::string& command : profile_.init) scpi_.send(command);
 }
 
+void ScpiInstrument::keep_talk(std::shared_ptr<TalkLog> talk) {
+  talk_ = std::move(talk);
+  scpi_.set_talk(talk_);
+}
+
 void ScpiInstrument::resume(std::unique_ptr<Link> link) {
   scpi_ = Scpi(std::move(link), where_, framing());
   scpi_.set_stop(stop_);
   scpi_.unasked = unasked_;
+  scpi_.set_talk(talk_);
   const std::string now = ask_identity();
   if (now != identity_) {
     throw Error(Failure::bad_data, "another instrument answers", where_,

@@ -54,6 +54,8 @@ public:
   void limit_patience(std::chrono::milliseconds most);
   /// Called with what came without having been asked for.
   void on_unasked(std::function<void(const std::string&)> call);
+  /// What is said on its wire is kept there, over every link.
+  void keep_talk(std::shared_ptr<TalkLog> talk);
 
   // settings
   std::optional<Refusal> set(const Setting& setting, double value);
@@ -102,6 +104,7 @@ private:
   Scpi scpi_;
   std::stop_token stop_;
   std::function<void(const std::string&)> unasked_;
+  std::shared_ptr<TalkLog> talk_;
 };
 
 }  // namespace kuvio::acquire

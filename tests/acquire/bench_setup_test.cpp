@@ -42,6 +42,7 @@ reconnect = "30 s"
 voltage = "3.6 V"
 current_limit = "500 mA"
 on_over_current = "limit"
+never_above = { voltage = "3.9 V", current = "550 mA" }
 on = true
 off_on_failure = false
 
@@ -97,6 +98,9 @@ void as_written(const BenchSetup& s) {
   CHECK(*a.outputs.at("").voltage == Approx(3.6));
   CHECK(*a.outputs.at("").current_limit == Approx(0.5));
   CHECK_FALSE(*a.outputs.at("").cut_off);
+  CHECK(*a.outputs.at("").never_above.voltage == Approx(3.9));
+  CHECK(*a.outputs.at("").never_above.current == Approx(0.55));
+  CHECK_FALSE(a.outputs.at("aux").never_above.any());
   CHECK(a.outputs.at("").power_on);
   CHECK_FALSE(a.outputs.at("").off_on_failure);
   CHECK(a.outputs.at("aux").power_off);
@@ -154,6 +158,12 @@ TEST_CASE("set-ups that are wrong are told with their line") {
         std::tuple{head + "accuracy = \"good\"\n" + input, 3, "unit of current"},
         std::tuple{head + input + "[[input.output]]\nvoltage = \"3 V\"\n[[input.output]]\n", 7,
                    "two outputs"},
+        std::tuple{
+            head + input +
+                "[[input.output]]\nvoltage = \"5 V\"\nnever_above = { voltage = \"3.9 V\" }\n",
+            6, "above its ceiling of 3.900"},
+        std::tuple{head + input + "[[input.output]]\nnever_above = { volts = \"3.9 V\" }\n", 6,
+                   "volts"},
         std::tuple{head + input + "[[channel]]\nname = \"I\"\nshunt = \"0 Ohm\"\n", 7,
                    "greater than zero"},
         std::tuple{head + input + "[[channel]]\nname = \"I\"\ngain = \"much\"\n", 7, "1.002"},

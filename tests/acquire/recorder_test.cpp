@@ -3,6 +3,7 @@
 
 #include "acquire/recorder.h"
 
+#include "acquire/console.h"
 #include "book/channel_trace.h"
 #include "book/verify.h"
 #include "core/accuracy.h"
@@ -25,6 +26,7 @@
 
 using namespace kuvio;
 using namespace kuvio::acquire;
+using kuvio::test::Console;
 
 namespace {
 
@@ -113,36 +115,6 @@ private:
   std::chrono::steady_clock::time_point began_ = std::chrono::steady_clock::now();
   bool on_ = false;
   std::jthread thread_;
-};
-
-/// A device's console on a pseudo-terminal.
-struct Console {
-  int master = ::posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK), held = -1;
-  std::string path;
-  Console() {
-    ::grantpt(master);
-    ::unlockpt(master);
-    path = ::ptsname(master);
-    held = ::open(path.c_str(), O_RDWR | O_NOCTTY);
-    termios raw{};
-    ::tcgetattr(held, &raw);
-    ::cfmakeraw(&raw);
-    ::tcsetattr(held, TCSANOW, &raw);
-  }
-  ~Console() {
-    ::close(held);
-    ::close(master);
-  }
-  /// From any thread: Catch's assertions are for one alone.
-  void print(const std::string& text) const {
-    if (::write(master, text.data(), text.size()) != static_cast<ssize_t>(text.size()))
-      std::abort();
-  }
-  std::string heard() const {
-    char buffer[256];
-    const ssize_t n = ::read(master, buffer, sizeof buffer);
-    return n > 0 ? std::string(buffer, static_cast<std::size_t>(n)) : "";
-  }
 };
 
 struct Bench {

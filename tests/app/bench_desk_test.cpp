@@ -4,8 +4,8 @@
 
 #include "app/bench/bench_desk.h"
 
-#include "app/bench/live_channels_view.h"
-#include "app/bench/wiring_view.h"
+#include "app/bench/paper_view.h"
+#include "app/bench/stamps.h"
 #include "app/shell/message_row.h"
 #include "app/style/field_note.h"
 #include "book/channel_trace.h"
@@ -38,28 +38,29 @@ TEST_CASE("every kind of input is wired up, watched, recorded and marked from th
   REQUIRE(::mkfifo(pipe.c_str(), 0600) == 0);
   test::Bench sim({"--stream", "tcp", "--stream-rate", "2000", "--meter", "--serial", "--sensors",
                    s.folder / "sensors", "--lines", pipe, "--lines-rate", "50"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.type("logAddress", text(sim, "log"));
-  s.type("otherAddresses", QStringList{text(sim, "stream"), text(sim, "meter"), text(sim, "lines"),
-                                       text(sim, "hwmon"), text(sim, "iio")}
-                               .join(QStringLiteral(", ")));
-  s.click("connect");
+  for (const char* key : {"scpi", "log", "stream", "meter", "lines", "hwmon", "iio"})
+    s.wire(text(sim, key));
   REQUIRE(s.ready());
-  auto* live = s.find<LiveChannelsView>("liveChannels");
-  REQUIRE(s.wait([&] { return live->rows().size() >= 10; }));
+  REQUIRE(s.wait([&] { return s.bench().history().channels().size() >= 9; }));
   QStringList names;
-  for (const QStringList& row : live->rows()) names << row.front();
+  for (const LiveHistory::Channel& c : s.bench().history().channels())
+    names << QString::fromStdString(c.name);
   for (const char* name : {"I", "V", "I_shunt", "V_dut", "U", "supply", "in_current0"})
     CHECK(names.contains(QLatin1String(name)));
-  CHECK(names.last() == QStringLiteral("P = V·I"));
-  CHECK(s.status() == QStringLiteral("Ready. The output is off."));
+  // On the wire: a station for each, an open switch, and no more reading than there is room for.
+  const WirePlan& plan = s.wire()->plan();
+  REQUIRE(plan.lines.size() == 1);
+  CHECK(plan.lines.front().drawing == WireLine::Drawing::off);
+  CHECK(plan.listeners.size() == 7);  // the log, five inputs, and "+ more"
+  CHECK(s.find<PaperView>("paper")->strips().size() <= 3);
 
   s.type("build", QStringLiteral("2.3.0"));
   s.type("length", QStringLiteral("4 s"));
-  s.click("recordPowerOn");
+  s.click("record");
   REQUIRE(s.wait([&] { return s.bench().recording() && s.bench().state().recorded_s > 1; }));
   s.click("deskBench");
   CHECK(s.find<QPushButton>("mark")->isVisible());
+  CHECK_FALSE(s.find<QPushButton>("record")->isVisible());
   s.type("markNote", QStringLiteral("lid opened"));
   QTest::keyClick(s.find<QLineEdit>("markNote"), Qt::Key_Return);
   REQUIRE(s.wait([&] { return !s.bench().recording(); }, 20000));
@@ -92,10 +93,12 @@ TEST_CASE("every kind of input is wired up, watched, recorded and marked from th
 TEST_CASE("a digitiser alone is recorded without an output") {
   AtBench s;
   test::Bench sim({"--stream", "serial", "--power-on"});
-  s.type("otherAddresses", text(sim, "stream"));
-  s.click("connect");
+  s.wire(text(sim, "stream"));
   REQUIRE(s.ready());
-  CHECK_FALSE(s.find<QPushButton>("recordPowerOn")->isEnabled());
+  CHECK(s.wire()->plan().lines.front().drawing == WireLine::Drawing::elsewhere);
+  CHECK(s.find<QPushButton>("record")->text() == QStringLiteral("Record"));
+  CHECK_FALSE(s.find<QComboBox>("power")->isVisible());  // there is nothing to power
+  CHECK_FALSE(s.find<QPushButton>("switchOffButton")->isVisible());
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("1 s"));
   s.record();
@@ -107,12 +110,11 @@ TEST_CASE("an output over a serial line or as usbtmc is watched, switched and re
   const char* kind = GENERATE("serial", "usbtmc");
   AtBench s;
   test::Bench sim({"--serial"});
-  s.type("outputAddress", text(sim, kind));
-  s.click("connect");
+  s.wire(text(sim, kind));
   REQUIRE(s.ready());
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("1500 ms"));
-  s.record("recordPowerOn");
+  s.record();
   const auto info = s.last();
   CHECK_FALSE(info.interrupted);
   CHECK(info.channel("I")->samples == 1500);
@@ -136,15 +138,12 @@ TEST_CASE("lines and streams over every other kind of link are recorded from the
       std::this_thread::sleep_for(std::chrono::milliseconds(10));
     }
   });
-  s.type("otherAddresses",
-         QStringList{QStringLiteral("stream:") + QString::fromStdString(s.folder / "pipe"),
-                     text(tcp, "lines"), text(serial, "lines"),
-                     QStringLiteral("lines:") + QString::fromStdString(file)}
-             .join(QStringLiteral(", ")));
-  s.click("connect");
+  for (const QString& address :
+       {QStringLiteral("stream:") + QString::fromStdString(s.folder / "pipe"), text(tcp, "lines"),
+        text(serial, "lines"), QStringLiteral("lines:") + QString::fromStdString(file)})
+    s.wire(address);
   REQUIRE(s.ready());
-  auto* live = s.find<LiveChannelsView>("liveChannels");
-  REQUIRE(s.wait([&] { return live->rows().size() >= 7; }));
+  REQUIRE(s.wait([&] { return s.bench().state().channels.size() >= 7; }));
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("2 s"));
   s.record();
@@ -161,10 +160,10 @@ TEST_CASE("lines and streams over every other kind of link are recorded from the
 TEST_CASE("a zero is taken with the device off, and applied to what is recorded then") {
   AtBench s;
   test::Bench sim({"--seed", "5"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
   REQUIRE(s.ready());
   QSignalSpy zeroed(&s.bench(), &BenchControl::zeroed);
+  s.drawer(s.firstSource());
   s.click("zero");
   REQUIRE(zeroed.wait(10000));
   CHECK(zeroed.first().at(0).toBool());
@@ -175,7 +174,7 @@ TEST_CASE("a zero is taken with the device off, and applied to what is recorded 
   CHECK(s.last().channels.front().calibration.offset != 0);
   CHECK(s.last().conditions.at("zeroed") == "yes");
   REQUIRE(s.ready());
-  s.click("outputOn");
+  s.click("switchOutput");
   REQUIRE(s.wait([&] { return s.bench().state().output_on; }));
   CHECK_FALSE(s.find<QPushButton>("zero")->isEnabled());
 }
@@ -184,15 +183,19 @@ TEST_CASE("an armed capture waits, and begins with what it waits for") {
   AtBench s;
   // Slow enough that the wait is seen before the wake that ends it, 20 s after the start.
   test::Bench sim({"--speed", "6", "--power-on"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.type("logAddress", text(sim, "log"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
+  s.wire(text(sim, "log"));
   REQUIRE(s.ready());
-  CHECK_THAT(s.status().toStdString(), Catch::Contains("already on at connection"));
+  CHECK(s.wire()->plan().lines.front().drawing == WireLine::Drawing::on);
+  s.choosePower(1);  // already on
+  CHECK(s.find<QPushButton>("record")->text() == QStringLiteral("Record as it runs"));
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("10 s"));
+  s.addPhrase("start_on");
   s.type("arm", QStringLiteral("I above 2 mA"));
+  s.addPhrase("pre_trigger");
   s.type("before", QStringLiteral("2 s"));
+  CHECK(s.find<QPushButton>("record")->text() == QStringLiteral("Arm"));
   s.click("record");
   REQUIRE(s.wait([&] { return s.bench().state().armed; }));
   CHECK_THAT(s.find<CutLabel>("recordingText")->text().toStdString(), Catch::Contains("armed"));
@@ -209,8 +212,10 @@ TEST_CASE("a profile is tried from the desk, and what failed stands in the conso
   AtBench s;
   const std::string foreign = std::string(KUVIO_SOURCE) + "/tests/foreign_instruments/";
   test::Process meter("python3", {foreign + "bench_meter.py"});
-  s.type("outputAddress",
-         QStringLiteral("scpi+tcp://127.0.0.1:%1").arg(QString::fromStdString(meter.line())));
+  // The source's drawer needs something at the wire's beginning: an instrument, by an address.
+  s.drawer(QStringLiteral("add"));
+  s.set("address", QStringLiteral("127.0.0.1:%1").arg(QString::fromStdString(meter.line())));
+  s.drawer(s.firstSource());
   s.type("profile", QString::fromStdString(foreign + "bench_meter.profile.toml"));
   QSignalSpy tried(&s.bench(), &BenchControl::profileTried);
   s.click("tryProfile");
@@ -220,13 +225,14 @@ TEST_CASE("a profile is tried from the desk, and what failed stands in the conso
                                         Catch::Contains("✓ log.ready") && !Catch::Contains("✗"));
   s.click("connect");
   REQUIRE(s.ready());
+  s.drawer(s.firstSource());
   auto* range = s.find<QComboBox>("range");
   REQUIRE(s.wait([&] { return range->isVisible() && range->count() == 3; }));
   CHECK(range->currentText() == QStringLiteral("automatic"));
   range->setCurrentText(QStringLiteral("10 mA"));
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("1 s"));
-  s.record("recordPowerOn");
+  s.record();
   CHECK(s.last().conditions.at("input") == "WORKSHOP METER 7; S/N 0042");
   CHECK(s.last().conditions.at("range") == "10 mA");
   CHECK(s.last().channel("I")->accuracy == "0.05 % + 500 nA");
@@ -235,13 +241,12 @@ TEST_CASE("a profile is tried from the desk, and what failed stands in the conso
 TEST_CASE("a link that is lost is told, with what became of the output") {
   AtBench s;
   test::Bench sim({});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
   REQUIRE(s.ready());
   s.type("build", QStringLiteral("1"));
   s.type("length", QStringLiteral("60 s"));
   s.type("build", QStringLiteral("1.0"));
-  s.click("recordPowerOn");
+  s.click("record");
   REQUIRE(s.wait([&] { return s.bench().state().recorded_s > 1; }));
   QSignalSpy ended(&s.bench(), &BenchControl::recordingEnded);
   sim.process.signal(SIGKILL);
@@ -264,9 +269,8 @@ TEST_CASE("a link that is lost is told, with what became of the output") {
 TEST_CASE("two outputs have a switch each, and are recorded together") {
   AtBench s;
   test::Bench sim({"--device", "perch", "--speed", "20"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.type("logAddress", text(sim, "log"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
+  s.wire(text(sim, "log"));
   REQUIRE(s.ready());
   REQUIRE(s.wait([&] { return s.bench().state().output.outputs.size() == 2; }));
   s.click("switchOutput2");
@@ -274,7 +278,7 @@ TEST_CASE("two outputs have a switch each, and are recorded together") {
   CHECK_FALSE(s.bench().state().output.outputs[0].second);
   s.type("build", QStringLiteral("perch"));
   s.type("length", QStringLiteral("100 s"));
-  s.record("recordPowerOn");
+  s.record();
   const auto info = s.last();
   const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
   // In sun the panel gives 4 mA, and most of it comes back into the cell.
@@ -290,20 +294,32 @@ TEST_CASE("a bench set-up is saved from the desk and opened again, with nothing 
   test::Bench sim({"--stream", "tcp", "--stream-rate", "2000"});
   {
     AtBench s;
-    s.type("outputAddress", text(sim, "scpi"));
-    s.type("logAddress", text(sim, "log"));
-    s.type("otherAddresses", text(sim, "stream"));
-    s.type("shunts", QStringLiteral("I_shunt: 2 Ohm"));
-    s.click("connect");
+    for (const char* key : {"scpi", "log", "stream"}) s.wire(text(sim, key));
     REQUIRE(s.ready());
-    s.type("voltage", QStringLiteral("3.3 V"));
-    QTest::keyClick(s.find<QLineEdit>("voltage"), Qt::Key_Return);
+    REQUIRE(s.wait([&] { return s.bench().history().find("I_shunt") != nullptr; }));
+    auto* desk = s.window.findChild<BenchDesk*>();
+    desk->openDrawer(QStringLiteral("path:I_shunt"));
+    s.find<QComboBox>("shuntChannel")->setCurrentText(QStringLiteral("I_shunt"));
+    s.set("shunt", QStringLiteral("2 Ohm"));
+    s.drawer(s.firstSource());
+    s.set("voltage", QStringLiteral("3.3 V"));
+    // The first voltage that was meant for this device proposes what it is never to get.
+    auto* ceiling = s.find<QuantityEdit>("ceilingVoltage");
+    CHECK(ceiling->isPencil());
+    CHECK(ceiling->text() == QStringLiteral("3.65 V"));
+    CHECK_FALSE(s.bench().ceiling({}).any());
+    QTest::keyClick(ceiling, Qt::Key_Return);
+    CHECK(s.bench().ceiling({}).voltage == Approx(3.65));
+    CHECK_FALSE(ceiling->isPencil());
     s.type("build", QStringLiteral("2.3.0"));
     s.type("length", QStringLiteral("2 s"));
     s.type("rate", QStringLiteral("500 Hz"));
+    desk->openDrawer(QStringLiteral("logic"));
     s.type("logicLines", QStringLiteral("radio_on"));
+    s.addPhrase("start_on");
     s.type("arm", QStringLiteral("I above 5 mA"));
-    s.type("conditions", QStringLiteral("board=7"));
+    s.drawer(QStringLiteral("device"));
+    s.type("board", QStringLiteral("7"));
     const auto& set = s.bench().state().output.set;
     REQUIRE(s.wait([&] { return !set.empty() && set.front().voltage == Approx(3.3); }));
     QSignalSpy saved(&s.bench(), &BenchControl::setupSaved);
@@ -318,22 +334,24 @@ TEST_CASE("a bench set-up is saved from the desk and opened again, with nothing 
   CHECK(setup.record.shunts.at("I_shunt") == 2);
   CHECK(*setup.record.inputs[0].settings.outputs.at("").voltage == Approx(3.3));
   CHECK_FALSE(setup.record.inputs[0].settings.outputs.at("").power_on);
+  CHECK(*setup.record.inputs[0].settings.outputs.at("").never_above.voltage == Approx(3.65));
   AtBench s;
   s.bench().readSetup(file);
   REQUIRE(s.ready());
   CHECK(s.find<QLineEdit>("outputAddress")->text() == text(sim, "scpi"));
-  CHECK(s.find<QLineEdit>("otherAddresses")->text() == text(sim, "stream"));
+  CHECK(s.wire()->plan().find(QStringLiteral("input:") + text(sim, "stream")));
   CHECK(s.find<QLineEdit>("rate")->text() == QStringLiteral("500 Hz"));
   CHECK(s.find<QLineEdit>("arm")->text() == QStringLiteral("I above 0.005 A"));
-  CHECK(s.find<QLineEdit>("conditions")->text() == QStringLiteral("board=7"));
+  CHECK(s.find<QLineEdit>("board")->text() == QStringLiteral("7"));
+  CHECK(s.bench().ceiling({}).voltage == Approx(3.65));
   CHECK_FALSE(s.bench().state().output_on);
-  // By its wiring: what the shunt drops and burns, once current flows.
-  auto* wiring = s.find<WiringView>("wiring");
-  REQUIRE(s.wait([&] { return wiring->parts().size() == 3; }));
-  CHECK(wiring->parts()[0].figures.startsWith(QStringLiteral("3.30")));
-  CHECK(wiring->parts()[1].title.contains(QStringLiteral("2.00")));
+  // On the wire: what the shunt drops and burns, once current flows.
+  REQUIRE(s.wait([&] { return s.wire()->plan().find(QStringLiteral("path:I_shunt")); }));
+  CHECK_THAT(s.wire()->plan().lines.front().source.title.toStdString(), Catch::Contains("3.30"));
+  CHECK_THAT(s.wire()->plan().find(QStringLiteral("path:I_shunt"))->title.toStdString(),
+             Catch::Contains("2.00"));
   s.type("build", QStringLiteral("2.3.0"));
-  s.record("recordPowerOn");
+  s.record();
   const auto info = s.last();
   CHECK(info.channel("I")->samples == 1000);
   CHECK(info.channel("radio_on"));
@@ -343,9 +361,10 @@ TEST_CASE("a bench set-up is saved from the desk and opened again, with nothing 
   REQUIRE(s.ready());
   CHECK(s.bench().setup());
   // Wired up otherwise by hand it is no longer that set-up: nothing of it is applied.
-  s.type("otherAddresses", {});
-  s.click("connect");
+  s.drawer(QStringLiteral("input:") + text(sim, "stream"));
+  s.click("disconnectListener");
   CHECK_FALSE(s.bench().setup());
+  CHECK_FALSE(s.wire()->plan().find(QStringLiteral("input:") + text(sim, "stream")));
 }
 
 TEST_CASE("a set-up that is wrong, or whose output is on, is told and changes nothing") {
@@ -371,12 +390,11 @@ TEST_CASE("a set-up that is wrong, or whose output is on, is told and changes no
 TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the desk") {
   AtBench s;
   test::Bench sim({"--power-on"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.type("logAddress", text(sim, "log"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
+  s.wire(text(sim, "log"));
   REQUIRE(s.ready());
   REQUIRE(s.wait([&] { return s.bench().state().output.lines.size() == 2; }));
-  QTest::qWait(50);
+  s.drawer(QStringLiteral("device"));
   CHECK(s.find<QPushButton>("line1")->text() == QStringLiteral("reset: high"));
   const auto said = [&](const char* what) {
     return s.find<QPlainTextEdit>("console")->toPlainText().contains(QLatin1String(what));
@@ -384,13 +402,13 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
   s.click("switchOutputaux");
   REQUIRE(s.wait([&] { return said("service port: fed"); }));
   // It is set like any other output.
-  auto* which = s.find<QComboBox>("whichOutput");
-  REQUIRE(s.wait([&] { return which->count() == 2; }));
-  which->setCurrentIndex(1);
-  s.type("voltage", QStringLiteral("3 V"));
-  QTest::keyClick(s.find<QLineEdit>("voltage"), Qt::Key_Return);
+  s.click("settingsOfaux");
+  s.set("voltageaux", QStringLiteral("3 V"));
+  // What it feeds has power, and three volts are much less than five: that is asked about.
+  s.click("setBigStepaux");
   REQUIRE(s.wait([&] { return said("service port: gone"); }));
   CHECK(s.bench().state().output.set[0].voltage == Approx(3.6));
+  s.drawer(QStringLiteral("device"));
   s.click("resetDevice");
   REQUIRE(s.wait([&] { return said("(reset pin)"); }));
   s.type("resetHow", QStringLiteral("line nothing"));
@@ -401,6 +419,7 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
   s.type("resetHow", QStringLiteral("line reset low for 300 ms"));
   s.type("build", QStringLiteral("2.3.0"));
   s.type("length", QStringLiteral("3 s"));
+  s.choosePower(1);
   s.click("record");
   REQUIRE(s.wait([&] { return s.bench().state().recorded_s > 0.7; }));
   s.click("deskBench");
@@ -427,35 +446,31 @@ TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the
 TEST_CASE("the desk tells when the current has settled, and each output is set by itself") {
   AtBench s;
   test::Bench sim({"--device", "perch"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
   REQUIRE(s.ready());
   REQUIRE(s.wait([&] { return s.bench().state().output.set.size() == 2; }));
-  auto* which = s.find<QComboBox>("whichOutput");
-  REQUIRE(s.wait([&] { return which->count() == 2 && which->isVisible(); }));
+  REQUIRE(s.wait([&] { return s.wire()->plan().lines.size() == 2; }));
   const double first = s.bench().state().output.set[0].voltage;
-  which->setCurrentIndex(1);
-  s.type("voltage", QStringLiteral("4.8 V"));
-  QTest::keyClick(s.find<QLineEdit>("voltage"), Qt::Key_Return);
+  s.drawer(QStringLiteral("source:2"));
+  s.set("voltage2", QStringLiteral("4.8 V"));
   REQUIRE(s.wait([&] { return s.bench().state().output.set[1].voltage == Approx(4.8); }));
   CHECK(s.bench().state().output.set[0].voltage == first);
   REQUIRE(s.wait([&] { return s.bench().state().drift.has_value(); }, 10000));
   CHECK(*s.bench().state().drift < 0.05);
-  REQUIRE(s.wait(
-      [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("settled")); }));
+  auto* paper = s.find<PaperView>("paper");
+  REQUIRE(s.wait([&] { return paper->settledText().startsWith(QStringLiteral("settled")); }));
   s.click("switchOutput1");
-  REQUIRE(s.wait(
-      [&] { return s.find<QLabel>("settled")->text().startsWith(QStringLiteral("not settled")); },
-      5000));
+  REQUIRE(
+      s.wait([&] { return paper->settledText().startsWith(QStringLiteral("not settled")); }, 5000));
 }
 
 TEST_CASE(
     "the output's fields show what it has: refused comes back, not understood is not powered") {
   AtBench s;
   test::Bench sim({"--seed", "4", "--speed", "20"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
   REQUIRE(s.ready());
+  s.drawer(s.firstSource());
   auto* voltage = s.find<QuantityEdit>("voltage");
   REQUIRE(AtBench::wait([&] { return voltage->quantity().has_value(); }));
   const double confirmed = *voltage->quantity();
@@ -465,16 +480,17 @@ TEST_CASE(
   CHECK(AtBench::wait([&] { return voltage->quantity() == confirmed; }));
   CHECK_FALSE(s.bench().state().output_on);
   s.type("voltage", QStringLiteral("3x7"));
-  s.click("outputOn");
+  s.click("switchOutput");
   QTest::qWait(600);
   CHECK_FALSE(s.bench().state().output_on);
   CHECK(s.window.message().contains(QStringLiteral("not switched on")));
   // What is in pencil is not set by leaving the line, nor by a switch: that says what it does.
   s.type("voltage", QStringLiteral("3.3"));  // volts, as the line says
   CHECK(voltage->isPencil());
-  auto* on = s.find<QPushButton>("outputOn");
+  auto* on = s.find<QPushButton>("switchOutput");
   CHECK(on->text() == QStringLiteral("Switch on 3.60\u2009V"));
-  s.click("outputOn");
+  CHECK(s.wire()->plan().lines.front().pencil == QStringLiteral("3.3 is not set"));
+  s.click("switchOutput");
   REQUIRE(AtBench::wait([&] { return s.bench().state().output_on; }));
   CHECK_THAT(s.window.message().toStdString(), Catch::Contains("is not set"));
   QTest::qWait(300);
@@ -486,5 +502,19 @@ TEST_CASE(
     return !s.bench().state().output.set.empty() &&
            s.bench().state().output.set[0].voltage == Approx(3.3);
   }));
-  s.click("outputOff");
+  // With the device on a change of more than a tenth is asked about; to keep is the way out.
+  s.set("voltage", QStringLiteral("4.5 V"));
+  CHECK(s.find<QPushButton>("keepVoltage")->hasFocus());
+  QTest::qWait(400);
+  CHECK(s.bench().state().output.set[0].voltage == Approx(3.3));
+  s.click("keepVoltage");
+  CHECK(voltage->quantity() == Approx(3.3));
+  // Above its ceiling nothing is set, on or off.
+  s.set("ceilingVoltage", QStringLiteral("3.4 V"));
+  s.set("voltage", QStringLiteral("3.5 V"));
+  CHECK_THAT(FieldNote::at(voltage).toStdString(), Catch::Contains("above its ceiling of 3.4"));
+  QTest::qWait(400);
+  CHECK(s.bench().state().output.set[0].voltage == Approx(3.3));
+  CHECK(voltage->quantity() == Approx(3.3));
+  s.click("switchOutput");
 }

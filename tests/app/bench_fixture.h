@@ -3,10 +3,13 @@
 #pragma once
 
 #include "app/bench/bench_desk.h"
+#include "app/bench/run_sheet.h"
+#include "app/bench/wire_view.h"
 #include "cli/process.h"
 
 #include "desk_fixture.h"
 
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -57,19 +60,44 @@ struct AtBench {
   bool ready() {
     return wait([&] { return bench().state().phase == BenchState::Phase::ready; });
   }
-  QString status() { return find<QLabel>("benchStatus")->text(); }
+  WireView* wire() { return find<WireView>("wire"); }
+  /// Opens a station's drawer by a click on it.
+  void drawer(const QString& id) {
+    auto* desk = window.findChild<BenchDesk*>();
+    if (desk->openedDrawer() == id) return;
+    click(("station-" + id).toUtf8().constData());
+    CHECK(desk->openedDrawer() == id);
+  }
+  QString firstSource() { return wire()->plan().lines.front().source.id; }
+  /// Wires up an address as people do: + more, type it, Enter.
+  void wire(const QString& address) {
+    drawer(QStringLiteral("add"));
+    type("address", address);
+    QTest::keyClick(find<QLineEdit>("address"), Qt::Key_Return);
+  }
+  /// The wire in words.
+  QString status() { return wire()->plan().inWords().join(QLatin1Char(' ')); }
+  void set(const char* name, const QString& value) {
+    type(name, value);
+    QTest::keyClick(find<QLineEdit>(name), Qt::Key_Return);
+  }
+  void addPhrase(const char* key) { find<RunSheet>("runSheet")->addPhrase(QLatin1String(key)); }
+  void choosePower(int which) {
+    auto* power = find<QComboBox>("power");
+    power->setCurrentIndex(which);
+  }
   book::CaptureInfo last() {
     return book::Book::open(path.toStdString(), book::Book::Mode::read).captures().back();
   }
   /// What the desk would record, as its own Record button reads it.
   bool fill(RecordRequest& request) {
     auto* desk = window.findChild<BenchDesk*>();
-    const auto read = desk ? desk->request(false) : std::nullopt;
+    const auto read = desk ? desk->request() : std::nullopt;
     if (read) request = *read;
     return read.has_value();
   }
-  void record(const char* how = "record") {
-    click(how);
+  void record() {
+    click("record");
     REQUIRE(wait([&] { return bench().recording(); }));
     REQUIRE(wait([&] { return !bench().recording(); }, 30000));
     click("deskBench");

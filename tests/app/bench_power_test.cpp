@@ -11,23 +11,23 @@ using namespace kuvio::app;
 using test::AtBench;
 using test::text;
 
-TEST_CASE("from power-on with the output on is asked about, and either answer keeps its word") {
+TEST_CASE("with the output on the button says what it will do, and does it") {
   AtBench s;
   test::Bench sim({"--seed", "5", "--speed", "20"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.type("logAddress", text(sim, "log"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
+  s.wire(text(sim, "log"));
   REQUIRE(s.ready());
-  s.click("outputOn");
+  s.click("switchOutput");
   REQUIRE(s.wait([&] { return s.bench().state().output_on; }));
   s.type("build", QStringLiteral("2.4.0-rc1"));
   s.type("length", QStringLiteral("60 s"));
   QTest::keyClick(s.find<QLineEdit>("length"), Qt::Key_Return);
 
-  s.click("recordPowerOn");
-  REQUIRE(s.wait([&] { return s.window.findChild<QPushButton*>(QStringLiteral("fromOff")); }));
-  CHECK_FALSE(s.bench().recording());
-  s.click("recordAsItIs");
+  auto* button = s.find<QPushButton>("record");
+  CHECK(button->text() == QStringLiteral("Cycle power (2 s off) and record"));
+  s.choosePower(1);
+  CHECK(button->text() == QStringLiteral("Record as it runs"));
+  s.click("record");
   REQUIRE(s.wait([&] { return s.bench().recording(); }));
   CHECK(s.bench().state().output_on);  // not touched
   REQUIRE(s.wait([&] { return !s.bench().recording(); }, 30000));
@@ -43,11 +43,10 @@ TEST_CASE("from power-on with the output on is asked about, and either answer ke
 
   s.click("deskBench");
   REQUIRE(s.ready());
-  if (!s.bench().state().output_on) s.click("outputOn");
+  if (!s.bench().state().output_on) s.click("switchOutput");
   REQUIRE(s.wait([&] { return s.bench().state().output_on; }));
-  s.click("recordPowerOn");
-  REQUIRE(s.wait([&] { return s.window.findChild<QPushButton*>(QStringLiteral("fromOff")); }));
-  s.click("fromOff");
+  s.choosePower(0);
+  s.click("record");
   REQUIRE(s.wait([&] { return !s.bench().state().output_on; }));
   CHECK(s.bench().waitingForOff());
   CHECK_FALSE(s.find<QPushButton>("record")->isEnabled());
@@ -63,15 +62,12 @@ TEST_CASE("from power-on with the output on is asked about, and either answer ke
 TEST_CASE("an output that does not stay off is not recorded from power-on") {
   AtBench s;
   test::Bench sim({"--seed", "6", "--speed", "20"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
   REQUIRE(s.ready());
-  s.click("outputOn");
+  s.click("switchOutput");
   REQUIRE(s.wait([&] { return s.bench().state().output_on; }));
   s.type("build", QStringLiteral("1.0"));
-  s.click("recordPowerOn");
-  REQUIRE(s.wait([&] { return s.window.findChild<QPushButton*>(QStringLiteral("fromOff")); }));
-  s.click("fromOff");
+  s.click("record");
   REQUIRE(s.wait([&] { return !s.bench().state().output_on; }));
   s.bench().switchOutput(true);  // somebody at the instrument
   REQUIRE(s.wait([&] { return !s.bench().waitingForOff(); }, 15000));
@@ -82,11 +78,10 @@ TEST_CASE("an output that does not stay off is not recorded from power-on") {
 TEST_CASE("a window that must go ends its recording first, and switches off what it switched on") {
   AtBench s;
   test::Bench sim({"--seed", "7", "--speed", "20"});
-  s.type("outputAddress", text(sim, "scpi"));
-  s.click("connect");
+  s.wire(text(sim, "scpi"));
   REQUIRE(s.ready());
   s.type("build", QStringLiteral("1.0"));
-  s.click("recordPowerOn");
+  s.click("record");
   REQUIRE(s.wait([&] { return s.bench().state().recorded_s > 1; }));
   s.window.close();
   CHECK(s.window.isVisible());  // a recording is not ended by a slip of the hand

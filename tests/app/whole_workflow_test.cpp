@@ -93,19 +93,22 @@ struct Hand {
 
   void record(const QString& build, const QString& length) {
     desk("Bench");
+    if (!find<QPushButton>("simulate")->isVisible()) click("station-add");
     find<QComboBox>("simulatedBuild")->setCurrentText(build);
     auto* speed = find<QSpinBox>("simulatedSpeed");
     speed->setFocus();
     speed->selectAll();
     QTest::keyClicks(speed, QStringLiteral("100"));
     click("simulate");
-    REQUIRE(wait([&] { return find<QPushButton>("recordPowerOn")->isEnabled(); }));
+    REQUIRE(wait([&] { return find<QPushButton>("record")->isEnabled(); }));
     CHECK(find<QLabel>("outputState")->text() == QStringLiteral("Output off"));
     type("build", build);
     type("length", length);
-    type("conditions", QStringLiteral("board=satchel-07"));
+    click("station-device");
+    type("board", QStringLiteral("satchel-07"));
     const std::size_t before = session().book()->rows.size();
-    click("recordPowerOn");
+    CHECK(find<QPushButton>("record")->text() == QStringLiteral("Record and power on"));
+    click("record");
     REQUIRE(wait([&] { return window->desk() == DeskId::trace; }));
     REQUIRE(wait([&] { return window->bench().recording() || !session().book()->rows.empty(); }));
     CHECK(find<QWidget>("recordingStrip")->isVisible());

@@ -1,30 +1,34 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/bench/plug_drawer.h"
+#include "app/bench/wire_view.h"
 #include "app/desk/desk.h"
 #include "app/engine/bench_control.h"
 #include "app/engine/preferences.h"
-#include "app/style/widgets.h"
 
-#include <QCheckBox>
-#include <QComboBox>
-#include <QHBoxLayout>
-#include <QMenu>
-#include <QPlainTextEdit>
-#include <QRadioButton>
 #include <QRandomGenerator>
-#include <QSpinBox>
 
-class QFormLayout;
+class QHBoxLayout;
+class QMenu;
+class QStackedWidget;
+class QTabBar;
+class QVBoxLayout;
 
 namespace kuvio::app {
 
-class LiveChannelsView;
-class ReadingsView;
-class WiringView;
+class BenchConsole;
+class CutLabel;
+class DeviceDrawer;
+class ListenerDrawer;
+class PaperView;
+class PathDrawer;
+class ProgressSheet;
+class SourceDrawer;
+class Stamps;
 
-/// The Bench desk: what is connected, what it is set to and reads, what to answer before one
-/// starts, and what will be recorded; the device's console.
+/// The Bench desk: the wire with its stations and their drawers, the live paper, the run sheet with
+/// its stamps, and the device's console.
 class BenchDesk : public Desk {
   Q_OBJECT
 public:
@@ -32,38 +36,47 @@ public:
   void enter() override;
   std::vector<FootPart> foot() const override;
   void applyTheme() override;
-  /// What the fields say is to be recorded; nothing when one of them is wrong, which is reported.
-  std::optional<RecordRequest> request(bool power_on);
+  /// What the blanks and fields say is to be recorded; nothing when one of them is wrong, which is
+  /// said at it.
+  std::optional<RecordRequest> request();
+  /// Opens a station's drawer (wire_plan.h has the ids); "" closes it.
+  void openDrawer(const QString& id);
+  const QString& openedDrawer() const { return open_; }
 
 signals:
   void preferencesChanged();
 
+protected:
+  void keyPressEvent(QKeyEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+
 private:
-  QWidget* makeInputs();
-  QWidget* makeOutput();
-  QWidget* makeConditions();
-  QWidget* makeRecording();
-  QWidget* makeConsole();
+  void makePage();
+  QWidget* makeTop();
+  QWidget* makeDrawer();
+  QWidget* makeFoot();
   void makeActions();
+  void connectBench();
+  void connectDrawers();
   void refresh();
-  void refreshButtons();
-  QString statusText() const;
-  QString settledText() const;
+  void refreshFoot();
+  WirePlan plan() const;
   QString roomText() const;
-  void connectAddresses();
-  void startSimulated();
-  bool settingsHold();
-  void record(bool power_on);
-  void askWhetherFromOff(const RecordRequest& request);
-  void sendLine();
-  void markNow();
-  void refreshOutputs();
-  void refreshLines();
-  void refreshSettings();
-  void refreshRanges();
-  void resetDevice();
-  QString chosenOutput() const;
-  std::optional<std::map<std::string, double>> shunts();
+  void noteConnected();
+  void noteLine(const QString& text, bool sent);
+
+  // drawers
+  DrawerPage* pageOf(const QString& id);
+  SourceDrawer* sourceOf(const QString& output);
+  ListenerDrawer* listenerOf(const QString& id);
+  void showTalk(const QString& address);
+  void wireUp(WiredAs as, const QString& address);
+  void changeAddress(const QString& from, const QString& to);
+  void connectAll();
+  void keepWiring();
+  void keepCeiling(const QString& output, const acquire::Ceiling& ceiling);
+  void recallCeilings();
+  void startSimulated(const QString& build, int speed, bool more);
   QMenu* makeSetupMenu();
   void openSetup();
   void saveSetup();
@@ -71,41 +84,40 @@ private:
   void rememberSetup(const QString& file);
   void tryProfile();
   void showTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble);
-  std::optional<acquire::Trigger> trigger(QLineEdit* field, const QString& what);
+
+  // work
+  void record();
+  void switchOutput(const QString& output, bool on);
+  void sendLine(const QString& text, bool* taken);
+  void markNow();
+  void nextPart();
+  void arrange();
+  void say(const FieldTrouble& trouble, const QString& drawer);
 
   Context context_;
   Preferences& preferences_;
-  QLineEdit *output_address_, *log_address_, *other_addresses_, *profile_, *shunts_;
-  QPushButton *connect_, *simulate_, *try_, *zero_, *setup_;
-  QLabel *zero_text_, *settled_;
-  WiringView* wiring_;
-  QFormLayout* settings_form_;
-  QComboBox *which_, *range_;
-  LiveChannelsView* channels_;
-  QComboBox* simulated_build_;
-  QSpinBox* simulated_speed_;
-  QLabel *status_, *identity_;
-  ReadingsView* readings_;
-  QuantityEdit *voltage_, *limit_, *rate_, *length_;
-  QRadioButton *hold_, *cut_off_;
-  QPushButton *output_on_, *output_off_;
-  QHBoxLayout* each_output_;
-  QList<QPushButton*> output_buttons_, line_buttons_;
-  QWidget* lines_box_;
-  QHBoxLayout* each_line_;
-  QLineEdit* reset_how_;
-  QPushButton* reset_;
-  QLineEdit *build_, *name_, *accuracy_, *logic_, *conditions_, *arm_, *until_, *mark_note_;
-  QuantityEdit* before_;
-  QCheckBox *endless_, *power_off_, *record_voltage_, *simulated_more_;
-  std::vector<std::pair<QString, QComboBox*>> questions_;
-  QPushButton *record_on_, *record_, *stop_, *mark_, *begin_now_;
+  Wiring wanted_;  ///< as drawn; connected or as it was last
+  QString open_, silent_since_;
   int marks_ = 0;
-  QLabel *where_, *room_;
-  QPlainTextEdit* console_;
-  QLineEdit* line_;
-  bool shown_settings_ = false;
-  QString setup_range_;  // that a set-up wants, until the ranges are known
+  WireView* wire_;
+  QPushButton *setup_, *connect_all_;
+  QWidget* drawer_;
+  CutLabel* drawer_title_;
+  QStackedWidget *stack_, *sheet_or_progress_;
+  QTabBar* tabs_;
+  QHBoxLayout* middle_;
+  PaperView* paper_;
+  RunSheet* sheet_;
+  ProgressSheet* progress_;
+  Stamps* stamps_;
+  QLabel* where_;
+  BenchConsole* console_;
+  SourceDrawer* source_;
+  PathDrawer* path_;
+  DeviceDrawer* device_;
+  ListenerDrawer* logic_;
+  PlugDrawer* plug_;
+  std::map<QString, DrawerPage*> pages_;  // made as they are opened: other outputs, listeners
   // One simulated bench a day: builds are compared on the same instrument.
   quint64 seed_ = QRandomGenerator::global()->bounded(1U, 1000000U);
 };

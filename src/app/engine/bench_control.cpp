@@ -1,17 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/bench_control.h"
 
-#include "acquire/simulated.h"
 #include "acquire/zero.h"
 #include "app/engine/text.h"
 #include "book/disk.h"
 #include "book/text.h"
 #include "core/number_text.h"
 #include "core/quantity.h"
-
-#include <QCoreApplication>
-
-#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -56,6 +51,24 @@ BenchControl::~BenchControl() {
   }
 }
 
+QString BenchControl::unfit(const Wiring& wiring) {
+  try {
+    if ((!wiring.output.isEmpty() || wiring.others.isEmpty()) &&
+        !acquire::parse_endpoint(wiring.output.toStdString()).is_instrument())
+      return tr("%1 is not an output address (expected scpi+tcp://HOST:PORT).").arg(wiring.output);
+    if (!wiring.log.isEmpty() && !acquire::parse_endpoint(wiring.log.toStdString()).is_log())
+      return tr("%1 is not a device log address (expected log+serial:/dev/ttyUSB0?baud=115200).")
+          .arg(wiring.log);
+    for (const QString& other : wiring.others) {
+      if (acquire::parse_endpoint(other.toStdString()).is_log())
+        return tr("%1 is the address of a device log: it goes in its own place.").arg(other);
+    }
+  } catch (const Error& e) {
+    return QString::fromUtf8(e.what());
+  }
+  return {};
+}
+
 void BenchControl::connectTo(const Wiring& wanted) {
   if (recording()) {
     emit failed(tr("Stop the recording before connecting to other addresses."));
@@ -65,27 +78,12 @@ void BenchControl::connectTo(const Wiring& wanted) {
   wiring.output = wiring.output.trimmed();
   wiring.log = wiring.log.trimmed();
   wiring.profile = wiring.profile.trimmed();
+  if (const QString why = unfit(wiring); !why.isEmpty()) {
+    emit failed(why);
+    return;
+  }
   std::vector<acquire::Profile> profiles;
   try {
-    if ((!wiring.output.isEmpty() || wiring.others.isEmpty()) &&
-        !acquire::parse_endpoint(wiring.output.toStdString()).is_instrument()) {
-      emit failed(tr("%1 is not an output address (expected scpi+tcp://HOST:PORT). Inputs without "
-                     "an output go under More inputs.")
-                      .arg(wiring.output));
-      return;
-    }
-    if (!wiring.log.isEmpty() && !acquire::parse_endpoint(wiring.log.toStdString()).is_log()) {
-      emit failed(
-          tr("%1 is not a device log address (expected log+serial:/dev/ttyUSB0?baud=115200).")
-              .arg(wiring.log));
-      return;
-    }
-    for (const QString& other : wiring.others) {
-      if (acquire::parse_endpoint(other.toStdString()).is_log()) {
-        emit failed(tr("%1 is the address of a device log: it goes in its own field.").arg(other));
-        return;
-      }
-    }
     if (!wiring.profile.isEmpty())
       profiles.push_back(acquire::read_profile(wiring.profile.toStdString()));
   } catch (const Error& e) {
@@ -99,15 +97,28 @@ void BenchControl::connectTo(const Wiring& wanted) {
     zeros_.clear();
     zero_accuracies_.clear();
     set_.clear();
+    ceilings_.clear();
+    state_.output = {};
   }
+  const bool same_output = monitor_ && wiring.output == wiring_.output &&
+                           wiring.log == wiring_.log && wiring.profile == wiring_.profile &&
+                           state_.output.phase == acquire::LinkPhase::ready;
   wiring_ = wiring;
   profiles_ = std::move(profiles);
-  watch();
+  // What is there already is not opened again: that can reset a board.
+  std::shared_ptr<acquire::OutputMonitor> kept;
+  if (same_output) kept = std::exchange(monitor_, nullptr);
+  watch(kept);
   emit connected();
+}
+
+void BenchControl::tryAgain() {
+  if (!recording()) watch();
 }
 
 /// Lets go of everything that is watched; it ends in the helper's thread.
 void BenchControl::releaseLinks() {
+  ++opening_;
   helper_->post([monitor = std::exchange(monitor_, nullptr),
                  watches = std::exchange(watches_, {})](const std::stop_token&) mutable {
     monitor.reset();
@@ -115,33 +126,78 @@ void BenchControl::releaseLinks() {
   });
 }
 
-/// Opens a monitor on the output and a watch on every other input.
-void BenchControl::watch() {
+/// Looks at the output, unless it is `kept`, and at every other input, once what was looked at
+/// before has been let go of: an instrument talks to one at a time.
+void BenchControl::watch(std::shared_ptr<acquire::OutputMonitor> kept) {
   if (wiring_.output.isEmpty() && wiring_.others.isEmpty()) return;
-  releaseLinks();
-  std::optional<acquire::Endpoint> log;
-  if (!wiring_.log.isEmpty()) log = acquire::parse_endpoint(wiring_.log.toStdString());
+  const bool fresh = !kept;
+  std::shared_ptr<acquire::OutputMonitor> old = std::exchange(monitor_, std::move(kept));
+  // What is there already and still wanted is not opened again: that can reset a board, and ends a
+  // pipe.
+  std::vector<Watched> gone;
+  std::erase_if(watches_, [&](const Watched& w) {
+    const bool stays = wiring_.others.contains(qs(w.address)) &&
+                       w.monitor->state().phase != acquire::LinkPhase::lost;
+    if (!stays) gone.push_back(w);
+    return !stays;
+  });
+  const bool any = (fresh && old) || !gone.empty();
+  if (fresh) {
+    state_.phase = BenchState::Phase::connecting;
+    state_.trouble.clear();
+    drift_ = SteadyWatch(BenchState::kDriftOver, BenchState::kSettled, 0);
+    drift_seen_s_ = 0;
+  }
+  history_.keep(600 * timeScale());
+  history_.breakOff();
+  history_base_s_ = history_.now_s();
+  watched_.start();
+  look_.start();
+  queryDiskSpace();
+  const int opening = ++opening_;
+  if (!any) {
+    openLinks();
+  } else {
+    helper_->post([this, main_thread = main_thread_, opening, old = std::move(old),
+                   gone = std::move(gone)](const std::stop_token&) mutable {
+      old.reset();
+      gone.clear();
+      main_thread.deliver([this, opening] {
+        if (opening == opening_) openLinks();
+      });
+    });
+  }
+  emit changed();
+}
+
+void BenchControl::openLinks() {
   acquire::InputSettings settings;
   settings.profiles = profiles_;
   settings.rate_hz = 100;
-  if (!wiring_.output.isEmpty()) {
+  if (!monitor_ && !wiring_.output.isEmpty()) {
+    std::optional<acquire::Endpoint> log;
+    if (!wiring_.log.isEmpty()) log = acquire::parse_endpoint(wiring_.log.toStdString());
     monitor_ = std::make_shared<acquire::OutputMonitor>(
-        acquire::parse_endpoint(wiring_.output.toStdString()), log, profiles_);
+        acquire::parse_endpoint(wiring_.output.toStdString()), log, profiles_,
+        acquire::LinkOpener{}, talkOf(wiring_.output.toStdString()));
   }
+  std::vector<Watched> all;  // in the order they are wired up
   for (const QString& other : wiring_.others) {
-    acquire::Endpoint endpoint = acquire::parse_endpoint(other.toStdString());
-    for (const acquire::Endpoint& known : learned_) {
-      if (known.text == endpoint.text) endpoint = known;  // a header may not come twice
+    const auto known = std::find_if(watches_.begin(), watches_.end(),
+                                    [&](const Watched& w) { return qs(w.address) == other; });
+    if (known != watches_.end()) {
+      all.push_back(*known);
+      continue;
     }
-    watches_.push_back(std::make_shared<acquire::InputMonitor>(endpoint, settings));
+    acquire::Endpoint endpoint = acquire::parse_endpoint(other.toStdString());
+    for (const acquire::Endpoint& learned : learned_) {
+      if (learned.text == endpoint.text) endpoint = learned;  // a header may not come twice
+    }
+    settings.talk = talkOf(endpoint.text);
+    all.push_back(
+        {other.toStdString(), std::make_shared<acquire::InputMonitor>(endpoint, settings)});
   }
-  state_.phase = BenchState::Phase::connecting;
-  state_.trouble.clear();
-  drift_ = SteadyWatch(BenchState::kDriftOver, BenchState::kSettled, 0);
-  drift_seen_s_ = 0;
-  look_.start();
-  queryDiskSpace();
-  emit changed();
+  watches_ = std::move(all);
 }
 
 void BenchControl::disconnectAll() {
@@ -150,64 +206,17 @@ void BenchControl::disconnectAll() {
   releaseLinks();
   wiring_ = {};
   state_ = {};
+  history_.clear();
+  last_line_.invalidate();
   emit changed();
-}
-
-void BenchControl::startSimulated(const QString& build, quint64 seed, double speed, bool more) {
-  if (recording()) return;
-  disconnectAll();
-  if (process_) {  // the one before ends in its own time
-    process_->disconnect(this);
-    connect(process_, &QProcess::finished, process_, &QObject::deleteLater);
-    process_->kill();
-  }
-  process_ = new QProcess(this);
-  connect(process_, &QProcess::readyReadStandardOutput, this, &BenchControl::readProcess);
-  connect(process_, &QProcess::errorOccurred, this, [this](QProcess::ProcessError error) {
-    if (error == QProcess::FailedToStart)
-      emit failed(tr("Cannot start the simulated bench: %1 is missing.").arg(process_->program()));
-  });
-  process_->setProgram(QCoreApplication::applicationDirPath() + QStringLiteral("/kuvio-sim"));
-  QStringList arguments{QStringLiteral("--seed"), QString::number(seed), QStringLiteral("--speed"),
-                        QString::number(speed)};
-  if (build == QLatin1String("perch")) {
-    arguments << QStringLiteral("--device") << build;
-  } else {
-    arguments << QStringLiteral("--build") << build;
-  }
-  if (more)
-    arguments << QStringLiteral("--stream") << QStringLiteral("tcp") << QStringLiteral("--meter");
-  process_->setArguments(arguments);
-  process_->setStandardErrorFile(QProcess::nullDevice());
-  state_.phase = BenchState::Phase::connecting;
-  process_->start();
-  emit changed();
-}
-
-void BenchControl::readProcess() {
-  if (!process_->canReadLine()) return;
-  const auto endpoints = nlohmann::json::parse(process_->readLine().toStdString(), nullptr, false);
-  if (!endpoints.is_object()) return;
-  Wiring wiring;
-  wiring.output = qs(endpoints.value("scpi", ""));
-  wiring.log = qs(endpoints.value("log", ""));
-  for (const char* other : {"stream", "meter", "lines", "hwmon", "iio"}) {
-    if (endpoints.contains(other)) wiring.others << qs(endpoints.value(other, ""));
-  }
-  connectTo(wiring);
-}
-
-QString BenchControl::knownAccuracy() const {
-  return QString::fromStdString(state_.output.identity).contains(QStringLiteral("Simulated"))
-             ? QLatin1String(acquire::kSimulatedAccuracy)
-             : QString();
 }
 
 void BenchControl::poll() {
   if (recording() || (!monitor_ && watches_.empty())) return;
+  if (!monitor_ && !wiring_.output.isEmpty()) return;  // being let go of, to be opened anew
   const BenchState::Phase was = state_.phase;
   state_.others.clear();
-  for (const auto& watch : watches_) state_.others.push_back(watch->state());
+  for (const Watched& w : watches_) state_.others.push_back(w.monitor->state());
   // Without an output the first input is what is looked at.
   if (monitor_) {
     state_.output = monitor_->state();
@@ -255,9 +264,10 @@ void BenchControl::poll() {
   watchDrift();
   if (setup_pending_ && state_.phase == BenchState::Phase::ready) setAsSetUp();
   pollInputs();
+  keepHistory();
   if (monitor_) {
     for (const acquire::DeviceLine& l : monitor_->take_lines())
-      emit line(QString::fromStdString(book::printable(l.text)), l.sent);
+      noteLine(QString::fromStdString(book::printable(l.text)), l.sent);
     for (const std::string& text : monitor_->take_errors())
       emit failed(tr("Instrument error: %1").arg(QString::fromStdString(text)));
   }
@@ -287,12 +297,16 @@ void BenchControl::watchDrift() {
 /// What every input reads, the output's own first.
 void BenchControl::pollInputs() {
   state_.channels.clear();
-  if (monitor_ && state_.current)
-    state_.channels.push_back(
-        {"I", Quantity::current, "A", *state_.current, state_.min, state_.max});
-  if (monitor_ && state_.voltage)
-    state_.channels.push_back(
-        {"V", Quantity::voltage, "V", *state_.voltage, *state_.voltage, *state_.voltage});
+  if (monitor_) {
+    bool first = true;
+    for (acquire::LiveChannel c : state_.output.channels) {
+      if (std::exchange(first, false) && state_.current) {  // of the last ten seconds
+        c.min = state_.min;
+        c.max = state_.max;
+      }
+      state_.channels.push_back(std::move(c));
+    }
+  }
   for (const acquire::InputState& other : state_.others)
     state_.channels.insert(state_.channels.end(), other.channels.begin(), other.channels.end());
 }
@@ -360,11 +374,33 @@ void BenchControl::tryProfile(const QString& address, const QString& file) {
   });
 }
 
+void BenchControl::setCeiling(const QString& output, const acquire::Ceiling& ceiling) {
+  ceilings_[output.toStdString()] = ceiling;
+  emit changed();
+}
+
+acquire::Ceiling BenchControl::ceiling(const QString& output) const {
+  const auto it = ceilings_.find(output.toStdString());
+  return it == ceilings_.end() ? acquire::Ceiling{} : it->second;
+}
+
 void BenchControl::setVoltage(double volts, const QString& output) {
+  const std::string why = ceiling(output).refuses_voltage(volts);
+  if (!why.empty()) {
+    emit failed(tr("Not set: %1.").arg(qs(why)));
+    emit settingsRefused();
+    return;
+  }
   set_[output.toStdString()].voltage = volts;
   if (monitor_) monitor_->set_voltage(volts, output.toStdString());
 }
 void BenchControl::setCurrentLimit(double amperes, const QString& output) {
+  const std::string why = ceiling(output).refuses_current(amperes);
+  if (!why.empty()) {
+    emit failed(tr("Not set: %1.").arg(qs(why)));
+    emit settingsRefused();
+    return;
+  }
   set_[output.toStdString()].current_limit = amperes;
   if (monitor_) monitor_->set_current_limit(amperes, output.toStdString());
 }

@@ -4,8 +4,10 @@
 #include "acquire/bench_setup.h"
 #include "acquire/input_monitor.h"
 #include "acquire/output_monitor.h"
+#include "acquire/plugged_in.h"
 #include "acquire/profile_check.h"
 #include "acquire/recorder.h"
+#include "app/engine/live_history.h"
 #include "app/engine/strand.h"
 #include "core/settling.h"
 
@@ -27,14 +29,19 @@ struct RecordRequest {
   double seconds = 0;  ///< 0: until stopped
   double rate_hz = 1000;
   bool power_on = false, power_off = true;
+  /// Which outputs are powered on, by name; empty: the first.
+  std::vector<std::string> power_outputs;
   bool record_voltage = true;
   std::vector<std::string> logic;
   std::string accuracy;
   Conditions conditions;
-  acquire::Trigger arm, until;           ///< what it begins and ends with, besides its length
-  double before_s = 0;                   ///< kept of what was before it was armed with
-  std::map<std::string, double> shunts;  ///< Ohm, by channel
-  std::string range;                     ///< of the output's first current; "": automatic
+  acquire::Trigger arm, until;  ///< what it begins and ends with, besides its length
+  double before_s = 0;          ///< kept of what was before it was armed with
+  double until_charge = 0;      ///< C; 0: however much
+  std::optional<acquire::SwitchCommand> reset;    ///< of the device, as soon as it is recorded
+  std::map<std::string, double> shunts;           ///< Ohm, by channel
+  std::map<std::string, std::string> accuracies;  ///< by channel, as written
+  std::string range;                              ///< of the output's first current; "": automatic
 };
 
 /// Where the bench is reached, as addresses of kuvio-cli's --input.
@@ -81,6 +88,10 @@ public:
   void connectTo(const Wiring& wiring);
   const Wiring& wiring() const { return wiring_; }
   void disconnectAll();
+  /// Whether an address is of the kind that is asked for; else why not, in words.
+  static QString unfit(const Wiring& wiring);
+  /// Connects anew to what is wired up, after a link was lost.
+  void tryAgain();
   /// Runs the simulated bench that ships with Kuvio and connects to it.
   /// `more`: with a digitiser and a meter beside the analyser. The build "perch" is the device of
   /// that name with its two outputs.
@@ -91,6 +102,10 @@ public:
   /// The accuracy statement of the simulated bench; "" for others.
   QString knownAccuracy() const;
 
+  /// What an output is never set above. What lies over it is refused here, whoever asks.
+  void setCeiling(const QString& output, const acquire::Ceiling& ceiling);
+  acquire::Ceiling ceiling(const QString& output) const;
+
   /// Of the output of that name; "": the first one.
   void setVoltage(double volts, const QString& output = {});
   void setCurrentLimit(double amperes, const QString& output = {});
@@ -100,6 +115,9 @@ public:
   /// An output, a digital line, or the device's reset.
   void execute(const acquire::SwitchCommand& what);
   void send(const QString& line);
+
+  /// Looks for what is plugged in; opens nothing and sends nothing. Reported by `pluggedIn`.
+  void lookAround();
 
   /// Reads a bench set-up; reported by `setupRead`.
   void readSetup(const QString& file);
@@ -129,6 +147,14 @@ public:
   void tryProfile(const QString& address, const QString& file);
   bool recording() const { return state_.phase == BenchState::Phase::recording; }
   const BenchState& state() const { return state_; }
+  /// What all channels read lately, on the device's time.
+  const LiveHistory& history() const { return history_; }
+  /// Device seconds a second: of a simulated bench that runs faster than real.
+  double timeScale() const;
+  /// What was last said on an instrument's wire, and answered.
+  std::vector<acquire::Exchange> talk(const QString& address) const;
+  /// How long ago the device's log had its last line (device seconds); nothing before the first.
+  std::optional<double> lastLineAgo() const;
   /// Mean current over the last `seconds`, of capture time while recording.
   std::optional<double> average(double seconds) const;
 
@@ -148,13 +174,19 @@ signals:
   void zeroed(bool good, const QString& text);
   void setupRead(const acquire::BenchSetup& setup);
   void setupSaved(const QString& file);
+  void pluggedIn(const std::vector<acquire::PluggedIn>& found);
   void profileTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble);
 
 private:
   void poll();
   void pollInputs();
   void releaseLinks();
-  void watch();
+  void watch(std::shared_ptr<acquire::OutputMonitor> kept = {});
+  void openLinks();
+  void keepHistory();
+  double watchedNow() const;
+  std::shared_ptr<acquire::TalkLog> talkOf(const std::string& address);
+  void noteLine(const QString& text, bool sent);
   void startRecording(const RecordRequest& request);
   void waitForOff();
   acquire::RecordSettings settingsFor(const RecordRequest& request) const;
@@ -169,7 +201,17 @@ private:
 
   Wiring wiring_;
   std::vector<acquire::Profile> profiles_;
-  std::vector<std::shared_ptr<acquire::InputMonitor>> watches_;
+  struct Watched {
+    std::string address;
+    std::shared_ptr<acquire::InputMonitor> monitor;
+  };
+  std::vector<Watched> watches_;  // of the inputs besides the output
+  int opening_ = 0;               // which of the times that links are being opened
+  LiveHistory history_;
+  QElapsedTimer watched_, last_line_;
+  double history_base_s_ = 0;  // where what is being watched or recorded begins on its axis
+  std::map<std::string, std::shared_ptr<acquire::TalkLog>> talk_;  // by address
+  std::map<std::string, acquire::Ceiling> ceilings_;               // by output
   std::map<std::string, book::Calibration> zeros_;
   std::map<std::string, std::string> zero_accuracies_;
   std::vector<acquire::Endpoint> learned_;  // of the other inputs, for the recording

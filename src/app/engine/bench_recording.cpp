@@ -78,8 +78,9 @@ void BenchControl::record(const RecordRequest& request) {
     return;
   }
   look_.stop();
+  ++opening_;
   learned_.clear();
-  for (const auto& watch : watches_) learned_.push_back(watch->state().learned);
+  for (const Watched& w : watches_) learned_.push_back(w.monitor->state().learned);
   state_.phase = BenchState::Phase::recording;
   state_.name = request.name;
   state_.build = request.build;
@@ -90,6 +91,8 @@ void BenchControl::record(const RecordRequest& request) {
   state_.away.clear();
   reported_.clear();
   marks_.clear();
+  history_.breakOff();
+  history_base_s_ = history_.now_s();
   control_ = std::make_shared<acquire::RecordControl>();
   emit changed();
   // The recorder has the links for itself: the monitor lets go of them first.
@@ -113,6 +116,7 @@ acquire::InputSettings BenchControl::settingsOf(const acquire::Endpoint& endpoin
     }
     if (out.reconnect_s <= 0) out.reconnect_s = kTriedAgain;
   }
+  if (const auto talk = talk_.find(endpoint.text); talk != talk_.end()) out.talk = talk->second;
   if (out.profiles.empty()) out.profiles = profiles_;
   return out;
 }
@@ -155,12 +159,16 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordRequest& request) 
         if (set.cut_off) o.cut_off = set.cut_off;
       }
       for (auto& [name, o] : outputs) {
-        o.power_on = false;
+        o.never_above = ceiling(qs(name));
+        o.power_on = request.power_on &&
+                     std::find(request.power_outputs.begin(), request.power_outputs.end(), name) !=
+                         request.power_outputs.end();
         o.power_off = request.power_off;
         o.off_on_failure = true;
       }
-      outputs[state_.output.set.empty() ? "" : state_.output.set.front().name].power_on =
-          request.power_on;
+      if (request.power_outputs.empty())
+        outputs[state_.output.set.empty() ? "" : state_.output.set.front().name].power_on =
+            request.power_on;
     }
     s.inputs.push_back(std::move(main));
   }
@@ -173,10 +181,13 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordRequest& request) 
   }
   for (const auto& [name, zero] : zeros_) s.calibration[name] = zero;
   for (const auto& [name, accuracy] : zero_accuracies_) s.accuracies[name] = accuracy;
+  for (const auto& [name, accuracy] : request.accuracies) s.accuracies[name] = accuracy;
   s.shunts = request.shunts;
   s.arm = request.arm;
   s.until = request.until;
   s.before_s = request.before_s;
+  s.until_charge = request.until_charge;
+  if (request.reset) s.reset = request.reset;
   s.accuracy = request.accuracy;
   s.conditions = request.conditions;
   return s;
@@ -240,7 +251,12 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
     reported_.insert(text);
     emit failed(sentence(text));
   }
-  for (const book::LogLine& l : p.lines) emit line(QString::fromStdString(l.text), l.sent);
+  if (!p.armed) {
+    for (const acquire::LiveChannel& c : p.channels) {
+      if (c.quantity != Quantity::logic) history_.addRecorded(c, history_base_s_ + p.recorded_s);
+    }
+  }
+  for (const book::LogLine& l : p.lines) noteLine(QString::fromStdString(l.text), l.sent);
   if (first) emit recordingBegan(p.capture);
   emit changed();
 }
@@ -342,6 +358,7 @@ void BenchControl::setAsSetUp() {
         request.settings.outputs.clear();
         return;
       }
+      if (o.never_above.any()) setCeiling(output, o.never_above);
       if (o.voltage) setVoltage(*o.voltage, output);
       if (o.current_limit) setCurrentLimit(*o.current_limit, output);
       if (o.cut_off) setCutOff(*o.cut_off, output);
@@ -355,7 +372,9 @@ void BenchControl::saveSetup(const QString& file, const QString& name,
                              const RecordRequest& request) {
   acquire::BenchSetup setup;
   setup.name = name.toStdString();
-  setup.record = settingsFor(request);
+  RecordRequest nothing_on = request;  // a file that switches on is written by hand
+  nothing_on.power_on = false;
+  setup.record = settingsFor(nothing_on);
   // Zeros are of the day.
   setup.record.calibration =
       setup_ ? setup_->record.calibration : std::map<std::string, book::Calibration>{};

@@ -26,7 +26,9 @@ Preferences Preferences::load() {
   p.log_address = s.value(QStringLiteral("bench/log")).toString();
   p.other_addresses = s.value(QStringLiteral("bench/others")).toString();
   p.profile = s.value(QStringLiteral("bench/profile")).toString();
-  p.shunts = s.value(QStringLiteral("bench/shunts")).toString();
+  p.shunts = s.value(QStringLiteral("bench/shunts")).toStringList();
+  p.addresses = s.value(QStringLiteral("bench/addresses")).toStringList();
+  p.ceilings = s.value(QStringLiteral("bench/ceilings")).toStringList();
   p.setups = s.value(QStringLiteral("bench/setups")).toStringList();
   p.simulated_build =
       s.value(QStringLiteral("bench/simulated_build"), p.simulated_build).toString();
@@ -51,6 +53,8 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("bench/others"), other_addresses);
   s.setValue(QStringLiteral("bench/profile"), profile);
   s.setValue(QStringLiteral("bench/shunts"), shunts);
+  s.setValue(QStringLiteral("bench/addresses"), addresses);
+  s.setValue(QStringLiteral("bench/ceilings"), ceilings);
   s.setValue(QStringLiteral("bench/setups"), setups);
   s.setValue(QStringLiteral("bench/simulated_build"), simulated_build);
   s.setValue(QStringLiteral("bench/conditions"), conditions);

@@ -22,7 +22,10 @@ struct Preferences {
   QString unit = QStringLiteral("C");
   bool times_in_seconds = false;  ///< moments as 1898.486 s, not as 31:38.486
   QString output_address, log_address, simulated_build = QStringLiteral("2.3.0");
-  QString other_addresses, profile, shunts;
+  QString other_addresses, profile;
+  QStringList shunts;      ///< "I_shunt: 0.1 Ohm; 0.25 W; 1 %"
+  QStringList addresses;   ///< connected to before, the last one first
+  QStringList ceilings;    ///< "ADDRESS | OUTPUT | 3.9 V | 0.45 A"
   QStringList setups;      ///< files of bench set-ups, the last one first
   QStringList conditions;  ///< "board=satchel-07"
 

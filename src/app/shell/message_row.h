@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/message.h"
+#include "app/style/cut_label.h"
 
 #include <QLabel>
 #include <QPushButton>
@@ -12,28 +13,6 @@
 namespace kuvio::app {
 
 class BenchControl;
-
-/// A sentence that is cut where there is no room for it, and whole on hover.
-class CutLabel : public QWidget {
-  Q_OBJECT
-public:
-  CutLabel(const QString& name, QWidget* parent);
-  void say(const QString& text, const QColor& colour);
-  QString text() const { return text_; }
-  QSize sizeHint() const override;
-  QSize minimumSizeHint() const override { return {0, sizeHint().height()}; }
-
-signals:
-  void clicked();
-
-protected:
-  void paintEvent(QPaintEvent* event) override;
-  void mouseReleaseEvent(QMouseEvent* event) override;
-
-private:
-  QString text_;
-  QColor colour_;
-};
 
 /// What is under way for longer than a moment, with a way to stop it.
 class WorkStrip : public QWidget {

@@ -90,21 +90,31 @@ void TopBar::showOutput() {
   const BenchState& s = bench_.state();
   using Phase = BenchState::Phase;
   const double volts = s.voltage.value_or(s.output.set.empty() ? 0 : s.output.set.front().voltage);
+  QStringList on;
+  for (const auto& [name, is_on] : s.output.outputs) {
+    if (is_on && !name.empty()) on << qs(name);
+  }
   QString text;
   if (s.phase == Phase::ready || s.phase == Phase::recording) {
     text = !s.away.empty() && s.output.has_output ? tr("Output may be on")
-           : s.output_on ? tr("Output on %1").arg(qs(with_prefix(volts, "V", 3)))
-                         : tr("Output off");
-  } else if (s.phase == Phase::lost) {
-    text = tr("Output unknown");
+           : on.size() > 1 ? tr("Outputs %1 on").arg(on.join(QStringLiteral(", ")))
+           : s.output_on   ? tr("Output on %1").arg(qs(with_prefix(volts, "V", 3)))
+                           : tr("Output off");
+  } else if (s.phase == Phase::lost && s.output.has_output) {
+    text = tr("Output may be on");
   }
+  const bool ours = s.output.has_output && (s.phase == Phase::none || !text.isEmpty());
+  if (!ours) text.clear();
   output_->setText(text);
   QPalette p = output_->palette();
   p.setColor(QPalette::WindowText, s.output_on || s.phase == Phase::lost
                                        ? Theme::current().accent()
                                        : Theme::current().muted());
   output_->setPalette(p);
-  switch_off_->setVisible(s.output_on);
+  // Its place stays from connecting on: greyed where there is nothing to switch, never gone.
+  switch_off_->setVisible(!text.isEmpty());
+  switch_off_->setEnabled(s.output_on || s.phase == Phase::recording);
+  switch_off_->setText(on.size() > 1 ? tr("Switch all off") : tr("Switch off"));
 }
 
 }  // namespace kuvio::app

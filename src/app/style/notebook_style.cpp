@@ -24,6 +24,9 @@ void frame(QPainter* painter, const QRect& rect, bool focus) {
   painter->restore();
 }
 
+/// Whether it is a blank of a sentence: words with a rule under them, no frame.
+bool is_blank(const QWidget* widget) { return widget && widget->property("blank").toBool(); }
+
 /// The line of a spin box or a combo box, which draw their own frames.
 bool inside_another(const QWidget* widget) {
   const QWidget* parent = widget ? widget->parentWidget() : nullptr;
@@ -76,6 +79,13 @@ void NotebookStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* 
     painter->setRenderHint(QPainter::Antialiasing);
     const bool focus = option->state & State_HasFocus;
     painter->setPen(QPen(focus ? t.focus() : t.border(), focus ? 1.6 : 1));
+    if (is_blank(widget) && !focus) {  // of a sentence: a rule under the words
+      const QRectF box = option->rect;
+      painter->drawLine(
+          QLineF(box.left() + 3, box.bottom() - 2, box.right() - 3, box.bottom() - 2));
+      painter->restore();
+      return;
+    }
     painter->setBrush(element == PE_PanelLineEdit ? QBrush(t.ground()) : QBrush(Qt::NoBrush));
     painter->drawRoundedRect(QRectF(option->rect).adjusted(0.8, 0.8, -0.8, -0.8), 3, 3);
     painter->restore();
@@ -151,12 +161,25 @@ void NotebookStyle::drawControl(ControlElement element, const QStyleOption* opti
 
 void NotebookStyle::drawComplexControl(ComplexControl control, const QStyleOptionComplex* option,
                                        QPainter* painter, const QWidget* widget) const {
-  QProxyStyle::drawComplexControl(control, option, painter, widget);
+  const auto* combo = qstyleoption_cast<const QStyleOptionComboBox*>(option);
+  if (combo && is_blank(widget)) {
+    QStyleOptionComboBox bare = *combo;
+    bare.frame = false;
+    QProxyStyle::drawComplexControl(control, &bare, painter, widget);
+  } else {
+    QProxyStyle::drawComplexControl(control, option, painter, widget);
+  }
   const bool box = control == CC_ComboBox || control == CC_SpinBox;
   // An editable box gives the keyboard to the line inside it.
   const bool focus = (option->state & State_HasFocus) ||
                      (widget && widget->focusProxy() && widget->focusProxy()->hasFocus());
-  if (box) frame(painter, option->rect, focus);
+  if (box && is_blank(widget) && !focus) {
+    painter->setPen(QPen(Theme::current().border(), 1));
+    const QRect r = option->rect;
+    painter->drawLine(r.left() + 3, r.bottom() - 2, r.right() - 3, r.bottom() - 2);
+  } else if (box) {
+    frame(painter, option->rect, focus);
+  }
 }
 
 int NotebookStyle::pixelMetric(PixelMetric metric, const QStyleOption* option,

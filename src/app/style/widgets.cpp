@@ -112,6 +112,26 @@ void EmptyState::say(const QString& title, const QString& text, const std::vecto
   row->addStretch(1);
 }
 
+void draw_in_pencil(QLineEdit* line, bool pencil) {
+  QFont slanted = line->font();
+  slanted.setItalic(pencil);
+  line->setFont(slanted);
+  QPalette p;
+  if (pencil) {
+    p = line->palette();
+    p.setColor(QPalette::Text, Theme::current().muted());
+  }
+  line->setPalette(p);
+  line->setAccessibleDescription(pencil ? QLineEdit::tr("proposed, not set") : QString());
+}
+
+void underline_pencil(QPainter& painter, const QLineEdit* line) {
+  painter.setPen(QPen(Theme::current().muted(), 1.2, Qt::DotLine));
+  const int under = line->height() / 2 + line->fontMetrics().height() / 2 + 1;
+  const int to = 10 + line->fontMetrics().horizontalAdvance(line->text());
+  painter.drawLine(8, under, std::min(line->width() - 8, to), under);
+}
+
 QuantityEdit::QuantityEdit(const QString& name, const QString& accessible_name, Dimension dimension,
                            QWidget* parent, bool optional)
     : QLineEdit(parent), dimension_(dimension), optional_(optional) {
@@ -129,20 +149,21 @@ QuantityEdit::QuantityEdit(const QString& name, const QString& accessible_name, 
 
 void QuantityEdit::waitForEnter() { waits_ = true; }
 
+void QuantityEdit::propose(double value) {
+  setText(written(value));
+  setCursorPosition(0);
+  sketch(text() != shown_);
+}
+
+QString QuantityEdit::written(double value) const {
+  return QString::fromStdString(formats::quantity_text(value, dimension_, 5))
+      .replace(QStringLiteral(" u"), QStringLiteral(" µ"));
+}
+
 void QuantityEdit::sketch(bool pencil) {
   if (pencil == pencil_) return;
   pencil_ = pencil;
-  QFont slanted = font();
-  slanted.setItalic(pencil);
-  setFont(slanted);
-  QPalette p = palette();
-  if (pencil) {
-    p.setColor(QPalette::Text, Theme::current().muted());
-  } else {
-    p = QPalette();
-  }
-  setPalette(p);
-  setAccessibleDescription(pencil ? tr("proposed, not set") : QString());
+  draw_in_pencil(this, pencil);
   if (!pencil) {
     FieldNote::clear(this);
   } else if (waits_) {
@@ -167,9 +188,7 @@ void QuantityEdit::setQuantity(std::optional<double> value) {
     trouble_.clear();
     FieldNote::clear(this);
   }
-  shown_ = value ? QString::fromStdString(formats::quantity_text(*value, dimension_, 5))
-                       .replace(QStringLiteral(" u"), QStringLiteral(" µ"))
-                 : QString();
+  shown_ = value ? written(*value) : QString();
   if (keeps) return;
   sketch(false);
   if (!hasFocus() || text() != shown_) {
@@ -242,10 +261,7 @@ void QuantityEdit::paintEvent(QPaintEvent* event) {
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
   if (pencil_ && !isWrong()) {
-    painter.setPen(QPen(Theme::current().muted(), 1.2, Qt::DotLine));
-    const int under = height() / 2 + fontMetrics().height() / 2 + 1;
-    painter.drawLine(8, under, std::min(width() - 8, 10 + fontMetrics().horizontalAdvance(text())),
-                     under);
+    underline_pencil(painter, this);
     return;
   }
   if (isWrong()) {

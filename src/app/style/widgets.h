@@ -14,6 +14,7 @@
 #include <vector>
 
 class QBoxLayout;
+class QPainter;
 
 namespace kuvio::app {
 
@@ -47,6 +48,12 @@ private:
   std::vector<Offer> offers_;
 };
 
+/// What is typed but not yet true: slanted and pale, "proposed, not set" to a screen reader; and
+/// back to ink. The one way that pencil is drawn in a line of text.
+void draw_in_pencil(QLineEdit* line, bool pencil);
+/// The dots under what is in pencil.
+void underline_pencil(QPainter& painter, const QLineEdit* line);
+
 /// A line for a quantity with its unit ("3.6 V"): what is typed is read by the rules of
 /// core/quantity.h when the line is left or Enter is pressed. What cannot be read is outlined, with
 /// the reason beside it, and the value stays as it was; Escape shows it again. A number without a
@@ -64,6 +71,8 @@ public:
   std::optional<double> quantity() const { return value_; }
   /// Reads what is typed, as leaving the line does.
   void commit() { take(); }
+  /// Writes a value in pencil: a proposal, taken by Enter alone. For a line that waits for it.
+  void propose(double value);
   /// Leaving the line takes nothing: Enter does.
   void waitForEnter();
   /// Whether something is typed that is not taken.
@@ -87,6 +96,7 @@ private:
   void take();
   /// What was typed, with the shown unit where it has none.
   QString withUnit(const QString& typed) const;
+  QString written(double value) const;
   Dimension dimension_;
   void sketch(bool pencil);
   bool optional_, changed_ = false, waits_ = false, pencil_ = false;

@@ -1,0 +1,381 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/bench/wire_view.h"
+
+#include "app/style/theme.h"
+#include "app/style/widgets.h"
+
+#include <QKeyEvent>
+#include <QPainter>
+
+#include <algorithm>
+#include <set>
+
+namespace kuvio::app {
+namespace {
+
+constexpr int kEdge = 16, kTop = 6, kGap = 22, kListener = 26, kDeviceLeast = 150, kSource = 250;
+
+}  // namespace
+
+// --- a station -----------------------------------------------------------------------------------
+
+StationButton::StationButton(bool one_row, QWidget* parent)
+    : QPushButton(parent), one_row_(one_row) {
+  setFlat(true);
+  setCursor(Qt::PointingHandCursor);
+  setFocusPolicy(Qt::StrongFocus);
+}
+
+void StationButton::show(const Station& station, bool open) {
+  const bool same = open == open_ && station.title == station_.title &&
+                    station.reading == station_.reading && station.warning == station_.warning;
+  station_ = station;
+  open_ = open;
+  if (same) return;
+  setAccessibleName(station.title + (station.reading.isEmpty() ? QString() : QStringLiteral(": ")) +
+                    station.reading);
+  setAccessibleDescription(station.warning);
+  setToolTip(station.warning);
+  update();
+}
+
+void StationButton::setOneRow(bool one_row) {
+  one_row_ = one_row;
+  update();
+}
+
+int StationButton::wanted() const {
+  const QFontMetrics title(Theme::baseFont(13, QFont::DemiBold)), small(Theme::baseFont(12));
+  const int t = title.horizontalAdvance(station_.title);
+  const QString below = station_.warning.isEmpty()
+                            ? station_.reading
+                            : station_.reading + QStringLiteral("  ▲ ") + station_.warning;
+  const int r = small.horizontalAdvance(below);
+  return (one_row_ ? t + (below.isEmpty() ? 0 : r + 10) : std::max(t, r)) + 20;
+}
+
+void StationButton::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  painter.setRenderHint(QPainter::Antialiasing);
+  const Theme& t = Theme::current();
+  const QRectF box = QRectF(rect()).adjusted(0.75, 0.75, -0.75, -0.75);
+  const bool add = station_.kind == Station::Kind::add;
+  painter.setPen(QPen(hasFocus() ? t.focus()
+                      : open_    ? t.text()
+                                 : t.border(),
+                      hasFocus() || open_ ? 1.6 : 1, add ? Qt::DashLine : Qt::SolidLine));
+  painter.setBrush(open_ || underMouse() ? t.wash() : t.ground());
+  painter.drawRoundedRect(box, 3, 3);
+  const QRectF text = box.adjusted(9, 3, -7, -3);
+  const QFont bold = Theme::baseFont(13, QFont::DemiBold), plain = Theme::baseFont(12);
+  painter.setFont(one_row_ ? Theme::baseFont(12, QFont::DemiBold) : bold);
+  painter.setPen(t.text());
+  const QFontMetrics metrics(painter.font());
+  const int room = static_cast<int>(text.width());
+  const QString title = metrics.elidedText(station_.title, Qt::ElideRight, room);
+  painter.drawText(text, (one_row_ ? Qt::AlignVCenter : Qt::AlignTop) | Qt::AlignLeft, title);
+  QRectF below = text;
+  if (one_row_) below.setLeft(text.left() + metrics.horizontalAdvance(title) + 8);
+  painter.setFont(plain);
+  const QFontMetrics small(plain);
+  const Qt::Alignment where = (one_row_ ? Qt::AlignVCenter : Qt::AlignBottom) | Qt::AlignLeft;
+  painter.setPen(t.muted());
+  const QString reading =
+      small.elidedText(station_.reading, Qt::ElideRight, static_cast<int>(below.width()));
+  painter.drawText(below, where, reading);
+  if (station_.warning.isEmpty()) return;
+  below.setLeft(below.left() + small.horizontalAdvance(reading) + (reading.isEmpty() ? 0 : 8));
+  painter.setPen(t.accent());
+  painter.drawText(below, where,
+                   small.elidedText(QStringLiteral("▲ ") + station_.warning, Qt::ElideRight,
+                                    static_cast<int>(below.width())));
+}
+
+// --- the wire ------------------------------------------------------------------------------------
+
+WireView::WireView(QWidget* parent) : QWidget(parent) {
+  setObjectName(QStringLiteral("wire"));
+  setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+}
+
+StationButton* WireView::stationButton(const Station& station) {
+  StationButton*& b = stations_[station.id];
+  if (!b) {
+    b = new StationButton(
+        station.kind == Station::Kind::listener || station.kind == Station::Kind::add, this);
+    b->setObjectName(QStringLiteral("station-") + station.id);
+    b->installEventFilter(this);
+    connect(b, &QPushButton::clicked, this, [this, id = station.id] { emit stationPressed(id); });
+    b->setVisible(true);
+  }
+  b->show(station, station.id == open_);
+  return b;
+}
+
+QPushButton* WireView::switchOf(const WireLine& line) {
+  QPushButton*& b = switches_[line.output];
+  if (b) return b;
+  b = button({}, QStringLiteral("switchOutput") + line.output, this);
+  b->setAutoDefault(false);
+  b->installEventFilter(this);
+  connect(b, &QPushButton::clicked, this, [this, output = line.output] {
+    for (const WireLine& now : plan_.lines) {
+      if (now.output != output) continue;
+      if (now.drawing == WireLine::Drawing::silent) return emit againPressed();
+      return emit switchPressed(output, now.drawing == WireLine::Drawing::off);
+    }
+  });
+  return b;
+}
+
+void WireView::showSwitch(const WireLine& line) {
+  QPushButton* b = switchOf(line);
+  const bool silent = line.drawing == WireLine::Drawing::silent;
+  b->setVisible(silent || !line.switch_text.isEmpty());
+  const QString text = silent ? tr("Try again") : line.switch_text;
+  if (b->text() == text) return;
+  b->setText(text);
+  b->setAccessibleName(line.output.isEmpty() ? text : tr("%1, output %2").arg(text, line.output));
+}
+
+void WireView::show(const WirePlan& plan) {
+  const int was = sizeHint().height();
+  plan_ = plan;
+  std::set<QString> stations, switches;
+  const auto take = [&](const Station& s) {
+    stations.insert(s.id);
+    stationButton(s);
+  };
+  for (const WireLine& line : plan_.lines) {
+    take(line.source);
+    for (const Station& s : line.path) take(s);
+    switches.insert(line.output);
+    showSwitch(line);
+  }
+  take(plan_.device);
+  for (const Station& s : plan_.listeners) take(s);
+  std::erase_if(stations_, [&](const auto& known) {
+    if (stations.count(known.first)) return false;
+    known.second->deleteLater();
+    return true;
+  });
+  std::erase_if(switches_, [&](const auto& known) {
+    if (switches.count(known.first)) return false;
+    known.second->deleteLater();
+    return true;
+  });
+  setAccessibleName(plan_.inWords().join(QStringLiteral("; ")));
+  place();
+  if (sizeHint().height() != was) updateGeometry();
+  update();
+}
+
+void WireView::setOpen(const QString& id) {
+  open_ = id;
+  for (const auto& [known, b] : stations_) b->show(b->station(), known == id);
+}
+
+void WireView::focusStation(const QString& id) {
+  const auto it = stations_.find(id);
+  if (it != stations_.end()) it->second->setFocus(Qt::OtherFocusReason);
+}
+
+int WireView::listenersTop() const {
+  return kTop + static_cast<int>(plan_.lines.size()) * rowHeight() + 8;
+}
+
+QSize WireView::sizeHint() const { return {800, listenersTop() + kListener + 6}; }
+
+void WireView::resizeEvent(QResizeEvent*) { place(); }
+
+QRect WireView::switchBox(const WireLine& line, const QRect& after) const {
+  const auto it = switches_.find(line.output);
+  if (it == switches_.end() || it->second->isHidden())
+    return {after.right() + kGap, after.y(), 0, 0};
+  const int high = std::min(28, after.height());
+  return {after.right() + kGap, after.center().y() - high / 2, it->second->sizeHint().width(),
+          high};
+}
+
+/// The source at the left, the device at the right, the switch beside the source; what lies in the
+/// path shares what is left between.
+void WireView::placeLine(int row) {
+  const WireLine& line = plan_.lines[row];
+  const int high = rowHeight() - 6, y = kTop + row * rowHeight();
+  const int device = stations_[plan_.device.id]->x();
+  StationButton* source = stations_[line.source.id];
+  source->setOneRow(rowHeight() < 40);
+  const int most = std::max(kSource, (device - kEdge) * 56 / 100);
+  source->setGeometry(kEdge, y, std::clamp(source->wanted(), 160, most), high);
+  const QRect sw = switchBox(line, source->geometry());
+  if (!switches_[line.output]->isHidden()) switches_[line.output]->setGeometry(sw);
+  if (line.path.isEmpty()) return;
+  const int from = sw.x() + sw.width() + 2 * kGap, room = device - kGap - from;
+  const int each =
+      (room - kGap * static_cast<int>(line.path.size() - 1)) / static_cast<int>(line.path.size());
+  int x = from;
+  for (const Station& s : line.path) {
+    StationButton* b = stations_[s.id];
+    const bool add = s.kind == Station::Kind::add;
+    b->setOneRow(add || rowHeight() < 40);
+    const int wide = std::clamp(b->wanted(), 40, std::max(40, each));
+    const int tall = add ? std::min(high, kListener) : high;
+    b->setGeometry(x, y + (high - tall) / 2, wide, tall);
+    x += each + kGap;
+  }
+}
+
+void WireView::placeListeners() {
+  int x = kEdge;
+  const int y = listenersTop(), end = width() - kEdge;
+  int wanted = 0;
+  for (const Station& s : plan_.listeners) wanted += stations_[s.id]->wanted() + kGap;
+  // Where there are too many for the row each gives way alike.
+  const double scale = std::min(1.0, static_cast<double>(end - kEdge) / std::max(1, wanted));
+  for (const Station& s : plan_.listeners) {
+    StationButton* b = stations_[s.id];
+    const int wide = std::max(30, static_cast<int>((b->wanted() + kGap) * scale) - kGap);
+    b->setGeometry(x, y, wide, kListener);
+    x += wide + kGap;
+  }
+}
+
+void WireView::place() {
+  if (plan_.lines.isEmpty()) return;
+  StationButton* device = stations_[plan_.device.id];
+  const int rows = static_cast<int>(plan_.lines.size());
+  const int wide = std::clamp(device->wanted(), kDeviceLeast, std::max(kDeviceLeast, width() / 4));
+  device->setOneRow(false);
+  device->setGeometry(width() - kEdge - wide, kTop, wide, rows * rowHeight() - 6);
+  for (int row = 0; row < rows; ++row) placeLine(row);
+  placeListeners();
+  // Tab goes along the lines, then along what listens.
+  QWidget* before = nullptr;
+  for (const QStringList& line : order()) {
+    for (const QString& id : line) {
+      QWidget* b = id.startsWith(QLatin1String("switch:"))
+                       ? static_cast<QWidget*>(switches_[id.mid(7)])
+                       : stations_[id];
+      if (before) setTabOrder(before, b);
+      before = b;
+    }
+  }
+}
+
+QList<QStringList> WireView::order() const {
+  QList<QStringList> out;
+  for (const WireLine& line : plan_.lines) {
+    QStringList ids{line.source.id, QStringLiteral("switch:") + line.output};
+    for (const Station& s : line.path) ids << s.id;
+    if (out.isEmpty()) ids << plan_.device.id;
+    out << ids;
+  }
+  QStringList listeners;
+  for (const Station& s : plan_.listeners) listeners << s.id;
+  out << listeners;
+  return out;
+}
+
+/// Left and Right go along a line, Up and Down to the other lines and to what listens. Buttons
+/// would take these keys for themselves.
+bool WireView::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() != QEvent::KeyPress) return QWidget::eventFilter(watched, event);
+  const int key = static_cast<QKeyEvent*>(event)->key();
+  if (key != Qt::Key_Left && key != Qt::Key_Right && key != Qt::Key_Up && key != Qt::Key_Down)
+    return QWidget::eventFilter(watched, event);
+  for (const auto& [id, b] : stations_) {
+    if (b == watched) move(id, key);
+  }
+  for (const auto& [output, b] : switches_) {
+    if (b == watched) move(QStringLiteral("switch:") + output, key);
+  }
+  return true;
+}
+
+void WireView::move(const QString& from, int key) {
+  const QList<QStringList> all = order();
+  for (int row = 0; row < all.size(); ++row) {
+    const auto at = all[row].indexOf(from);
+    if (at < 0) continue;
+    const int down = key == Qt::Key_Down ? 1 : key == Qt::Key_Up ? -1 : 0;
+    const int along = key == Qt::Key_Right ? 1 : key == Qt::Key_Left ? -1 : 0;
+    const int to_row = std::clamp(row + down, 0, static_cast<int>(all.size()) - 1);
+    auto to = std::clamp<qsizetype>(at + along, 0, all[to_row].size() - 1);
+    // A switch that is not there is passed by.
+    while (all[to_row][to].startsWith(QLatin1String("switch:")) &&
+           switches_[all[to_row][to].mid(7)]->isHidden())
+      to = std::clamp<qsizetype>(to + (along < 0 ? -1 : 1), 0, all[to_row].size() - 1);
+    const QString id = all[to_row][to];
+    QWidget* b = id.startsWith(QLatin1String("switch:"))
+                     ? static_cast<QWidget*>(switches_[id.mid(7)])
+                     : stations_[id];
+    b->setFocus(Qt::TabFocusReason);
+    return;
+  }
+}
+
+void WireView::paintLine(QPainter& painter, int row) const {
+  using Drawing = WireLine::Drawing;
+  const Theme& t = Theme::current();
+  const WireLine& line = plan_.lines[row];
+  const QRect source = stations_.at(line.source.id)->geometry();
+  const QRect sw = switchBox(line, source);
+  const double y = source.center().y() + 0.5, end = stations_.at(plan_.device.id)->x();
+  const bool live = line.drawing == Drawing::on || line.drawing == Drawing::elsewhere;
+  QPen pen(live ? t.ink(0) : t.muted(), live ? 2.2 : 1.4);
+  if (line.drawing == Drawing::unknown) pen = QPen(t.accent(), 2, Qt::DashLine);
+  if (line.drawing == Drawing::unconnected || line.drawing == Drawing::connecting)
+    pen.setStyle(Qt::DotLine);
+  painter.setPen(pen);
+  if (line.drawing == Drawing::silent) {  // hatched: the line as last known, under a doubt
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QBrush(line.was_on ? t.accent() : t.muted(), Qt::BDiagPattern));
+    painter.drawRect(QRectF(source.right(), y - 4, end - source.right(), 8));
+    painter.setBrush(Qt::NoBrush);
+  } else if (line.drawing == Drawing::off) {
+    // A gap at the switch: its blade stands open.
+    const double gap = sw.x() + sw.width() + 6;
+    painter.drawLine(QLineF(source.right(), y, gap, y));
+    painter.drawLine(QLineF(gap, y, gap + 18, y - 10));
+    painter.drawLine(QLineF(gap + 22, y, end, y));
+    painter.setBrush(t.ground());
+    painter.drawEllipse(QPointF(gap, y), 2.5, 2.5);
+    painter.drawEllipse(QPointF(gap + 22, y), 2.5, 2.5);
+    painter.setBrush(Qt::NoBrush);
+  } else {
+    painter.drawLine(QLineF(source.right(), y, end, y));
+  }
+  // What is in pencil at this output, and what is not known of it, stand above its line.
+  const int from = sw.x() + sw.width() + (line.drawing == Drawing::off ? 34 : 10);
+  const int to = line.path.isEmpty() ? static_cast<int>(end) - 10
+                                     : stations_.at(line.path.front().id)->x() - 8;
+  QFont font = Theme::baseFont(12);
+  font.setItalic(!line.pencil.isEmpty());
+  painter.setFont(font);
+  painter.setPen(line.pencil.isEmpty() && line.was_on ? t.accent() : t.muted());
+  const QString text = line.pencil.isEmpty() ? line.state_text : line.pencil;
+  painter.drawText(QRect(from, source.y(), std::max(0, to - from), source.height() / 2 - 2),
+                   Qt::AlignLeft | Qt::AlignBottom,
+                   QFontMetrics(font).elidedText(text, Qt::ElideRight, std::max(0, to - from)));
+}
+
+/// A thin line from the device, along which everything hangs that only listens.
+void WireView::paintListeners(QPainter& painter) const {
+  if (plan_.listeners.isEmpty()) return;
+  const Theme& t = Theme::current();
+  const QRect device = stations_.at(plan_.device.id)->geometry();
+  const double y = listenersTop() + kListener / 2.0, x = device.right() - 20;
+  painter.setPen(QPen(t.border(), 1));
+  const double from = stations_.at(plan_.listeners.front().id)->x();
+  painter.drawPolyline(QPolygonF({{x, static_cast<double>(device.bottom())}, {x, y}, {from, y}}));
+}
+
+void WireView::paintEvent(QPaintEvent*) {
+  if (plan_.lines.isEmpty()) return;
+  QPainter painter(this);
+  painter.setRenderHint(QPainter::Antialiasing);
+  paintListeners(painter);
+  for (int row = 0; row < plan_.lines.size(); ++row) paintLine(painter, row);
+}
+
+}  // namespace kuvio::app
