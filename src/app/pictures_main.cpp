@@ -2,9 +2,11 @@
 // kuvio-pictures BOOK FOLDER: pictures of the main views from a book, through the real window.
 
 #include "acquire/simulated.h"
+#include "app/bench/bench_desk.h"
 #include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
 #include "app/shell/main_window.h"
+#include "app/style/widgets.h"
 
 #include <QAbstractItemView>
 #include <QApplication>
@@ -65,6 +67,13 @@ private:
   }
   bool ready() {
     return waitFor([&] { return window_.bench().state().phase == BenchState::Phase::ready; }, 8000);
+  }
+  /// Writes into a field of the bench and takes it, as Enter does.
+  void write(const char* field, const QString& text) {
+    auto* line = window_.findChild<QLineEdit*>(QLatin1String(field));
+    if (!line) return;
+    line->setText(text);
+    if (auto* quantity = qobject_cast<QuantityEdit*>(line)) quantity->commit();
   }
   void trigger(const char* action) { window_.actions().find(QLatin1String(action))->trigger(); }
 
@@ -166,12 +175,30 @@ void Photographer::bench_with_digitiser() {
   window_.bench().startSimulated(QStringLiteral("2.4.0-rc1"), 20, 20, true);
   if (!ready()) return;
   request.shunts["I_shunt"] = 10;
-  if (auto* shunts = window_.findChild<QLineEdit*>(QStringLiteral("shunts"))) {
-    shunts->setText(QStringLiteral("I_shunt: 10 Ohm"));
-    emit shunts->editingFinished();
+  write("build", QStringLiteral("2.4.0-rc1"));
+  write("logicLines", QStringLiteral("radio_on, locate_on"));
+  auto* bench = window_.findChild<BenchDesk*>();
+  settle(1500);  // until its channels are known
+  bench->openDrawer(QStringLiteral("path:I_shunt"));
+  write("shunt", QStringLiteral("10 Ohm"));
+  window_.bench().switchOutput(true);
+  settle(4500);
+  bench->openDrawer(bench->findChild<WireView*>()->plan().lines.front().source.id);
+  write("ceilingVoltage", QStringLiteral("3.9 V"));
+  if (auto* volts = window_.findChild<QLineEdit*>(QStringLiteral("voltage"))) {
+    volts->selectAll();
+    volts->insert(QStringLiteral("3.3"));
+    volts->setModified(true);
+    emit volts->textEdited(volts->text());
   }
-  settle(6500);
+  settle(3000);
+  take("bench-source.png");
+  if (auto* volts = window_.findChild<QuantityEdit*>(QStringLiteral("voltage"))) volts->takeBack();
+  bench->openDrawer({});
+  settle(3500);
   take("bench-ready.png");
+  window_.bench().switchOutput(false);
+  settle(500);
   window_.bench().record(request);
   settle(7000);
   window_.bench().send(QStringLiteral("uplink"));
@@ -200,6 +227,8 @@ void Photographer::bench_with_two_outputs() {
   window_.bench().startSimulated(QStringLiteral("perch"), 20, 20);
   if (!ready()) return;
   waitFor([&] { return window_.bench().state().output.outputs.size() == 2; }, 3000);
+  write("build", QStringLiteral("perch 1.2"));
+  write("logicLines", {});
   window_.bench().switchOutput(true, QStringLiteral("2"));
   settle(800);
   window_.bench().record(recording_of("perch 1.2"));

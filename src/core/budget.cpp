@@ -327,6 +327,15 @@ LimitResult field_result(const Limit& limit, const Ledger& ledger, std::vector<U
 
 }  // namespace
 
+std::optional<double> allowed_peak(const Budget& budget) {
+  std::optional<double> out;
+  for (const Limit& limit : budget.limits) {
+    if (limit.quantity != LimitQuantity::peak_current || !limit.max) continue;
+    out = std::max(out.value_or(*limit.max), *limit.max);
+  }
+  return out;
+}
+
 std::string Limit::name() const {
   const std::string who = scope == Scope::state   ? state
                           : scope == Scope::field ? "Field"

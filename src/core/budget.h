@@ -35,6 +35,10 @@ struct Budget {
   std::vector<Limit> limits;
 };
 
+/// The greatest current that a budget allows the device to take (A): of its limits on peaks.
+/// Nothing where it limits none.
+std::optional<double> allowed_peak(const Budget& budget);
+
 /// A limit held against a build.
 struct LimitResult {
   const Limit* limit = nullptr;

@@ -180,3 +180,21 @@ TEST_CASE("a field whose plan leaves out a state with charge is never within") {
   budget.limits[0].duty->activities.push_back({0.001, {kUnassigned}});
   CHECK(check(budget, l).limits[0].verdict == Verdict::within);
 }
+
+TEST_CASE("the peak that a budget allows is the greatest of its limits on peaks") {
+  Budget budget;
+  CHECK_FALSE(allowed_peak(budget));
+  const auto add = [&](LimitQuantity quantity, std::optional<double> max) {
+    Limit limit;
+    limit.quantity = quantity;
+    limit.max = max;
+    budget.limits.push_back(limit);
+  };
+  add(LimitQuantity::mean_current, 5);
+  add(LimitQuantity::peak_current, std::nullopt);  // only expected
+  CHECK_FALSE(allowed_peak(budget));
+  add(LimitQuantity::peak_current, 0.1);
+  add(LimitQuantity::peak_current, 0.3);
+  add(LimitQuantity::peak_current, 0.2);
+  CHECK(allowed_peak(budget) == 0.3);
+}

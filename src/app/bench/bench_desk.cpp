@@ -11,7 +11,10 @@
 #include "app/engine/text.h"
 #include "app/style/cut_label.h"
 #include "app/style/theme.h"
+#include "core/budget.h"
+#include "core/error.h"
 #include "core/number_text.h"
+#include "formats/project_files.h"
 
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -125,6 +128,7 @@ QWidget* BenchDesk::makeDrawer() {
   column->setSpacing(4);
   auto* head = new QHBoxLayout;
   drawer_title_ = new CutLabel(QStringLiteral("drawerTitle"), drawer_);
+  drawer_title_->setAccessibleName(tr("Which drawer is open"));
   auto* close = button(tr("Close (Esc)"), QStringLiteral("closeDrawer"), drawer_);
   close->setFlat(true);
   connect(close, &QPushButton::clicked, this, [this] { openDrawer({}); });
@@ -251,7 +255,7 @@ WirePlan BenchDesk::plan() const {
               bench.timeScale(),
               bench.simulated(),
               silent_since_,
-              {}};
+              peak_};
   for (const acquire::OutputState& o : bench.state().output.set) {
     f.ceilings[o.name] = bench.ceiling(qs(o.name));
     const auto page = pages_.find(QStringLiteral("source:") + qs(o.name));
@@ -263,8 +267,29 @@ WirePlan BenchDesk::plan() const {
   return wire_plan(f);
 }
 
+/// What the book's budget allows the device to take at most. One that cannot be read says so on its
+/// own desk.
+void BenchDesk::readBudget() {
+  const book::Document* budget = context_.documents.find(DocumentKind::budget);
+  const std::string text = budget ? budget->text : std::string();
+  if (text == budget_text_) return;
+  budget_text_ = text;
+  peak_.reset();
+  if (!budget) return;
+  const auto find = [&](DocumentKind kind, const std::string& name) -> std::string {
+    if (const book::Document* named = context_.documents.find(kind)) return named->text;
+    throw Error(Failure::no_input, "not in the book", name, "");
+  };
+  try {
+    peak_ = allowed_peak(formats::parse_budget(budget->text, budget->name, find));
+  } catch (const std::exception&) {
+    peak_.reset();
+  }
+}
+
 void BenchDesk::refresh() {
   const BenchState& s = context_.bench.state();
+  readBudget();
   using Phase = BenchState::Phase;
   const bool silent = s.phase == Phase::lost || (s.phase == Phase::ready && s.output.silent_s > 2);
   if (!silent) silent_since_.clear();
@@ -317,7 +342,14 @@ std::vector<FootPart> BenchDesk::foot() const {
   if (s.phase == BenchState::Phase::recording)
     return {{tr("Recording %1 into %2").arg(qs(s.name), file_name(context_.session.path())), {}}};
   if (s.phase == BenchState::Phase::none) return {{tr("Nothing connected"), {}}};
-  return {{wire_->plan().inWords().join(QStringLiteral("; ")), {}}};
+  QStringList words;
+  for (const WireLine& line : wire_->plan().lines) {
+    const bool on = line.drawing == WireLine::Drawing::on;
+    words << (line.drawing == WireLine::Drawing::on || line.drawing == WireLine::Drawing::off
+                  ? tr("%1: %2").arg(line.source.title, on ? tr("on") : tr("off"))
+                  : line.source.title);
+  }
+  return {{words.join(QStringLiteral("; ")), {}}};
 }
 
 void BenchDesk::resizeEvent(QResizeEvent* event) {

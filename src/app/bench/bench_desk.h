@@ -61,6 +61,7 @@ private:
   void refresh();
   void refreshFoot();
   WirePlan plan() const;
+  void readBudget();
   QString roomText() const;
   void noteConnected();
   void noteLine(const QString& text, bool sent);
@@ -99,6 +100,8 @@ private:
   Wiring wanted_;  ///< as drawn; connected or as it was last
   QString open_, silent_since_;
   int marks_ = 0;
+  std::string budget_text_;     // that the allowed peak was read from
+  std::optional<double> peak_;  // A
   WireView* wire_;
   QPushButton *setup_, *connect_all_;
   QWidget* drawer_;

@@ -163,6 +163,7 @@ void PlugDrawer::addRowOf(const QString& words, const QString& trouble,
   auto* name = new CutLabel({}, row);
   name->say(trouble.isEmpty() ? words : words + QStringLiteral(" · ") + trouble,
             trouble.isEmpty() ? Theme::current().text() : Theme::current().muted());
+  name->setAccessibleName(words);
   in->addWidget(name, 1);
   for (const auto& [as, address] : addresses) {
     if (address.isEmpty()) continue;

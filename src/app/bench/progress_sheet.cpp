@@ -20,6 +20,7 @@ ProgressSheet::ProgressSheet(BenchControl& bench, QWidget* parent)
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(8);
   text_ = new CutLabel(QStringLiteral("benchProgress"), this);
+  text_->setAccessibleName(tr("Progress of the recording"));
   row->addWidget(text_, 1);
   note_ = new QLineEdit(this);
   note_->setObjectName(QStringLiteral("markNote"));

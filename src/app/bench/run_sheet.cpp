@@ -16,7 +16,7 @@ namespace kuvio::app {
 namespace {
 
 enum Power { as_it_starts, as_it_is, by_somebody };
-constexpr int kLongestBefore = 600;  // s
+constexpr double kLongestBefore = 600;  // s
 
 QComboBox* choice(const QString& name, const QString& accessible, const QStringList& texts,
                   QWidget* parent) {
@@ -322,10 +322,8 @@ std::optional<FieldTrouble> RunSheet::read(RecordRequest& r) const {
   } catch (const std::invalid_argument& e) {
     return FieldTrouble{reset_, tr("Reset: %1.").arg(QString::fromUtf8(e.what()))};
   }
-  r.before_s = r.arm.wanted()
-                   ? std::clamp(before_->quantity().value_or(before_->isHidden() ? 0 : 1), 0.0,
-                                static_cast<double>(kLongestBefore))
-                   : 0;
+  r.before_s =
+      r.arm.wanted() ? std::clamp(before_->quantity().value_or(0), 0.0, kLongestBefore) : 0;
   if (!note_->text().trimmed().isEmpty())
     r.conditions["note"] = note_->text().trimmed().toStdString();
   r.power_on = does() == Does::power_on || does() == Does::cycle;

@@ -174,6 +174,11 @@ QList<Station> path_of(const WireFacts& f) {
   QList<Station> out;
   const double supply = f.state.output.set.empty() ? 0 : f.state.output.set.front().voltage;
   for (const auto& [channel, shunt] : f.shunts) {
+    // One of another day's wiring lies in no path of today's.
+    const auto& live = f.state.channels;
+    if (!live.empty() && std::none_of(live.begin(), live.end(),
+                                      [&name = channel](const auto& c) { return c.name == name; }))
+      continue;
     Station s{Station::Kind::path,
               QStringLiteral("path:") + qs(channel),
               tr("shunt %1").arg(qs(with_prefix(shunt.ohms, "Ω", 3))),

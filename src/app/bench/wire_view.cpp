@@ -24,6 +24,7 @@ StationButton::StationButton(bool one_row, QWidget* parent)
   setFlat(true);
   setCursor(Qt::PointingHandCursor);
   setFocusPolicy(Qt::StrongFocus);
+  setAutoDefault(true);  // Enter opens it, as Space does
 }
 
 void StationButton::show(const Station& station, bool open) {
@@ -116,7 +117,7 @@ QPushButton* WireView::switchOf(const WireLine& line) {
   QPushButton*& b = switches_[line.output];
   if (b) return b;
   b = button({}, QStringLiteral("switchOutput") + line.output, this);
-  b->setAutoDefault(false);
+  b->setAutoDefault(true);
   b->installEventFilter(this);
   connect(b, &QPushButton::clicked, this, [this, output = line.output] {
     for (const WireLine& now : plan_.lines) {
@@ -210,31 +211,39 @@ void WireView::placeLine(int row) {
   const QRect sw = switchBox(line, source->geometry());
   if (!switches_[line.output]->isHidden()) switches_[line.output]->setGeometry(sw);
   if (line.path.isEmpty()) return;
-  const int from = sw.x() + sw.width() + 2 * kGap, room = device - kGap - from;
-  const int each =
-      (room - kGap * static_cast<int>(line.path.size() - 1)) / static_cast<int>(line.path.size());
-  int x = from;
+  // At the right, beside the device: what is said of the line stands left of it.
+  const auto n = static_cast<int>(line.path.size());
+  const int from = sw.x() + sw.width() + 2 * kGap, room = device - 2 * kGap - from;
+  const int each = std::max(40, (room - kGap * (n - 1)) / n);
+  int total = kGap * (n - 1);
+  for (const Station& s : line.path) total += std::clamp(stations_[s.id]->wanted(), 40, each);
+  int x = std::max(from, device - 2 * kGap - total);
   for (const Station& s : line.path) {
     StationButton* b = stations_[s.id];
     const bool add = s.kind == Station::Kind::add;
     b->setOneRow(add || rowHeight() < 40);
-    const int wide = std::clamp(b->wanted(), 40, std::max(40, each));
+    const int wide = std::clamp(b->wanted(), 40, each);
     const int tall = add ? std::min(high, kListener) : high;
     b->setGeometry(x, y + (high - tall) / 2, wide, tall);
-    x += each + kGap;
+    x += wide + kGap;
   }
 }
 
 void WireView::placeListeners() {
   int x = kEdge;
   const int y = listenersTop(), end = width() - kEdge;
-  int wanted = 0;
-  for (const Station& s : plan_.listeners) wanted += stations_[s.id]->wanted() + kGap;
-  // Where there are too many for the row each gives way alike.
-  const double scale = std::min(1.0, static_cast<double>(end - kEdge) / std::max(1, wanted));
+  int wanted = 0, fixed = 0;
+  for (const Station& s : plan_.listeners)
+    (s.kind == Station::Kind::add ? fixed : wanted) += stations_[s.id]->wanted() + kGap;
+  // Where there are too many for the row each gives way alike; the way to more stays whole.
+  const double scale =
+      std::min(1.0, static_cast<double>(end - kEdge - fixed) / std::max(1, wanted));
   for (const Station& s : plan_.listeners) {
     StationButton* b = stations_[s.id];
-    const int wide = std::max(30, static_cast<int>((b->wanted() + kGap) * scale) - kGap);
+    const int whole = b->wanted();
+    const int wide = s.kind == Station::Kind::add
+                         ? whole
+                         : std::max(30, static_cast<int>((whole + kGap) * scale) - kGap);
     b->setGeometry(x, y, wide, kListener);
     x += wide + kGap;
   }
@@ -281,6 +290,8 @@ QList<QStringList> WireView::order() const {
 bool WireView::eventFilter(QObject* watched, QEvent* event) {
   if (event->type() != QEvent::KeyPress) return QWidget::eventFilter(watched, event);
   const int key = static_cast<QKeyEvent*>(event)->key();
+  // No key switches but Enter on the switch itself.
+  if (key == Qt::Key_Space && !qobject_cast<StationButton*>(watched)) return true;
   if (key != Qt::Key_Left && key != Qt::Key_Right && key != Qt::Key_Up && key != Qt::Key_Down)
     return QWidget::eventFilter(watched, event);
   for (const auto& [id, b] : stations_) {

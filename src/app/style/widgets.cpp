@@ -214,10 +214,14 @@ QString QuantityEdit::withUnit(const QString& typed) const {
 void QuantityEdit::keyPressEvent(QKeyEvent* event) {
   if (event->key() != Qt::Key_Escape || (text() == shown_ && trouble_.isEmpty()))
     return QLineEdit::keyPressEvent(event);
+  takeBack();
+  event->accept();
+}
+
+void QuantityEdit::takeBack() {
   sketch(false);
   setQuantity(value_);
   setText(shown_);
-  event->accept();
 }
 
 bool QuantityEdit::isReadable() const {

@@ -73,6 +73,8 @@ public:
   void commit() { take(); }
   /// Writes a value in pencil: a proposal, taken by Enter alone. For a line that waits for it.
   void propose(double value);
+  /// What is in pencil goes; the value that holds stands there again, as by Escape.
+  void takeBack();
   /// Leaving the line takes nothing: Enter does.
   void waitForEnter();
   /// Whether something is typed that is not taken.
