@@ -93,7 +93,8 @@ struct Hand {
 
   void record(const QString& build, const QString& length) {
     desk("Bench");
-    if (!find<QPushButton>("simulate")->isVisible()) click("station-add");
+    if (!window->findChild<QPushButton*>(QStringLiteral("simulate"))->isVisible())
+      click("station-add");
     find<QComboBox>("simulatedBuild")->setCurrentText(build);
     auto* speed = find<QSpinBox>("simulatedSpeed");
     speed->setFocus();

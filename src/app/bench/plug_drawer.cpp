@@ -76,7 +76,12 @@ PlugDrawer::PlugDrawer(BenchControl& bench, const Preferences& preferences, QWid
   makeSimulated();
   makeTyped();
   makeFound();
-  connect(&bench, &BenchControl::pluggedIn, this, &PlugDrawer::show);
+  connect(&bench, &BenchControl::pluggedIn, this,
+          [this](const std::vector<acquire::PluggedIn>& found) {
+            plugged_ = found;
+            list();
+          });
+  connect(&bench, &BenchControl::announcedChanged, this, &PlugDrawer::list);
 }
 
 void PlugDrawer::makeFound() {
@@ -182,10 +187,12 @@ void PlugDrawer::addRowOf(const QString& words, const QString& trouble,
   rows_ << row;
 }
 
-void PlugDrawer::show(const std::vector<acquire::PluggedIn>& found) {
+void PlugDrawer::list() {
   qDeleteAll(rows_);
   rows_.clear();
-  for (const acquire::PluggedIn& one : found) {
+  for (const Announced& one : bench_.announced())
+    addRowOf(one.name, {}, {{WiredAs::instrument, one.address}});
+  for (const acquire::PluggedIn& one : plugged_) {
     addRowOf(qs(one.name), qs(one.trouble),
              {{WiredAs::instrument, qs(acquire::address_as_instrument(one))},
               {WiredAs::log, qs(acquire::address_as_log(one))},
@@ -196,7 +203,9 @@ void PlugDrawer::show(const std::vector<acquire::PluggedIn>& found) {
     if (typed.trouble.isEmpty()) addRowOf(address, {}, {{typed.as, typed.address}});
   }
   none_->setVisible(rows_.isEmpty());
-  none_->setText(tr("No serial port, USB instrument or sensor is plugged in at this computer."));
+  none_->setText(
+      tr("Nothing found: no serial port, USB instrument or sensor at this computer, and nothing "
+         "announces itself in the network."));
 }
 
 QStringList PlugDrawer::listed() const {

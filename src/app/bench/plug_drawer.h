@@ -44,12 +44,13 @@ private:
   void makeFound();
   void makeTyped();
   void makeSimulated();
-  void show(const std::vector<acquire::PluggedIn>& found);
+  void list();
   void addRowOf(const QString& words, const QString& trouble,
                 const QList<std::pair<WiredAs, QString>>& addresses);
   void takeTyped();
 
   const Preferences& preferences_;
+  std::vector<acquire::PluggedIn> plugged_;
   QVBoxLayout* found_ = nullptr;
   QList<QWidget*> rows_;
   QLabel* none_ = nullptr;

@@ -21,9 +21,11 @@ constexpr int kLookMs = 100;
 
 BenchControl::BenchControl(QObject* parent)
     : QObject(parent),
+      announced_(QDBusConnection::systemBus()),
       main_thread_(this),
       recorder_(std::make_unique<Strand>(reporting())),
       helper_(std::make_unique<Strand>(reporting())) {
+  connect(&announced_, &AnnouncedServices::changed, this, &BenchControl::announcedChanged);
   look_.setInterval(kLookMs);
   connect(&look_, &QTimer::timeout, this, &BenchControl::poll);
   off_.setInterval(kLookMs);

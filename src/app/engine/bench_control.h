@@ -7,6 +7,7 @@
 #include "acquire/plugged_in.h"
 #include "acquire/profile_check.h"
 #include "acquire/recorder.h"
+#include "app/engine/announced_services.h"
 #include "app/engine/live_history.h"
 #include "app/engine/strand.h"
 #include "core/settling.h"
@@ -116,8 +117,10 @@ public:
   void execute(const acquire::SwitchCommand& what);
   void send(const QString& line);
 
-  /// Looks for what is plugged in; opens nothing and sends nothing. Reported by `pluggedIn`.
+  /// Looks for what is plugged in, and listens to what announces itself; opens nothing and sends
+  /// nothing. Reported by `pluggedIn` and `announcedChanged`.
   void lookAround();
+  const std::vector<Announced>& announced() const { return announced_.all(); }
 
   /// Reads a bench set-up; reported by `setupRead`.
   void readSetup(const QString& file);
@@ -175,6 +178,7 @@ signals:
   void setupRead(const acquire::BenchSetup& setup);
   void setupSaved(const QString& file);
   void pluggedIn(const std::vector<acquire::PluggedIn>& found);
+  void announcedChanged();
   void profileTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble);
 
 private:
@@ -207,6 +211,7 @@ private:
   };
   std::vector<Watched> watches_;  // of the inputs besides the output
   int opening_ = 0;               // which of the times that links are being opened
+  AnnouncedServices announced_;
   LiveHistory history_;
   QElapsedTimer watched_, last_line_;
   double history_base_s_ = 0;  // where what is being watched or recorded begins on its axis

@@ -53,6 +53,7 @@ std::vector<acquire::Exchange> BenchControl::talk(const QString& address) const 
 }
 
 void BenchControl::lookAround() {
+  announced_.look();
   helper_->post([this, main_thread = main_thread_](const std::stop_token&) {
     const auto found = acquire::plugged_in();
     main_thread.deliver([this, found] { emit pluggedIn(found); });
