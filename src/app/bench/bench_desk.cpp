@@ -325,9 +325,9 @@ void BenchDesk::refresh() {
 /// Into which book, and how long a recording could be.
 QString BenchDesk::roomText() const {
   const BenchState& s = context_.bench.state();
-  const QString book = context_.session.path().isEmpty()
-                           ? tr("into a new book in Documents")
-                           : tr("into %1").arg(file_name(context_.session.path()));
+  QString book = context_.session.path().isEmpty()
+                     ? tr("into a new book in Documents")
+                     : tr("into %1").arg(file_name(context_.session.path()));
   if (!s.disk_free || s.phase == BenchState::Phase::recording) return book;
   const double rate =
       sheet_->rateHz() * acquire::stored_bytes({}, true) * (source_->recordsVoltage() ? 2 : 1);

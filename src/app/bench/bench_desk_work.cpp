@@ -12,6 +12,7 @@
 #include "app/style/field_note.h"
 
 #include <QRegularExpression>
+#include <QStackedWidget>
 #include <QTabBar>
 
 #include <algorithm>

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/drawer.h"
 
-#include "app/style/theme.h"
-
 #include <QHBoxLayout>
 
 namespace kuvio::app {
@@ -36,11 +34,9 @@ void DrawerPage::add(int column, const QString& name, QWidget* field) {
     in.grid->addWidget(field, row, 0, 1, 2);
     return;
   }
-  auto* label = new QLabel(name, this);
+  QLabel* label = remark(name, this);
+  label->setWordWrap(false);
   label->setBuddy(field);
-  QPalette p = label->palette();
-  p.setColor(QPalette::WindowText, Theme::current().muted());
-  label->setPalette(p);
   in.grid->addWidget(label, row, 0);
   in.grid->addWidget(field, row, 1);
   names_[field] = label;

@@ -39,7 +39,7 @@ ProgressSheet::ProgressSheet(BenchControl& bench, QWidget* parent)
 }
 
 QString ProgressSheet::takeNote() {
-  const QString note = note_->text().trimmed();
+  QString note = note_->text().trimmed();
   note_->clear();
   return note;
 }

@@ -172,7 +172,7 @@ DeviceDrawer::DeviceDrawer(BenchControl& bench, QWidget* parent)
   temperature_ = line(QStringLiteral("temperature"), tr("Temperature"), tr("e.g. 23 degC"));
   note_ = line(QStringLiteral("note"), tr("Note"), tr("e.g. antenna on the bench"));
   others_ = line(QStringLiteral("conditions"), tr("Other conditions"),
-                 tr("e.g. battery=LS14500, orientation=up"));
+                 tr("e.g. battery=AA lithium, orientation=up"));
   add(0, tr("Board"), board_);
   add(0, tr("Tester"), tester_);
   add(0, tr("Temperature"), temperature_);
@@ -303,7 +303,7 @@ std::optional<FieldTrouble> DeviceDrawer::read(RecordRequest& r) const {
     if (equals <= 0)
       return FieldTrouble{
           others_,
-          tr("\"%1\" is not a condition. Write it as battery=LS14500.").arg(part.trimmed())};
+          tr("\"%1\" is not a condition. Write it as battery=AA lithium.").arg(part.trimmed())};
     r.conditions[part.left(equals).trimmed().toStdString()] =
         part.mid(equals + 1).trimmed().toStdString();
   }
