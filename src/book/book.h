@@ -12,6 +12,7 @@
 
 #include <memory>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -112,8 +113,12 @@ public:
   Book& operator=(Book&& other) noexcept;
   ~Book();
 
-  /// One that is damaged is among them, with `damage`, and locks none of the others away.
+  /// One that is damaged is among them, with `damage`, and locks none of the others away. Those
+  /// that people have deleted are not, until they are put back. Conditions are as people have put
+  /// them right.
   std::vector<CaptureInfo> captures() const;
+  /// Captures that people have deleted: with a note "deleted", all they hold still there.
+  std::set<std::int64_t> deleted() const;
   /// Error bad_data where there is none, or it is damaged.
   CaptureInfo capture(std::int64_t id) const;
   /// By id or by unique name; Error bad_data (usage when ambiguous) otherwise.
@@ -174,6 +179,7 @@ private:
   void each_capture(const char* sql, const Take& take) const;
   CaptureInfo read_capture(const Statement& row) const;
   void read_capture_rows(const Statement& row, CaptureInfo& out) const;
+  void describe_as_noted(CaptureInfo& out) const;
   std::vector<ChannelInfo> read_channels(std::int64_t capture) const;
   void read_segments(ChannelInfo& c) const;
   void read_flags(ChannelInfo& c) const;

@@ -157,6 +157,36 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
   return out;
 }
 
+/// Conditions that people have put right since: what was recorded stays as it is, and what counts
+/// stands in notes. An empty one takes the recorded one away.
+void Book::describe_as_noted(CaptureInfo& out) const {
+  if (version() < 2) return;
+  auto notes = db_->prepare(
+      "SELECT substr(key, 11), value FROM note WHERE capture=?1 AND key GLOB 'condition:?*' "
+      "ORDER BY key");
+  notes.bind_all(out.id);
+  while (notes.step()) {
+    const std::string key = name_in(notes, 0), value = name_in(notes, 1);
+    if (value.empty()) {
+      out.conditions.erase(key);
+    } else if (out.conditions.size() < kMostConditions || out.conditions.count(key) > 0) {
+      out.conditions[key] = value;
+    }
+  }
+}
+
+std::set<std::int64_t> Book::deleted() const {
+  std::set<std::int64_t> out;
+  if (version() < 2) return out;
+  try {
+    auto rows = db_->prepare("SELECT capture FROM note WHERE key='deleted' AND capture>0");
+    while (rows.step()) out.insert(rows.integer(0));
+  } catch (const Error& e) {  // damaged notes lock no capture away
+    if (e.failure() != Failure::bad_data) throw;
+  }
+  return out;
+}
+
 CaptureInfo Book::read_capture(const Statement& row) const {
   CaptureInfo out;
   read_capture_rows(row, out);
@@ -179,6 +209,7 @@ void Book::read_capture_rows(const Statement& row, CaptureInfo& out) const {
   conditions.bind_all(out.id);
   while (out.conditions.size() < kMostConditions && conditions.step())
     out.conditions[name_in(conditions, 0)] = name_in(conditions, 1);
+  describe_as_noted(out);
   auto split = db_->prepare(
       "SELECT EXISTS(SELECT 1 FROM split WHERE capture=?1), "
       "(SELECT count(*) FROM log_line WHERE capture=?1)");
@@ -200,7 +231,9 @@ constexpr const char* kCaptureOfId =
 template <typename Take>
 void Book::each_capture(const char* sql, const Take& take) const {
   auto ids = db_->prepare("SELECT id FROM capture WHERE phase<>'importing' ORDER BY id");
+  const std::set<std::int64_t> gone = deleted();
   while (ids.step()) {
+    if (gone.count(ids.integer(0)) > 0) continue;
     auto row = db_->prepare(sql);
     row.bind_all(ids.integer(0));
     bool read = false;
@@ -216,7 +249,9 @@ void Book::each_capture(const char* sql, const Take& take) const {
 std::vector<CaptureInfo> Book::captures() const {
   std::vector<CaptureInfo> out;
   auto ids = db_->prepare("SELECT id FROM capture WHERE phase<>'importing' ORDER BY id");
+  const std::set<std::int64_t> gone = deleted();
   while (ids.step()) {
+    if (gone.count(ids.integer(0)) > 0) continue;
     CaptureInfo& c = out.emplace_back();
     c.id = ids.integer(0);
     try {

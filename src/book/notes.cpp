@@ -86,6 +86,15 @@ std::vector<Change> put(const Book& book, const ChangeRequest& change) {
   return out;
 }
 
+Note condition_note(std::int64_t capture, const std::string& key,
+                    const std::optional<std::string>& value) {
+  return {capture, "condition:" + key, value.value_or("")};
+}
+
+Note deleted_note(std::int64_t capture, bool deleted) {
+  return {capture, "deleted", deleted ? std::optional<std::string>("1") : std::nullopt};
+}
+
 std::vector<Edit> edits(const Book& book, std::int64_t capture) {
   const Note note{capture, "edits", book.note(capture, "edits")};
   std::vector<Edit> out;

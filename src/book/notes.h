@@ -38,6 +38,13 @@ inline std::vector<Change> put(const Book& book, const std::vector<Note>& notes)
   return put(book, ChangeRequest{notes});
 }
 
+/// A capture's condition as it counts from now on; nothing or "" takes it away. What was recorded
+/// stays in the book.
+Note condition_note(std::int64_t capture, const std::string& key,
+                    const std::optional<std::string>& value);
+/// Deletes a capture, or puts it back. All it holds stays in the book.
+Note deleted_note(std::int64_t capture, bool deleted);
+
 /// The corrections made by hand to a capture's states. Error bad_data when they are damaged.
 std::vector<Edit> edits(const Book& book, std::int64_t capture);
 Note edits_note(std::int64_t capture, const std::vector<Edit>& edits);

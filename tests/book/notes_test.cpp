@@ -219,3 +219,51 @@ TEST_CASE("a change with splits is there whole or not at all, and what counted c
   CHECK(book.split(id)->recipe_text == "other");
   CHECK(verify(book).empty());
 }
+
+TEST_CASE("conditions are put right by notes, and what was recorded stays") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  CaptureWriter writer(book, {"one", "1.0", {{"board", "7"}}, false}, {test::current_channel()});
+  writer.append(0, 0, 1, std::vector<double>(100, 1e-3));
+  writer.finish("complete", false);
+  const std::int64_t id = writer.id();
+  CHECK(book.capture(id).conditions == Conditions{{"board", "7"}});
+  const auto changes = put(book, {condition_note(id, "board", "8"),
+                                  condition_note(id, "tester", "M. Okafor"),
+                                  {id, "build", "1.1"}});
+  CHECK(book.capture(id).conditions == Conditions{{"board", "8"}, {"tester", "M. Okafor"}});
+  CHECK(book.captures()[0].build == "1.1");
+  put(book, {condition_note(id, "board", std::nullopt)});
+  CHECK(book.capture(id).conditions == Conditions{{"tester", "M. Okafor"}});
+  // Undone in the other order, all is as it was recorded.
+  put(book, {{id, "condition:board", "8"}});
+  put(book, {changes[0].before, changes[1].before, changes[2].before});
+  CHECK(book.capture(id).conditions == Conditions{{"board", "7"}});
+  CHECK(book.capture(id).build == "1.0");
+  CHECK(verify(book).empty());
+}
+
+TEST_CASE(
+    "a deleted capture is out of everything until it is put back, and nothing of it is lost") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t first = split_capture_of(book), second = split_capture_of(book);
+  put(book, {{second, "build", "2.0"}});
+  const auto change = put(book, {deleted_note(first, true)});
+  CHECK(book.captures().size() == 1);
+  CHECK(book.captures()[0].id == second);
+  CHECK(book.builds() == std::vector<std::string>{"2.0"});
+  CHECK(book.deleted() == std::set<std::int64_t>{first});
+  CHECK_THROWS_AS(book.find("nobody"), Error);
+  CHECK(book.find("one").id == second);  // no longer ambiguous
+  CHECK(verify(book).empty());
+  // Another program sees the same.
+  CHECK(Book::open(folder / "b.kuvio", Book::Mode::read).captures().size() == 1);
+  put(book, {change[0].before});
+  CHECK(book.captures().size() == 2);
+  CHECK(book.split(first));
+  CHECK(book.deleted().empty());
+  // A note of a capture that is not there, or of the whole book, deletes nothing.
+  put(book, {deleted_note(999, true), {0, "deleted", "1"}});
+  CHECK(book.captures().size() == 2);
+}

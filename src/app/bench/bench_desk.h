@@ -88,6 +88,7 @@ private:
 
   // work
   void record();
+  std::string nameOfRun(const std::string& build) const;
   void switchOutput(const QString& output, bool on);
   void sendLine(const QString& text, bool* taken);
   void markNow();

@@ -8,6 +8,7 @@
 #include "app/bench/source_drawer.h"
 #include "app/bench/stamps.h"
 #include "app/bench/station_drawers.h"
+#include "app/engine/book_view.h"
 #include "app/engine/text.h"
 #include "app/style/field_note.h"
 
@@ -16,6 +17,7 @@
 #include <QTabBar>
 
 #include <algorithm>
+#include <set>
 
 namespace kuvio::app {
 
@@ -153,12 +155,25 @@ std::optional<RecordRequest> BenchDesk::request() {
       return std::nullopt;
     }
   }
+  // Runs of one build are told apart by more than the hour.
+  if (r.name == r.build) r.name = nameOfRun(r.build);
   stamps_->read(r);
   if (const auto drift = context_.bench.state().drift)
     r.conditions["drift_before"] = tr("%1 % over 5 s").arg(100 * *drift, 0, 'f', 1).toStdString();
   preferences_.conditions = device_->conditions();
   emit preferencesChanged();
   return r;
+}
+
+/// "2.3.0", and once there is one of that name "2.3.0 · 2", …
+std::string BenchDesk::nameOfRun(const std::string& build) const {
+  std::set<std::string> taken;
+  if (const auto& book = context_.session.book()) {
+    for (const CaptureRow& row : book->rows) taken.insert(row.info.name);
+  }
+  std::string name = build;
+  for (int run = 2; taken.count(name) > 0; ++run) name = build + " · " + std::to_string(run);
+  return name;
 }
 
 void BenchDesk::record() {

@@ -13,27 +13,96 @@
 #include <QMouseEvent>
 #include <QPainter>
 
+#include <algorithm>
+#include <utility>
+
 namespace kuvio::app {
 namespace {
-constexpr qsizetype kTipLines = 20, kTipWidth = 80;  // conditions come from anywhere
-}
+constexpr qsizetype kTipLines = 20, kTipWidth = 80;    // conditions come from anywhere
+constexpr int kCard = 106, kLine = 28, kHeading = 26;  // px
+}  // namespace
 
 void CapturesModel::setBook(const BookViewPtr& book) {
   // The same captures: their figures are new and nothing is picked anew.
   bool same = book_ && book && book_->path == book->path && book_->rows.size() == book->rows.size();
   for (std::size_t i = 0; same && i < book->rows.size(); ++i)
     same = book->rows[i].info.id == book_->rows[i].info.id;
-  if (same) {
-    book_ = book;
+  book_ = book;
+  if (same && arranged() == entries_) {
     if (rowCount() > 0) emit dataChanged(index(0), index(rowCount() - 1));
     return;
   }
   beginResetModel();
-  book_ = book;
+  entries_ = arranged();
   endResetModel();
 }
 
+void CapturesModel::setGrouping(const QString& by) {
+  grouping_ = by;
+  arrange();
+}
+
+void CapturesModel::setFilter(const QString& text) {
+  filter_ = text.trimmed();
+  arrange();
+}
+
+void CapturesModel::arrange() {
+  std::vector<Entry> now = arranged();
+  if (now == entries_) return;
+  beginResetModel();
+  entries_ = std::move(now);
+  endResetModel();
+}
+
+namespace {
+
+QString group_of(const CaptureRow& row, const QString& by) {
+  if (by == QLatin1String("build")) return QString::fromStdString(row.info.build);
+  const auto it = row.info.conditions.find(by.toStdString());
+  return it == row.info.conditions.end() ? QString() : QString::fromStdString(it->second);
+}
+
+bool matches(const CaptureRow& row, const QString& text) {
+  const auto has = [&](const std::string& in) {
+    return QString::fromStdString(in).contains(text, Qt::CaseInsensitive);
+  };
+  if (text.isEmpty() || has(row.info.name) || has(row.info.build)) return true;
+  return std::any_of(row.info.conditions.begin(), row.info.conditions.end(),
+                     [&](const auto& c) { return has(c.second); });
+}
+
+}  // namespace
+
+/// Groups stand in the order in which each was first met; captures within as they were made.
+std::vector<CapturesModel::Entry> CapturesModel::arranged() const {
+  std::vector<Entry> out;
+  if (!book_) return out;
+  std::vector<QString> groups;
+  std::map<QString, std::vector<int>> of_group;
+  bool several = grouping_ != QLatin1String("build");
+  for (std::size_t i = 0; i < book_->rows.size(); ++i) {
+    if (!matches(book_->rows[i], filter_)) continue;
+    const QString group = grouping_.isEmpty() ? QString() : group_of(book_->rows[i], grouping_);
+    auto& rows = of_group[group];
+    if (rows.empty()) groups.push_back(group);
+    rows.push_back(static_cast<int>(i));
+    several |= rows.size() > 1;
+  }
+  for (const QString& group : groups) {
+    if (!grouping_.isEmpty() && several)
+      out.push_back({-1, group.isEmpty() ? tr("not stated") : group});
+    for (const int row : of_group[group]) out.push_back({row, {}});
+  }
+  return out;
+}
+
+bool CapturesModel::isHeading(int index) const {
+  return index >= 0 && index < rowCount() && entries_[static_cast<std::size_t>(index)].row < 0;
+}
+
 Qt::ItemFlags CapturesModel::flags(const QModelIndex& index) const {
+  if (isHeading(index.row())) return Qt::ItemIsEnabled;
   return QAbstractListModel::flags(index) |
          (index.isValid() ? Qt::ItemIsUserCheckable : Qt::NoItemFlags);
 }
@@ -73,22 +142,24 @@ std::optional<Verdict> CapturesModel::verdict(int index) const {
 }
 
 int CapturesModel::rowCount(const QModelIndex& parent) const {
-  return parent.isValid() || !book_ ? 0 : static_cast<int>(book_->rows.size());
+  return parent.isValid() ? 0 : static_cast<int>(entries_.size());
 }
 
 const CaptureRow* CapturesModel::row(int index) const {
-  return book_ && index >= 0 && index < rowCount() ? &book_->rows[static_cast<std::size_t>(index)]
-                                                   : nullptr;
+  if (!book_ || index < 0 || index >= rowCount() || isHeading(index)) return nullptr;
+  return &book_->rows[static_cast<std::size_t>(entries_[static_cast<std::size_t>(index)].row)];
 }
 
 int CapturesModel::rowOf(qint64 id) const {
   for (int i = 0; i < rowCount(); ++i) {
-    if (row(i)->info.id == id) return i;
+    if (row(i) && row(i)->info.id == id) return i;
   }
   return -1;
 }
 
 QVariant CapturesModel::data(const QModelIndex& index, int role) const {
+  if (isHeading(index.row()) && (role == Qt::DisplayRole || role == Qt::AccessibleTextRole))
+    return entries_[static_cast<std::size_t>(index.row())].heading;
   const CaptureRow* r = row(index.row());
   if (!index.isValid() || !r) return {};
   const QString name = QString::fromStdString(r->info.name),
@@ -172,11 +243,13 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
                             const QModelIndex& index) const {
   const auto* model = qobject_cast<const CapturesModel*>(index.model());
   const CaptureRow* row = model ? model->row(index.row()) : nullptr;
+  if (model && model->isHeading(index.row()))
+    paintHeading(painter, option.rect, index.data().toString());
   if (!row) return;
   const Theme& t = Theme::current();
   painter->save();
   painter->setRenderHint(QPainter::Antialiasing);
-  const QRectF box = QRectF(option.rect).adjusted(8, 4, -8, -4);
+  const QRectF box = QRectF(option.rect).adjusted(8, compact_ ? 1 : 4, -8, compact_ ? -1 : -4);
   if (option.state & QStyle::State_Selected) {
     painter->setPen(Qt::NoPen);
     painter->setBrush(t.wash());
@@ -187,10 +260,11 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     painter->setBrush(Qt::NoBrush);
     painter->drawRoundedRect(box.adjusted(0.75, 0.75, -0.75, -0.75), 5, 5);
   }
-  const QRectF in = box.adjusted(10, 8, -10, -6);
+  const QRectF in = compact_ ? box.adjusted(10, 5, -10, -5) : box.adjusted(10, 8, -10, -6);
   const QColor ink = t.ink(row->ink);
   const bool ticked = index.data(Qt::CheckStateRole).toInt() == Qt::Checked;
   const QRectF tick = tickRect(option.rect);
+  const bool marked = row->info.recording || row->info.interrupted;
   paint_tick(*painter, tick, ink, ticked);
   const double text_left = tick.right() + 8;
   double right = in.right();
@@ -206,6 +280,10 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
          QFont::DemiBold);
   }
   if (model->isReference(index.row())) sign(QStringLiteral("R"), t.text(), QFont::Bold);
+  if (compact_)
+    sign(row->info.recording ? QStringLiteral("●")
+                             : QString::fromStdString(duration(row->info.duration_s())),
+         marked ? t.accent() : t.muted(), QFont::Normal);
   painter->setFont(Theme::baseFont(13, QFont::DemiBold));
   painter->setPen(t.text());
   const QString name = QString::fromStdString(row->info.name);
@@ -213,10 +291,13 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
                     Qt::AlignLeft | Qt::AlignVCenter,
                     QFontMetrics(painter->font())
                         .elidedText(name, Qt::ElideRight, static_cast<int>(right - text_left)));
+  if (compact_) {
+    painter->restore();
+    return;
+  }
   paint_sketch(*painter, QRectF(in.left(), in.top() + 22, in.width(), 28), row->thumbnail, ink);
   paint_states(*painter, {in.left(), in.top() + 54}, in.width(), *row);
   painter->setFont(Theme::baseFont(11));
-  const bool marked = row->info.recording || row->info.interrupted;
   painter->setPen(marked ? t.accent() : t.muted());
   painter->drawText(QRectF(in.left(), in.top() + 63, in.width(), 16),
                     Qt::AlignLeft | Qt::AlignVCenter,
@@ -225,8 +306,25 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   painter->restore();
 }
 
+void CaptureDelegate::paintHeading(QPainter* painter, const QRect& box, const QString& text) const {
+  painter->save();
+  painter->setFont(Theme::baseFont(12, QFont::DemiBold));
+  painter->setPen(Theme::current().muted());
+  const QRect in = box.adjusted(20, 0, -10, 0);
+  painter->drawText(in, Qt::AlignLeft | Qt::AlignVCenter,
+                    painter->fontMetrics().elidedText(text, Qt::ElideMiddle, in.width()));
+  painter->restore();
+}
+
+QSize CaptureDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const {
+  const auto* model = qobject_cast<const CapturesModel*>(index.model());
+  if (model && model->isHeading(index.row())) return {180, kHeading};
+  return {180, compact_ ? kLine : kCard};
+}
+
 QRectF CaptureDelegate::tickRect(const QRect& item) {
-  return {item.left() + 18.0, item.top() + 13.0, 14, 14};
+  const double top = item.height() < kCard ? (item.height() - 14) / 2.0 : 13;
+  return {item.left() + 18.0, item.top() + top, 14, 14};
 }
 
 bool CaptureDelegate::editorEvent(QEvent* event, QAbstractItemModel* model,

@@ -19,6 +19,13 @@ public:
   enum Role { IdRole = Qt::UserRole, InkRole };
   using QAbstractListModel::QAbstractListModel;
   void setBook(const BookViewPtr& book);
+  /// By which condition ("build", "board", …) captures stand together under a heading; "" in the
+  /// order they were made. By build, headings stand only where one has several captures.
+  void setGrouping(const QString& by);
+  const QString& grouping() const { return grouping_; }
+  /// Those alone whose name, build or a condition contains a text.
+  void setFilter(const QString& text);
+  bool isHeading(int index) const;
   int rowCount(const QModelIndex& parent = {}) const override;
   QVariant data(const QModelIndex& index, int role = Qt::DisplayRole) const override;
   bool setData(const QModelIndex& index, const QVariant& value, int role) override;
@@ -36,7 +43,17 @@ signals:
   void ticksChanged();
 
 private:
+  struct Entry {
+    int row = -1;  ///< among the book's; -1: a heading
+    QString heading;
+    bool operator==(const Entry&) const = default;
+  };
+  std::vector<Entry> arranged() const;
+  void arrange();
+
   BookViewPtr book_;
+  QString grouping_ = QStringLiteral("build"), filter_;
+  std::vector<Entry> entries_;
   std::set<qint64> ticks_;
   std::map<std::string, Verdict> verdicts_;
 };
@@ -52,9 +69,14 @@ public:
                    const QModelIndex& index) override;
   /// Where the tick is painted in an item's rectangle.
   static QRectF tickRect(const QRect& item);
-  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override {
-    return {180, 106};
-  }
+  QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+  /// A line a capture instead of a card.
+  void setCompact(bool compact) { compact_ = compact; }
+  bool isCompact() const { return compact_; }
+
+private:
+  void paintHeading(QPainter* painter, const QRect& box, const QString& text) const;
+  bool compact_ = false;
 };
 
 }  // namespace kuvio::app

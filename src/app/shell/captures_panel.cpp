@@ -1,35 +1,69 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/captures_panel.h"
 
+#include "app/engine/book_view.h"
 #include "app/engine/text.h"
+#include "app/shell/capture_dialog.h"
 #include "app/style/widgets.h"
 #include "book/notes.h"
+#include "core/error.h"
 
+#include <QHBoxLayout>
 #include <QInputDialog>
 #include <QLabel>
 #include <QVBoxLayout>
 
+#include <set>
+
 namespace kuvio::app {
+namespace {
+constexpr int kMany = 12;   // captures, from which they stand a line each unless it was chosen
+constexpr int kFilter = 5;  // captures, from which there is something to filter
+const char* const kOwnConditions[] = {"board", "tester", "temperature", "voltage"};
+}  // namespace
 
 CapturesPanel::CapturesPanel(Session& session, Actions& actions, QWidget* parent)
     : QWidget(parent),
       session_(session),
       model_(new CapturesModel(this)),
+      delegate_(new CaptureDelegate(this)),
+      filter_(new QLineEdit(this)),
+      group_(button(tr("Group"), QStringLiteral("groupCaptures"), this)),
       list_(new QListView(this)) {
   auto* column = new QVBoxLayout(this);
-  column->setContentsMargins(0, 12, 0, 0);
-  auto* head = heading(tr("CAPTURES"), this);
-  head->setContentsMargins(20, 0, 0, 0);
-  column->addWidget(head);
+  column->setContentsMargins(0, 8, 0, 0);
+  column->setSpacing(4);
+  auto* head = new QHBoxLayout;
+  head->setContentsMargins(20, 0, 8, 0);
+  head->addWidget(heading(tr("CAPTURES"), this), 1);
+  group_->setFlat(true);
+  group_->setMenu(makeGroupMenu());
+  group_->setAccessibleName(tr("How captures are grouped and shown"));
+  head->addWidget(group_);
+  column->addLayout(head);
+  filter_->setObjectName(QStringLiteral("filterCaptures"));
+  filter_->setAccessibleName(tr("Filter captures by name, build or condition"));
+  filter_->setPlaceholderText(tr("Filter…"));
+  filter_->setClearButtonEnabled(true);
+  filter_->setVisible(false);
+  auto* filters = new QHBoxLayout;
+  filters->setContentsMargins(8, 0, 8, 0);
+  filters->addWidget(filter_);
+  column->addLayout(filters);
+  connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
+    taking_ = true;
+    model_->setFilter(text);
+    pickCurrent();
+    taking_ = false;
+  });
   list_->setObjectName(QStringLiteral("captures"));
   list_->setAccessibleName(tr("Captures"));
   list_->setModel(model_);
-  list_->setItemDelegate(new CaptureDelegate(list_));
+  list_->setItemDelegate(delegate_);
   list_->setFrameShape(QFrame::NoFrame);
   list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   list_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
   list_->setResizeMode(QListView::Adjust);
-  list_->setUniformItemSizes(true);
   list_->setContextMenuPolicy(Qt::ActionsContextMenu);
   column->addWidget(list_);
   setMinimumWidth(170);
@@ -54,6 +88,10 @@ void CapturesPanel::makeActions(Actions& actions) {
   add("giveReference", tr("Use its build as reference"), QKeySequence(tr("R")),
       [this] { giveReference(); });
   add("renameCapture", tr("Rename capture…"), {}, [this] { rename(); });
+  add("describeCapture", tr("Describe capture: build, board, conditions…"),
+      QKeySequence(tr("Ctrl+I")), [this] { describe(); });
+  add("deleteCapture", tr("Delete capture"), {}, [this] { remove(); });
+  add("restoreCaptures", tr("Put deleted captures back"), {}, [this] { putBack(); });
   add("nextCapture", tr("Next capture"), QKeySequence(tr("Ctrl+Down")), [this] { step(1); });
   add("previousCapture", tr("Previous capture"), QKeySequence(tr("Ctrl+Up")), [this] { step(-1); });
 }
@@ -69,16 +107,76 @@ void CapturesPanel::setBook(const BookViewPtr& book, bool other) {
     model_->setVerdicts({});
     current_ = 0;
     wanted_.clear();
+    filter_->clear();
+    const auto grouping = book->note("captures_group");
+    model_->setGrouping(grouping.empty()     ? QStringLiteral("build")
+                        : grouping == "none" ? QString()
+                                             : qs(grouping));
+    const auto compact = book->note("captures_compact");
+    setCompact(compact.empty() ? static_cast<int>(book->rows.size()) > kMany : compact == "1");
   }
+  filter_->setVisible(static_cast<int>(book->rows.size()) >= kFilter);
   if (book->rows.empty()) {
     current_ = 0;
     wanted_.clear();
   } else if (!book->row(current_)) {
     current_ = book->rows.front().info.id;
   }
-  if (current_ != 0) list_->setCurrentIndex(model_->index(model_->rowOf(current_)));
+  pickCurrent();
   taking_ = false;
   ask();
+}
+
+/// The current capture is the list's current one, where the filter lets it be seen.
+void CapturesPanel::pickCurrent() {
+  const int row = current_ == 0 ? -1 : model_->rowOf(current_);
+  if (row >= 0) list_->setCurrentIndex(model_->index(row));
+}
+
+QMenu* CapturesPanel::makeGroupMenu() {
+  auto* menu = new QMenu(this);
+  menu->setAccessibleName(tr("How captures are grouped and shown"));
+  connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+    menu->clear();
+    const auto add = [&](const QString& text, const QString& by) {
+      QAction* a = menu->addAction(text, this, [this, by] { setGrouping(by); });
+      a->setCheckable(true);
+      a->setChecked(model_->grouping() == by);
+    };
+    add(tr("By build"), QStringLiteral("build"));
+    std::set<std::string> known;
+    if (session_.book()) {
+      for (const CaptureRow& row : session_.book()->rows) {
+        for (const auto& [key, value] : row.info.conditions) known.insert(key);
+      }
+    }
+    for (const char* key : kOwnConditions) {
+      if (known.count(key) > 0) add(tr("By %1").arg(QLatin1String(key)), QLatin1String(key));
+    }
+    add(tr("As they were made"), {});
+    menu->addSeparator();
+    QAction* compact = menu->addAction(tr("A line a capture"), this, [this] {
+      setCompact(!delegate_->isCompact());
+      session_.storeQuietly("captures_compact", delegate_->isCompact() ? "1" : "0");
+    });
+    compact->setCheckable(true);
+    compact->setChecked(delegate_->isCompact());
+  });
+  return menu;
+}
+
+void CapturesPanel::setGrouping(const QString& by) {
+  taking_ = true;
+  model_->setGrouping(by);
+  pickCurrent();
+  taking_ = false;
+  session_.storeQuietly("captures_group", by.isEmpty() ? "none" : by.toStdString());
+}
+
+void CapturesPanel::setCompact(bool compact) {
+  delegate_->setCompact(compact);
+  list_->doItemsLayout();
+  list_->viewport()->update();
 }
 
 void CapturesPanel::setVerdicts(std::map<std::string, Verdict> verdicts) {
@@ -108,7 +206,8 @@ void CapturesPanel::ask() {
 }
 
 void CapturesPanel::step(int by) {
-  const int row = list_->currentIndex().row() + by;
+  int row = list_->currentIndex().row() + by;
+  while (model_->isHeading(row)) row += by;
   if (row >= 0 && row < model_->rowCount()) list_->setCurrentIndex(model_->index(row));
 }
 
@@ -141,6 +240,49 @@ void CapturesPanel::rename() {
       session_.put(tr("capture renamed to %1").arg(clean), {{id, "name", clean.toStdString()}});
   });
   dialog->show();
+}
+
+void CapturesPanel::describe() {
+  const CaptureRow* row = model_->row(list_->currentIndex().row());
+  if (!row) return;
+  auto* dialog = new CaptureDialog(row->info, window());
+  connect(dialog, &CaptureDialog::described, this,
+          [this, name = qs(row->info.name)](const std::vector<book::Note>& notes) {
+            session_.put(tr("capture %1 described").arg(name), notes);
+          });
+  dialog->show();
+}
+
+/// Out of every list and figure; what it holds stays in the book until it is put back.
+void CapturesPanel::remove() {
+  const CaptureRow* row = model_->row(list_->currentIndex().row());
+  if (!row) return;
+  if (row->info.recording) {
+    emit messageReported(tr("%1 is being recorded: stop it first.").arg(qs(row->info.name)));
+    return;
+  }
+  const QString name = qs(row->info.name);
+  session_.put(tr("capture %1 deleted").arg(name), {book::deleted_note(row->info.id, true)});
+  Message message =
+      Message::done(tr("%1 deleted: it counts nowhere, and can be put back.").arg(name));
+  message.offer = tr("Put it back");
+  message.run = [this, id = row->info.id, name] {
+    session_.put(tr("capture %1 put back").arg(name), {book::deleted_note(id, false)});
+  };
+  emit messageReported(message);
+}
+
+void CapturesPanel::putBack() {
+  session_.change(tr("deleted captures put back"),
+                  [](const book::Book& book, const std::stop_token&) {
+                    book::ChangeRequest out;
+                    for (const std::int64_t id : book.deleted())
+                      out.notes.push_back(book::deleted_note(id, false));
+                    if (out.notes.empty())
+                      throw Error(Failure::usage, "nothing to put back", book.path(),
+                                  "no capture of this book is deleted");
+                    return out;
+                  });
 }
 
 }  // namespace kuvio::app

@@ -2,10 +2,14 @@
 #pragma once
 
 #include "app/desk/actions.h"
+#include "app/engine/message.h"
 #include "app/engine/session.h"
 #include "app/shell/captures_list.h"
 
+#include <QLineEdit>
 #include <QListView>
+#include <QMenu>
+#include <QPushButton>
 
 #include <vector>
 
@@ -29,6 +33,7 @@ public:
 signals:
   /// Another capture was made the current one by hand.
   void chosen();
+  void messageReported(const kuvio::app::Message& message);
 
 private:
   void makeActions(Actions& actions);
@@ -37,10 +42,20 @@ private:
   void step(int by);
   void tick();
   void rename();
+  void describe();
+  void remove();
+  void putBack();
   void giveReference();
+  QMenu* makeGroupMenu();
+  void setGrouping(const QString& by);
+  void setCompact(bool compact);
+  void pickCurrent();
 
   Session& session_;
   CapturesModel* model_;
+  CaptureDelegate* delegate_;
+  QLineEdit* filter_;
+  QPushButton* group_;
   QListView* list_;
   qint64 current_ = 0;
   std::vector<std::int64_t> wanted_;

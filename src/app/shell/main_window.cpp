@@ -154,6 +154,7 @@ void MainWindow::connectSession() {
   connect(&example_, &ExampleMaker::made, this, [this](const QString& path) { openBook(path); });
   connect(&example_, &ExampleMaker::failed, this,
           [this](const QString& why) { report(Message::trouble(why)); });
+  connect(captures_, &CapturesPanel::messageReported, this, &MainWindow::report);
   connect(captures_, &CapturesPanel::chosen, this, [this] { settled_ = false; });
   connect(foot_, &FootBar::unitChosen, this, &MainWindow::setUnit);
   poll_.setInterval(kPollMs);

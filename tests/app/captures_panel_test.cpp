@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The captures: grouped, filtered, a line each; described, deleted and put back.
+
+#include "app/shell/captures_panel.h"
+
+#include "app/engine/book_view.h"
+#include "app/shell/capture_dialog.h"
+#include "app/style/field_note.h"
+#include "book/notes.h"
+
+#include "desk_fixture.h"
+
+#include <QLineEdit>
+#include <QPlainTextEdit>
+
+using namespace kuvio;
+using namespace kuvio::app;
+using test::Opened;
+
+namespace {
+
+BookViewPtr book_of(const std::vector<std::pair<std::string, std::string>>& captures) {
+  auto book = std::make_shared<BookView>();
+  std::int64_t id = 0;
+  for (const auto& [build, board] : captures) {
+    CaptureRow row;
+    row.info.id = ++id;
+    row.info.name = build + " #" + std::to_string(id);
+    row.info.build = build;
+    if (!board.empty()) row.info.conditions["board"] = board;
+    book->rows.push_back(row);
+  }
+  return book;
+}
+
+QStringList shown(const CapturesModel& model) {
+  QStringList out;
+  for (int i = 0; i < model.rowCount(); ++i)
+    out << (model.isHeading(i) ? QStringLiteral("== ") : QString()) +
+               model.index(i).data().toString();
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("captures of one build stand together, under a heading only where that says something") {
+  CapturesModel model;
+  model.setBook(book_of({{"1.0", ""}, {"1.1", ""}}));
+  CHECK(shown(model) == QStringList{QStringLiteral("1.0 #1"), QStringLiteral("1.1 #2")});
+  model.setBook(book_of({{"1.0", "7"}, {"1.1", "7"}, {"1.0", "8"}}));
+  CHECK(shown(model) == QStringList{QStringLiteral("== 1.0"), QStringLiteral("1.0 #1"),
+                                    QStringLiteral("1.0 #3"), QStringLiteral("== 1.1"),
+                                    QStringLiteral("1.1 #2")});
+  CHECK(model.rowOf(3) == 2);
+  CHECK(model.row(0) == nullptr);
+  CHECK_FALSE(model.flags(model.index(0)) & Qt::ItemIsSelectable);
+  model.setGrouping(QStringLiteral("board"));
+  CHECK(shown(model) == QStringList{QStringLiteral("== 7"), QStringLiteral("1.0 #1"),
+                                    QStringLiteral("1.1 #2"), QStringLiteral("== 8"),
+                                    QStringLiteral("1.0 #3")});
+  model.setBook(book_of({{"1.0", ""}, {"1.1", "7"}}));
+  CHECK(shown(model).front() == QStringLiteral("== not stated"));
+  model.setGrouping({});
+  CHECK(model.rowCount() == 2);
+  model.setFilter(QStringLiteral("1.1"));
+  CHECK(shown(model) == QStringList{QStringLiteral("1.1 #2")});
+  model.setFilter(QStringLiteral(" 7 "));  // a condition
+  CHECK(shown(model) == QStringList{QStringLiteral("1.1 #2")});
+  model.setFilter(QStringLiteral("nothing"));
+  CHECK(model.rowCount() == 0);
+  CHECK(model.rowOf(1) == -1);
+  model.setBook({});
+  CHECK(model.rowCount() == 0);
+}
+
+TEST_CASE("a description changes what differs, and nothing else") {
+  book::CaptureInfo capture;
+  capture.id = 4;
+  capture.name = "one";
+  capture.build = "1.0";
+  capture.conditions = {{"board", "7"}, {"range", "auto"}};
+  CHECK(description_changes(capture, "one", "1.0", capture.conditions).empty());
+  CHECK(description_changes(capture, "", "", capture.conditions).empty());
+  const auto notes = description_changes(capture, "two", "1.1", {{"board", "8"}, {"tester", "M."}});
+  const std::vector<book::Note> wanted{{4, "name", "two"},
+                                       {4, "build", "1.1"},
+                                       book::condition_note(4, "range", {}),
+                                       book::condition_note(4, "board", "8"),
+                                       book::condition_note(4, "tester", "M.")};
+  CHECK(notes == wanted);
+  CHECK(written_conditions(QStringLiteral("a = 1\n\n b=2 = 3 ")).conditions ==
+        Conditions{{"a", "1"}, {"b", "2 = 3"}});
+  for (const char* wrong : {"a", "= 3", "a =", "a = 1\nb"})
+    CHECK_FALSE(written_conditions(QLatin1String(wrong)).trouble.isEmpty());
+}
+
+TEST_CASE("a capture is given another build and board, undone and redone, in the window") {
+  Opened s;
+  s.window.actions().find(QStringLiteral("describeCapture"))->trigger();
+  auto* dialog = s.window.findChild<CaptureDialog*>(QStringLiteral("captureDialog"));
+  REQUIRE(dialog);
+  s.child<QLineEdit>("captureBuild")->setText(QStringLiteral("1.1"));
+  s.child<QLineEdit>("captureBoard")->setText(QStringLiteral("satchel-07"));
+  auto* others = s.child<QPlainTextEdit>("captureConditions");
+  CHECK(others->toPlainText().contains(QStringLiteral("voltage = 3.6 V")));
+  others->setPlainText(QStringLiteral("voltage = 3.6 V\nno condition"));
+  QTest::mouseClick(s.child<QPushButton>("keepDescription"), Qt::LeftButton);
+  CHECK_FALSE(FieldNote::at(others).isEmpty());  // said at the field, and nothing is lost
+  others->setPlainText(QStringLiteral("voltage = 3.3 V"));
+  QTest::mouseClick(s.child<QPushButton>("keepDescription"), Qt::LeftButton);
+  const auto info = [&] { return s.window.session().book()->row(s.made.capture)->info; };
+  REQUIRE(s.wait([&] { return info().build == "1.1"; }));
+  CHECK(info().conditions == Conditions{{"board", "satchel-07"}, {"voltage", "3.3 V"}});
+  CHECK(s.window.session().book()->builds == std::vector<std::string>{"1.1"});
+  s.window.session().history()->undo();  // one act, one step
+  REQUIRE(s.wait([&] { return info().build == "1.0"; }));
+  CHECK(info().conditions == Conditions{{"input", "made"}, {"voltage", "3.6 V"}});
+  s.window.session().history()->redo();
+  REQUIRE(s.wait([&] { return info().build == "1.1"; }));
+}
+
+TEST_CASE(
+    "a deleted capture counts nowhere, and comes back by the message, by undo and by its action") {
+  Opened s;
+  const auto count = [&] { return s.window.session().book()->rows.size(); };
+  REQUIRE(count() == 2);
+  const auto remove = [&] {
+    s.window.actions().find(QStringLiteral("deleteCapture"))->trigger();
+    REQUIRE(s.wait([&] { return count() == 1; }));
+  };
+  remove();
+  CHECK(s.window.message().contains(QStringLiteral("deleted")));
+  // The other one is looked at now.
+  REQUIRE(
+      s.wait([&] { return s.view().capture() && s.view().capture()->info.id != s.made.capture; }));
+  CHECK(s.window.session().book()->builds == std::vector<std::string>{"1.1"});
+  s.window.session().history()->undo();
+  REQUIRE(s.wait([&] { return count() == 2; }));
+  remove();
+  s.window.actions().find(QStringLiteral("restoreCaptures"))->trigger();
+  REQUIRE(s.wait([&] { return count() == 2; }));
+  // All of them may go: then the desk says that there is none.
+  remove();
+  s.window.actions().find(QStringLiteral("deleteCapture"))->trigger();
+  REQUIRE(s.wait([&] { return count() == 0; }));
+  s.window.actions().find(QStringLiteral("restoreCaptures"))->trigger();
+  REQUIRE(s.wait([&] { return count() == 2; }));
+  QStringList told;
+  QObject::connect(&s.window.session(), &Session::failed,
+                   [&](const QString& text) { told << text; });
+  s.window.actions().find(QStringLiteral("restoreCaptures"))->trigger();
+  REQUIRE(s.wait([&] { return !told.isEmpty(); }));
+  CHECK(told.first().contains(QStringLiteral("no capture of this book is deleted")));
+}
