@@ -162,8 +162,8 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
 void Book::describe_as_noted(CaptureInfo& out) const {
   if (version() < 2) return;
   auto notes = db_->prepare(
-      "SELECT substr(key, 11), value FROM note WHERE capture=?1 AND key GLOB 'condition:?*' "
-      "ORDER BY key");
+      "SELECT substr(key, 11), value FROM note WHERE capture=?1 AND key>'condition:' AND "
+      "key<'condition;' ORDER BY key LIMIT 1000");
   notes.bind_all(out.id);
   while (notes.step()) {
     const std::string key = name_in(notes, 0), value = name_in(notes, 1);

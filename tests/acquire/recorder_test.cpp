@@ -261,7 +261,7 @@ TEST_CASE("a stop that is asked for ends a capture without an end") {
   Bench bench;
   std::stop_source stop;
   std::jthread later([&] {
-    std::this_thread::sleep_for(std::chrono::milliseconds(400));
+    std::this_thread::sleep_for(std::chrono::milliseconds(1000));
     stop.request_stop();
   });
   const RecordResult result = bench.record(0, stop.get_token());

@@ -29,6 +29,8 @@ BookViewPtr book_of(const std::vector<std::pair<std::string, std::string>>& capt
     row.info.build = build;
     if (!board.empty()) row.info.conditions["board"] = board;
     book->rows.push_back(row);
+    if (std::find(book->builds.begin(), book->builds.end(), build) == book->builds.end())
+      book->builds.push_back(build);
   }
   return book;
 }
@@ -48,7 +50,7 @@ TEST_CASE("captures of one build stand together, under a heading only where that
   model.setBook(book_of({{"1.0", ""}, {"1.1", ""}}));
   CHECK(shown(model) == QStringList{QStringLiteral("1.0 #1"), QStringLiteral("1.1 #2")});
   model.setBook(book_of({{"1.0", "7"}, {"1.1", "7"}, {"1.0", "8"}}));
-  CHECK(shown(model) == QStringList{QStringLiteral("== 1.0"), QStringLiteral("1.0 #1"),
+  CHECK(shown(model) == QStringList{QStringLiteral("== 1.0 · R"), QStringLiteral("1.0 #1"),
                                     QStringLiteral("1.0 #3"), QStringLiteral("== 1.1"),
                                     QStringLiteral("1.1 #2")});
   CHECK(model.rowOf(3) == 2);

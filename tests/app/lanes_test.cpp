@@ -436,3 +436,22 @@ TEST_CASE("the ledger's columns are as wide as what stands in them, in every uni
     CHECK(ledger->horizontalHeader()->length() <= ledger->viewport()->width());
   }
 }
+
+TEST_CASE("a click on the time axis writes moments the other way, a drag on it pans as before") {
+  Opened s;
+  s.frame();
+  QAction* seconds = s.window.actions().find(QStringLiteral("timesInSeconds"));
+  REQUIRE(seconds);
+  REQUIRE_FALSE(seconds->isChecked());
+  const QPoint axis(s.lane->width() / 2, s.lane->height() - 6);
+  QTest::mouseClick(s.lane, Qt::LeftButton, {}, axis);
+  CHECK(seconds->isChecked());
+  s.view().show(5, 15);
+  s.frame();
+  const double from = s.view().from();
+  s.drag(axis, axis + QPoint(-80, 0));
+  CHECK(s.view().from() > from);
+  CHECK(seconds->isChecked());  // not a click
+  QTest::mouseClick(s.lane, Qt::LeftButton, {}, axis);
+  CHECK_FALSE(seconds->isChecked());
+}

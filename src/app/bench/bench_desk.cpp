@@ -212,6 +212,9 @@ void BenchDesk::connectBench() {
           [this] { sheet_->proposeBuild(sheet_->build()); });
   connect(&context_.session, &Session::bookOpened, this, &BenchDesk::refresh);
   connect(paper_, &PaperView::spanChanged, this, &BenchDesk::footChanged);
+  connect(paper_, &PaperView::timesClicked, this, [this] {
+    if (QAction* times = context_.actions.find(QStringLiteral("timesInSeconds"))) times->trigger();
+  });
   connect(paper_, &PaperView::limitProposed, this, [this](double amperes) {
     openDrawer(QStringLiteral("source:") + source_->output());
     source_->proposeLimit(amperes);

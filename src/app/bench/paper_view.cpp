@@ -255,6 +255,8 @@ void PaperView::mousePressEvent(QMouseEvent* event) {
     }
     return refresh();
   }
+  const QRectF times(plot().left(), plot().bottom() + 1, plot().width(), kFoot);
+  if (times.contains(event->position())) return emit timesClicked();
   if (nearLimit(event->position())) {
     drag_ = Drag::limit;
   } else if (plot().contains(event->position())) {

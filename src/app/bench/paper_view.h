@@ -49,6 +49,8 @@ public:
 signals:
   void limitProposed(double amperes);
   void spanChanged();
+  /// The time axis was clicked: its notation changes.
+  void timesClicked();
 
 protected:
   void paintEvent(QPaintEvent* event) override;

@@ -3,6 +3,7 @@
 
 #include "app/engine/book_view.h"
 #include "app/style/theme.h"
+#include "app/style/time_notation.h"
 #include "app/style/trace_sketch.h"
 #include "app/style/verdict_text.h"
 #include "core/number_text.h"
@@ -14,6 +15,7 @@
 #include <QPainter>
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 namespace kuvio::app {
@@ -97,6 +99,10 @@ std::vector<CapturesModel::Entry> CapturesModel::arranged() const {
   return out;
 }
 
+bool CapturesModel::isUnderBuild(int index) const {
+  return grouping_ == QLatin1String("build") && row(index) && isHeading(0);
+}
+
 bool CapturesModel::isHeading(int index) const {
   return index >= 0 && index < rowCount() && entries_[static_cast<std::size_t>(index)].row < 0;
 }
@@ -141,6 +147,13 @@ std::optional<Verdict> CapturesModel::verdict(int index) const {
   return it == verdicts_.end() ? std::nullopt : std::optional(it->second);
 }
 
+/// By build it says which one is the reference.
+QString CapturesModel::headingText(int index) const {
+  const QString& text = entries_[static_cast<std::size_t>(index)].heading;
+  const bool reference = grouping_ == QLatin1String("build") && isReference(index + 1);
+  return reference ? tr("%1 · R").arg(text) : text;
+}
+
 int CapturesModel::rowCount(const QModelIndex& parent) const {
   return parent.isValid() ? 0 : static_cast<int>(entries_.size());
 }
@@ -159,7 +172,7 @@ int CapturesModel::rowOf(qint64 id) const {
 
 QVariant CapturesModel::data(const QModelIndex& index, int role) const {
   if (isHeading(index.row()) && (role == Qt::DisplayRole || role == Qt::AccessibleTextRole))
-    return entries_[static_cast<std::size_t>(index.row())].heading;
+    return headingText(index.row());
   const CaptureRow* r = row(index.row());
   if (!index.isValid() || !r) return {};
   const QString name = QString::fromStdString(r->info.name),
@@ -229,6 +242,16 @@ void paint_states(QPainter& painter, const QPointF& at, double wide, const Captu
   }
 }
 
+/// The name as it reads under its build's heading: what it has besides, else when it was made.
+QString within_build(const CaptureRow& row) {
+  QString name = QString::fromStdString(row.info.name);
+  const QString build = QString::fromStdString(row.info.build);
+  if (!name.startsWith(build)) return name;
+  name.remove(0, build.size());
+  while (!name.isEmpty() && !name.front().isLetterOrNumber()) name.remove(0, 1);
+  return name.isEmpty() && row.info.recording ? build : name;
+}
+
 QString when(const CaptureRow& row) {
   if (row.info.recording) return QObject::tr("● recording");
   if (row.info.interrupted) return QObject::tr("interrupted");
@@ -279,14 +302,21 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     sign(verdict_text(*verdict).left(1), *verdict == Verdict::outside ? t.accent() : t.muted(),
          QFont::DemiBold);
   }
-  if (model->isReference(index.row())) sign(QStringLiteral("R"), t.text(), QFont::Bold);
+  // A heading says so for all that stand under it.
+  const bool headed = compact_ && model->isUnderBuild(index.row());
+  if (!headed && model->isReference(index.row())) sign(QStringLiteral("R"), t.text(), QFont::Bold);
   if (compact_)
-    sign(row->info.recording ? QStringLiteral("●")
-                             : QString::fromStdString(duration(row->info.duration_s())),
+    sign(row->info.recording
+             ? QStringLiteral("●")
+             : QString::fromStdString(time_text(std::floor(row->info.duration_s()), 0)),
          marked ? t.accent() : t.muted(), QFont::Normal);
   painter->setFont(Theme::baseFont(13, QFont::DemiBold));
   painter->setPen(t.text());
-  const QString name = QString::fromStdString(row->info.name);
+  QString name = QString::fromStdString(row->info.name);
+  if (headed) {
+    name = within_build(*row);
+    if (name.isEmpty()) name = when(*row);
+  }
   painter->drawText(QRectF(text_left, in.top(), right - text_left, 16),
                     Qt::AlignLeft | Qt::AlignVCenter,
                     QFontMetrics(painter->font())

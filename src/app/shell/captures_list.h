@@ -26,6 +26,8 @@ public:
   /// Those alone whose name, build or a condition contains a text.
   void setFilter(const QString& text);
   bool isHeading(int index) const;
+  /// Whether it stands under the heading of its build.
+  bool isUnderBuild(int index) const;
   int rowCount(const QModelIndex& parent = {}) const override;
   QVariant data(const QModelIndex& index, int role = Qt::DisplayRole) const override;
   bool setData(const QModelIndex& index, const QVariant& value, int role) override;
@@ -50,6 +52,7 @@ private:
   };
   std::vector<Entry> arranged() const;
   void arrange();
+  QString headingText(int index) const;
 
   BookViewPtr book_;
   QString grouping_ = QStringLiteral("build"), filter_;

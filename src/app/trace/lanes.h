@@ -79,6 +79,8 @@ signals:
   void framePainted();
   /// The context menu is wanted there.
   void menuWanted(const QPoint& global);
+  /// The time axis was clicked: its notation changes.
+  void timesClicked();
   /// The value axes have moved.
   void valuesChanged();
 

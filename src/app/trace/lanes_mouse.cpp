@@ -257,6 +257,8 @@ void Lanes::mouseReleaseEvent(QMouseEvent* event) {
   } else if (drag == Drag::capture) {
     view_.dropOffset();
   }
+  const bool axis = drag == Drag::pan && event->button() == Qt::LeftButton;
+  if (axis && still) emit timesClicked();
   if ((drag != Drag::span && drag != Drag::capture) || !still || !view_.capture()) return;
   const auto at = visit_at(view_.capture()->visits, timeAt(event->position().x()));
   view_.pickVisit(at < view_.capture()->visits.size() ? static_cast<int>(at) : ViewState::kNone);

@@ -31,6 +31,9 @@ void TraceDesk::makeSpanActions() {
                        std::function<void()> run) {
     return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
   };
+  connect(lanes_, &Lanes::timesClicked, this, [this] {
+    if (QAction* times = context_.actions.find(QStringLiteral("timesInSeconds"))) times->trigger();
+  });
   QAction* whole =
       add("wholeCycles", tr("Snap spans to whole cycles"), QKeySequence(tr("W")), [] {});
   whole->setCheckable(true);
