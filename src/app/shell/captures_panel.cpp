@@ -155,7 +155,7 @@ QMenu* CapturesPanel::makeGroupMenu() {
     }
     add(tr("As they were made"), {});
     menu->addSeparator();
-    QAction* compact = menu->addAction(tr("A line a capture"), this, [this] {
+    QAction* compact = menu->addAction(tr("One line each"), this, [this] {
       setCompact(!delegate_->isCompact());
       session_.storeQuietly("captures_compact", delegate_->isCompact() ? "1" : "0");
     });
