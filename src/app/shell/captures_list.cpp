@@ -22,6 +22,9 @@ namespace kuvio::app {
 namespace {
 constexpr qsizetype kTipLines = 20, kTipWidth = 80;    // conditions come from anywhere
 constexpr int kCard = 106, kLine = 28, kHeading = 26;  // px
+
+/// Whether its times are a simulated device's, which may have run faster than ours.
+bool is_simulated(const CaptureRow& row) { return row.info.conditions.count("time_scale") > 0; }
 }  // namespace
 
 void CapturesModel::setBook(const BookViewPtr& book) {
@@ -186,6 +189,7 @@ QVariant CapturesModel::data(const QModelIndex& index, int role) const {
                r->info.interrupted ? tr(", interrupted") : QString());
     case Qt::ToolTipRole: {
       QStringList lines;
+      if (is_simulated(*r)) lines << tr("simulated: all times are the device's");
       for (const auto& [key, value] : r->info.conditions) {
         if (lines.size() == kTipLines) {
           lines << tr("and %1 more").arg(r->info.conditions.size() - kTipLines);
@@ -331,8 +335,9 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   painter->setPen(marked ? t.accent() : t.muted());
   painter->drawText(QRectF(in.left(), in.top() + 63, in.width(), 16),
                     Qt::AlignLeft | Qt::AlignVCenter,
-                    QStringLiteral("%1 · %2").arg(
-                        when(*row), QString::fromStdString(duration(row->info.duration_s()))));
+                    QStringLiteral("%1 · %2%3")
+                        .arg(when(*row), QString::fromStdString(duration(row->info.duration_s())),
+                             is_simulated(*row) ? tr(" · sim.") : QString()));
   painter->restore();
 }
 
