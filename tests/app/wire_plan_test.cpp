@@ -206,4 +206,18 @@ TEST_CASE("what listens hangs from the device, with its last line's age or its t
   CHECK(digitiser->title == QStringLiteral("Digitiser"));
   CHECK(digitiser->warning == QStringLiteral("it hung up"));
   CHECK(plan.find(QStringLiteral("nothing")) == nullptr);
+  // While it is recorded it says what the recording reads, never what was read before.
+  other.phase = acquire::LinkPhase::ready;
+  other.trouble.clear();
+  other.channels = {channel("I_shunt", Quantity::current, 80e-9)};
+  b.state.others = {other};
+  const auto reads = [&] {
+    return b.plan().find(QStringLiteral("input:stream+tcp://192.0.2.8:9"))->reading;
+  };
+  CHECK(contains(reads(), "80.00"));
+  b.state.phase = BenchState::Phase::recording;
+  CHECK(reads() == QStringLiteral("no reading yet"));
+  b.state.channels.push_back(channel("I_shunt", Quantity::current, 38e-6));
+  b.state.channels.back().observed_s = 1;
+  CHECK(contains(reads(), "38.00"));
 }

@@ -393,8 +393,10 @@ void ListenerDrawer::refresh() {
     if (qs(other.address) != address_) continue;
     is_->setText(other.identity.empty() ? address_ : qs(other.identity));
     QStringList reads;
-    for (const acquire::LiveChannel& c : other.channels)
-      reads << tr("%1 %2").arg(qs(c.name), qs(with_prefix(c.last, c.unit, 4)));
+    for (const acquire::LiveChannel& c : other.channels) {
+      if (const acquire::LiveChannel* now = read_now(bench_.state(), c))
+        reads << tr("%1 %2").arg(qs(now->name), qs(with_prefix(now->last, now->unit, 4)));
+    }
     reads_->setText(!other.trouble.empty() ? qs(other.trouble)
                     : reads.isEmpty()      ? tr("no reading yet")
                                            : reads.join(QStringLiteral(", ")));

@@ -247,7 +247,9 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
       } else {
         QStringList reads;
         for (const acquire::LiveChannel& c : other.channels) {
-          if (c.quantity != Quantity::logic && reads.size() < 2) reads << reading(c.last, c.unit);
+          const acquire::LiveChannel* now = there ? read_now(s, c) : nullptr;
+          if (now && c.quantity != Quantity::logic && reads.size() < 2)
+            reads << reading(now->last, now->unit);
         }
         station.reading =
             reads.isEmpty() ? tr("no reading yet") : reads.join(QStringLiteral(" · "));
@@ -265,6 +267,14 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
 }
 
 }  // namespace
+
+const acquire::LiveChannel* read_now(const BenchState& s, const acquire::LiveChannel& watched) {
+  if (s.phase != BenchState::Phase::recording) return &watched;
+  for (const acquire::LiveChannel& c : s.channels) {
+    if (c.name == watched.name && c.observed_s > 0) return &c;
+  }
+  return nullptr;
+}
 
 const acquire::LiveChannel* channel_of_output(const BenchState& state, const std::string& output,
                                               Quantity quantity) {

@@ -78,6 +78,10 @@ struct WireFacts {
 
 WirePlan wire_plan(const WireFacts& facts);
 
+/// What a watched channel reads now: while it is recorded, of what the recording reports, and
+/// nothing before that.
+const acquire::LiveChannel* read_now(const BenchState& state, const acquire::LiveChannel& watched);
+
 /// The channel of a unit's output that reads its current or voltage: the one whose name ends with
 /// the output's, else the one at its place among them.
 const acquire::LiveChannel* channel_of_output(const BenchState& state, const std::string& output,
