@@ -282,3 +282,46 @@ TEST_CASE("what was said on a wire and answered is at hand, to be copied") {
              Catch::Contains("*IDN?") && Catch::Contains("Simulated analyser") &&
                  Catch::Contains("MEAS:CURR?") && Catch::Contains("times"));
 }
+
+TEST_CASE(
+    "a ceiling of the output holds for the first whatever its name, and none takes another away") {
+  AtBench s;
+  test::Bench sim({"--device", "perch", "--speed", "20"});
+  s.wire(text(sim, "scpi"));
+  REQUIRE(s.ready());
+  REQUIRE(s.wait([&] { return s.bench().state().output.set.size() == 2; }));
+  REQUIRE(s.bench().state().output.set[0].name == "1");
+  const double stands = s.bench().state().output.set[0].voltage;
+  s.bench().setCeiling({}, {stands + 0.1, {}});  // as a set-up says it
+  s.bench().setVoltage(stands + 0.5, QStringLiteral("1"));
+  CHECK(s.told.join(QLatin1Char(' ')).contains(QStringLiteral("above its ceiling")));
+  // Its drawer shows it, and the other ceiling set there leaves it as it is.
+  s.drawer(QStringLiteral("source:1"));
+  REQUIRE(s.wait(
+      [&] { return s.find<QuantityEdit>("ceilingVoltage")->quantity() == Approx(stands + 0.1); }));
+  s.set("ceilingCurrent", QStringLiteral("1 A"));
+  CHECK(s.bench().ceiling(QStringLiteral("1")).voltage == Approx(stands + 0.1));
+  CHECK(s.bench().ceiling(QStringLiteral("1")).current == Approx(1));
+  CHECK_FALSE(s.bench().ceiling(QStringLiteral("2")).any());
+  // An output that stands above its ceiling is not switched on; one that does not is.
+  s.bench().setCeiling(QStringLiteral("1"), {stands - 0.5, {}});
+  s.click("switchOutput1");
+  QTest::qWait(600);
+  CHECK_FALSE(s.bench().state().output.outputs[0].second);
+  CHECK(s.told.last().contains(QStringLiteral("Not switched on")));
+  s.bench().setCeiling(QStringLiteral("1"), {stands, {}});
+  s.click("switchOutput1");
+  CHECK(s.wait([&] { return s.bench().state().output.outputs[0].second; }));
+}
+
+TEST_CASE("a log that was added first waits, and is connected with the instrument that follows") {
+  AtBench s;
+  test::Bench sim({});
+  s.wire(text(sim, "log"));
+  CHECK(s.bench().state().phase == BenchState::Phase::none);
+  CHECK(s.wire()->plan().find(QStringLiteral("log")));
+  s.wire(text(sim, "scpi"));
+  REQUIRE(s.ready());
+  CHECK(s.bench().logAddress() == text(sim, "log"));
+  CHECK(s.bench().outputAddress() == text(sim, "scpi"));
+}

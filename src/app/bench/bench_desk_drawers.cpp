@@ -95,7 +95,6 @@ SourceDrawer* BenchDesk::sourceOf(const QString& output) {
   if (const auto it = pages_.find(id); it != pages_.end())
     return static_cast<SourceDrawer*>(it->second);
   auto* page = new SourceDrawer(output, false, context_.bench, stack_);
-  page->setCeiling(context_.bench.ceiling(output));
   page->followSettings();
   connect(page, &DrawerPage::messageReported, this, &BenchDesk::messageReported);
   connect(page, &DrawerPage::changed, this, &BenchDesk::refresh);
@@ -183,15 +182,15 @@ void BenchDesk::showTalk(const QString& address) {
 }
 
 void BenchDesk::wireUp(WiredAs as, const QString& address) {
-  Wiring next = wanted_;
-  if (context_.bench.state().phase == BenchState::Phase::none) next = {};  // a bench of its own
+  Wiring next = wanted_;  // as drawn: what waits there is connected with it
+  const bool only_drawn = context_.bench.state().phase == BenchState::Phase::none;
   next.profile = source_->profile();
   switch (as) {
     case WiredAs::log:
       next.log = address;
       break;
     case WiredAs::instrument:
-      if (next.output.isEmpty()) {
+      if (next.output.isEmpty() || only_drawn) {
         next.output = address;
         break;
       }
@@ -271,15 +270,12 @@ void BenchDesk::keepCeiling(const QString& output, const acquire::Ceiling& ceili
 }
 
 void BenchDesk::recallCeilings() {
-  source_->setCeiling(context_.bench.ceiling(source_->output()));
   for (const QString& one : preferences_.ceilings) {
     const QStringList parts = one.split(QStringLiteral(" | "));
     if (parts.size() != 4 || parts[0] != wanted_.output) continue;
     const acquire::Ceiling ceiling{read_quantity(parts[2], Dimension::voltage),
                                    read_quantity(parts[3], Dimension::current)};
     context_.bench.setCeiling(parts[1], ceiling);
-    // The first output's name is not known yet; what was kept of it goes to its drawer.
-    if (parts[1] == source_->output()) source_->setCeiling(ceiling);
   }
 }
 

@@ -185,6 +185,8 @@ void SourceDrawer::showRanges() {
 }
 
 void SourceDrawer::followSettings() {
+  // What holds is shown, wherever it came from: else setting one ceiling would take the other away.
+  setCeiling(bench_.ceiling(output_));
   const acquire::OutputState* o = settings();
   const bool same = o && shown_ && shown_->name == o->name && shown_->voltage == o->voltage &&
                     shown_->current_limit == o->current_limit && shown_->cut_off == o->cut_off;
@@ -250,8 +252,8 @@ void SourceDrawer::takeCeiling() {
 }
 
 void SourceDrawer::setCeiling(const acquire::Ceiling& ceiling) {
-  most_volts_->setQuantity(ceiling.voltage);
-  most_amperes_->setQuantity(ceiling.current);
+  if (most_volts_->quantity() != ceiling.voltage) most_volts_->setQuantity(ceiling.voltage);
+  if (most_amperes_->quantity() != ceiling.current) most_amperes_->setQuantity(ceiling.current);
 }
 
 QString SourceDrawer::pencil() const {

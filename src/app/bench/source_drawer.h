@@ -34,7 +34,6 @@ public:
   QString profile() const { return profile_ ? profile_->text().trimmed() : QString(); }
   void setProfile(const QString& file);
   void setAddress(const QString& address);
-  void setCeiling(const acquire::Ceiling& ceiling);
   bool recordsVoltage() const { return !record_voltage_ || record_voltage_->isChecked(); }
 
 signals:
@@ -52,6 +51,7 @@ private:
   void setVoltage();
   void askBigStep(double volts);
   void takeCeiling();
+  void setCeiling(const acquire::Ceiling& ceiling);
   void proposeCeiling();
   const acquire::OutputState* settings() const;
 

@@ -381,9 +381,28 @@ void BenchControl::setCeiling(const QString& output, const acquire::Ceiling& cei
   emit changed();
 }
 
+/// What is said of "the output" is meant of the first one, whatever its name.
 acquire::Ceiling BenchControl::ceiling(const QString& output) const {
-  const auto it = ceilings_.find(output.toStdString());
+  const auto& set = state_.output.set;
+  const std::string first = set.empty() ? std::string() : set.front().name;
+  const std::string name = output.toStdString();
+  auto it = ceilings_.find(name);
+  if (it == ceilings_.end() && (name.empty() || name == first))
+    it = ceilings_.find(name.empty() ? first : std::string());
   return it == ceilings_.end() ? acquire::Ceiling{} : it->second;
+}
+
+/// Somebody may have turned the knob: an output above its ceiling is not switched on.
+bool BenchControl::refusesToSwitchOn(const acquire::SwitchCommand& what) {
+  if (what.what != acquire::SwitchCommand::What::output || !what.on) return false;
+  for (const acquire::OutputState& o : state_.output.set) {
+    if (o.name != what.name && !(what.name.empty() && &o == &state_.output.set.front())) continue;
+    const std::string why = ceiling(qs(o.name)).refuses_voltage(o.voltage);
+    if (why.empty()) return false;
+    emit failed(tr("Not switched on: %1.").arg(qs(why)));
+    return true;
+  }
+  return false;
 }
 
 void BenchControl::setVoltage(double volts, const QString& output) {
@@ -416,6 +435,7 @@ void BenchControl::switchOutput(bool on, const QString& output) {
 }
 
 void BenchControl::execute(const acquire::SwitchCommand& what) {
+  if (refusesToSwitchOn(what)) return;
   if (recording()) {
     control_->execute(what);
   } else if (monitor_) {

@@ -186,6 +186,7 @@ private:
   void pollInputs();
   void releaseLinks();
   void watch(std::shared_ptr<acquire::OutputMonitor> kept = {});
+  bool refusesToSwitchOn(const acquire::SwitchCommand& what);
   void openLinks();
   void keepHistory();
   double watchedNow() const;
