@@ -96,8 +96,8 @@ void make_base() {
     writer.append_times(1, times, values, times.back() + 1000, true);
     writer.flag(0, {Flag::over_range, 1.5, 1.6, 100});
     writer.log({0.5, false, "wakes"});
-    writer.event({"mark", 0.7, 0.7, "here"});
-    writer.event({"output_on", 0.1, 0.11, ""});
+    writer.event({EventKind::mark, 0.7, 0.7, "here"});
+    writer.event({EventKind::output_on, 0.1, 0.11, ""});
     writer.clock(1, *uneven.clock, {{0.5, 0.4, 0.6}});
     writer.flush();
     if (!killed) writer.finish("as long as wanted", false);
