@@ -80,6 +80,16 @@ std::string rename_rule(const std::string& text, const std::string& name, std::s
   return toml_set(text, name, {kState, rule, "name", ""}, toml_quote(state));
 }
 
+std::string insert_rule(const std::string& text, const std::string& name, std::size_t before,
+                        const std::string& block) {
+  return toml_insert_block(text, name, kState, before, block);
+}
+
+std::string move_rule(const std::string& text, const std::string& name, std::size_t from,
+                      std::size_t to) {
+  return toml_move_block(text, name, kState, from, to);
+}
+
 std::string remove_rule(const std::string& text, const std::string& name, std::size_t rule) {
   return toml_remove_block(text, name, kState, rule);
 }

@@ -36,6 +36,12 @@ std::string set_rule_length(const std::string& text, const std::string& name, st
                             const char* key, const std::optional<double>& length_s);
 std::string rename_rule(const std::string& text, const std::string& name, std::size_t rule,
                         const std::string& state);
+/// Puts a rule (its block's text) before another, whose samples it then takes first.
+std::string insert_rule(const std::string& text, const std::string& name, std::size_t before,
+                        const std::string& block);
+/// Rules are tried in order: this one becomes the `to`-th.
+std::string move_rule(const std::string& text, const std::string& name, std::size_t from,
+                      std::size_t to);
 std::string remove_rule(const std::string& text, const std::string& name, std::size_t rule);
 
 /// A value of a battery, as it is written there: "capacity", "2400 mAh".

@@ -180,6 +180,30 @@ std::string toml_remove_block(const std::string& text, const std::string& name,
   return text.substr(0, from) + text.substr(to);
 }
 
+std::string toml_insert_block(const std::string& text, const std::string& name,
+                              const std::string& array, std::size_t index,
+                              const std::string& block) {
+  const Source source(text, name);
+  const toml::array* list = source.array(array);
+  if (!list || list->empty()) return toml_append(text, block);
+  const bool last = index >= list->size();
+  const auto [from, to] = source.lines_of(source.block(array, last ? list->size() - 1 : index));
+  if (last && to == text.size()) return toml_append(text, block);
+  std::string lines = block;
+  while (!lines.empty() && lines.back() == '\n') lines.pop_back();
+  const std::size_t at = last ? to : from;
+  return text.substr(0, at) + lines + "\n\n" + text.substr(at);
+}
+
+std::string toml_move_block(const std::string& text, const std::string& name,
+                            const std::string& array, std::size_t from, std::size_t to) {
+  if (from == to) return text;
+  const Source source(text, name);
+  const auto [begin, end] = source.lines_of(source.block(array, from));
+  return toml_insert_block(text.substr(0, begin) + text.substr(end), name, array, to,
+                           text.substr(begin, end - begin));
+}
+
 std::string toml_append(const std::string& text, const std::string& block) {
   std::string out = text;
   while (!out.empty() && out.back() == '\n') out.pop_back();

@@ -28,6 +28,14 @@ std::string toml_remove(const std::string& text, const std::string& name, const 
 /// Takes the index-th [[array]] block away, its header and all up to the next header.
 std::string toml_remove_block(const std::string& text, const std::string& name,
                               const std::string& array, std::size_t index);
+/// Puts a block (its header line and keys) before the index-th [[array]] block and the comment right
+/// above that; after the last one where `index` is their number.
+std::string toml_insert_block(const std::string& text, const std::string& name,
+                              const std::string& array, std::size_t index,
+                              const std::string& block);
+/// The block `from`, with the comment right above it, becomes the `to`-th of its kind.
+std::string toml_move_block(const std::string& text, const std::string& name,
+                            const std::string& array, std::size_t from, std::size_t to);
 /// Adds a block (its header line and keys) at the end, after an empty line.
 std::string toml_append(const std::string& text, const std::string& block);
 

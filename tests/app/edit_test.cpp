@@ -2,16 +2,20 @@
 // Hand edits on the Trace desk, by mouse and keyboard, with fan and ledger following.
 
 #include "app/engine/book_view.h"
+#include "app/engine/state_edits.h"
 #include "app/trace/level_view.h"
 #include "app/trace/recipe_margin.h"
+#include "app/trace/rule_card.h"
 
 #include "desk_fixture.h"
 
 #include <QComboBox>
+#include <QLabel>
 #include <QLineEdit>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QRadioButton>
+#include <QTabBar>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -115,6 +119,118 @@ TEST_CASE("a span named as a rule begins a recipe where there is none") {
   QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
   REQUIRE(s.wait([&] { return s.visits().empty(); }));
   CHECK_FALSE(s.window.session().book()->document(book::DocumentKind::recipe));
+}
+
+TEST_CASE("a span named as a rule changes the picture though another rule held it") {
+  Opened s;
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
+  auto* session = &s.window.session();
+  REQUIRE(s.wait([&] { return session->book()->document(book::DocumentKind::recipe) != nullptr; }));
+  const double begin = s.visits()[static_cast<std::size_t>(s.first("Locate"))].visit.from_s;
+  s.drag(s.at(begin + 0.5), s.at(begin + 3.0));  // at 28 mA, which the recipe calls Locate
+  REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("mean 28")); }));
+  QTest::keyClick(s.lane, Qt::Key_N);
+  auto* dialog = s.child<QDialog>("nameSpan");
+  QTest::keyClicks(dialog->findChild<QComboBox*>(QStringLiteral("spanState"))->lineEdit(),
+                   QStringLiteral("Fix"));
+  QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("accept")), Qt::LeftButton);
+  REQUIRE(s.wait([&] { return visits_to(s, "Fix") == 3; }));
+  CHECK(visits_to(s, "Locate") == 0);
+  CHECK(s.window.message().contains(QStringLiteral("Fix now comes before Locate")));
+  // The rule that lost its samples says who has them now.
+  QLabel* why = nullptr;
+  REQUIRE(s.wait([&] {
+    for (auto* label : s.window.findChildren<QLabel*>()) {
+      if (label->objectName().startsWith(QStringLiteral("ruleWhyNone")) && label->isVisible() &&
+          label->text().contains(QStringLiteral("Fix")))
+        why = label;
+    }
+    return why != nullptr;
+  }));
+  CHECK(s.lane->thresholds().size() >= 8);
+  for (std::size_t i = 1; i < s.lane->thresholds().size(); ++i) {
+    for (std::size_t j = 0; j < i; ++j)
+      CHECK(s.lane->thresholds()[i].level != s.lane->thresholds()[j].level);
+  }
+}
+
+TEST_CASE("rules are put in another order by dragging and by key, undoable") {
+  Opened s;
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
+  auto* session = &s.window.session();
+  REQUIRE(s.wait([&] { return session->book()->document(book::DocumentKind::recipe) != nullptr; }));
+  const auto names = [&] {
+    QStringList out;
+    for (const StateRule& r :
+         formats::parse_recipe(session->book()->document(book::DocumentKind::recipe)->text, "r")
+             .recipe.states)
+      out << QString::fromStdString(r.name);
+    return out;
+  };
+  const QStringList before = names();
+  RuleGrip* grip = nullptr;
+  REQUIRE(s.wait([&] {
+    grip = s.window.findChild<RuleGrip*>(QStringLiteral("ruleGrip0"));
+    return grip && grip->isVisible();
+  }));
+  grip->setFocus();
+  QTest::keyClick(grip, Qt::Key_Down);
+  REQUIRE(s.wait([&] { return names()[0] == before[1]; }));
+  CHECK(names()[1] == before[0]);
+  CHECK(s.child<RuleGrip>("ruleGrip1")->hasFocus());  // so that it can go on
+  auto* third = s.child<QWidget>("rule2");
+  const QPoint middle(8, 12);
+  s.drag(middle, grip->mapFromGlobal(third->mapToGlobal(QPoint(8, third->height() - 4))),
+         Qt::LeftButton, grip);
+  REQUIRE(s.wait([&] { return names()[2] == before[1]; }));
+  CHECK(names()[0] == before[0]);
+  QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return names()[0] == before[1]; }));
+  // What is tried on the picture goes with the panel.
+  CHECK_FALSE(s.lane->thresholds().empty());
+  s.child<QTabBar>("marginTabs")->setCurrentIndex(0);
+  CHECK(s.lane->thresholds().empty());
+}
+
+TEST_CASE("an unassigned sliver that cannot be aimed at travels with the edge") {
+  Opened s(false);
+  // By hand: a level above, one below, and between them samples of neither.
+  const auto wait = [&](std::size_t edits) { return edits_are(s, edits); };
+  name_span(s.window.session(), s.made.capture, 0, 8.0, "Low");
+  REQUIRE(wait(1));
+  name_span(s.window.session(), s.made.capture, 8.002, 20.0, "High");
+  REQUIRE(wait(2));
+  s.frame();
+  const int high = s.first("High");
+  REQUIRE(high == 2);
+  CHECK(s.visits()[1].visit.state == kUnassigned);
+  CHECK(s.visits()[1].visit.length_s() == Approx(0.002));
+  CHECK(s.fan->travelling(1) == std::pair(1, 2));
+  CHECK(s.fan->travelling(2) == std::pair(1, 2));
+  const QRectF ribbon = s.fan->ribbonRect(high);
+  const QPoint at(static_cast<int>(std::lround(ribbon.left())),
+                  static_cast<int>(ribbon.center().y()));
+  s.drag(at, at + QPoint(60, 0), Qt::LeftButton, s.fan);
+  REQUIRE(wait(4));
+  const double moved = s.visits()[0].visit.to_s - 8.0;
+  CHECK(moved > 1);
+  CHECK(s.visits()[1].visit.state == kUnassigned);
+  CHECK(s.visits()[1].visit.length_s() == Approx(0.002));
+  CHECK(s.visits()[2].visit.from_s == Approx(8.002 + moved));
+  closes(s);
+  s.frame();
+  const QRectF again = s.fan->ribbonRect(high);
+  const QPoint back(static_cast<int>(std::lround(again.left())), at.y());
+  s.drag(back, back - QPoint(90, 0), Qt::LeftButton, s.fan);
+  REQUIRE(wait(6));
+  CHECK(s.visits()[0].visit.to_s < 8);
+  CHECK(s.visits()[1].visit.length_s() == Approx(0.002));
+  QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);  // one step takes both back
+  REQUIRE(wait(4));
+  // Seen from near, it is a visit like any other.
+  s.view().show(s.visits()[1].visit.from_s - 0.01, s.visits()[1].visit.to_s + 0.01);
+  s.frame();
+  CHECK(s.fan->travelling(2) == std::pair(2, 2));
 }
 
 TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable") {

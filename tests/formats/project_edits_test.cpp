@@ -182,6 +182,34 @@ TEST_CASE("a rule is renamed, its lengths are set and taken away, and it goes") 
   CHECK_THROWS_AS(remove_rule(kRecipe, "t", 7), Error);
 }
 
+TEST_CASE("a rule is put before another and moved, with the comments that are its own") {
+  const auto names = [](const std::string& text) {
+    std::vector<std::string> out;
+    for (const StateRule& r : parse_recipe(text, "t").recipe.states) out.push_back(r.name);
+    return out;
+  };
+  using Names = std::vector<std::string>;
+  const std::string block = "[[state]]\nname = \"Locate\"\nlevel = { above = \"20 mA\" }\n";
+  CHECK(names(insert_rule(kRecipe, "t", 0, block)) == Names{"Locate", "Sleep", "Work"});
+  CHECK(names(insert_rule(kRecipe, "t", 1, block)) == Names{"Sleep", "Locate", "Work"});
+  CHECK(names(insert_rule(kRecipe, "t", 2, block)) == Names{"Sleep", "Work", "Locate"});
+  CHECK(names(insert_rule(kRecipe, "t", 9, block)) == Names{"Sleep", "Work", "Locate"});
+  const std::string three = insert_rule(kRecipe, "t", 2, block);
+  for (const auto& [from, to, want] : {std::tuple{0U, 2U, Names{"Work", "Locate", "Sleep"}},
+                                       {2U, 0U, Names{"Locate", "Sleep", "Work"}},
+                                       {1U, 0U, Names{"Work", "Sleep", "Locate"}},
+                                       {1U, 1U, Names{"Sleep", "Work", "Locate"}}}) {
+    const std::string moved = move_rule(three, "t", from, to);
+    CHECK(names(moved) == want);
+    // Its comment goes with it, and nothing of the rules is lost.
+    CHECK(moved.find("# Quiet.\n[[state]]\nname = \"Sleep\"") != std::string::npos);
+    for (const char* line : {"release = \"20 uA\"", "shortest = \"2 ms\"", "name = \"r\""})
+      CHECK_THAT(moved, Catch::Contains(line));
+  }
+  CHECK_THROWS_AS(move_rule(kRecipe, "t", 5, 0), Error);
+  CHECK_THROWS_AS(insert_rule("[[state", "t", 0, block), Error);
+}
+
 TEST_CASE(
     "an activity's interval replaces how often it was, a battery's value stands beside its note") {
   const DutyPlan plan = parse_duty(set_activity_interval(kDuty, "t", 0, 7200), "t");

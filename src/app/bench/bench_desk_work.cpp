@@ -23,48 +23,47 @@ namespace kuvio::app {
 
 void BenchDesk::makeActions() {
   const DeskId desk = DeskId::bench;
-  const QString menu = tr("Record");
   Actions& a = context_.actions;
   a.add(
-      QStringLiteral("recordAction"), menu, tr("Record, as the run sheet says"),
+      QStringLiteral("recordAction"), tr("Record, as the run sheet says"),
       QKeySequence(tr("Ctrl+Space")), [this] { record(); }, desk);
-  a.add(QStringLiteral("stopAction"), menu, tr("Stop recording"), QKeySequence(tr("Ctrl+.")),
+  a.add(QStringLiteral("stopAction"), tr("Stop recording"), QKeySequence(tr("Ctrl+.")),
         [this] { context_.bench.stop(); });
-  a.add(QStringLiteral("markAction"), menu, tr("Mark this moment"), QKeySequence(tr("Ctrl+J")),
+  a.add(QStringLiteral("markAction"), tr("Mark this moment"), QKeySequence(tr("Ctrl+J")),
         [this] { markNow(); });
   a.add(
-      QStringLiteral("zeroAction"), menu, tr("Zero now"), {},
+      QStringLiteral("zeroAction"), tr("Zero now"), {},
       [this] { context_.bench.zero(2, source_->accuracy()); }, desk);
-  a.add(QStringLiteral("switchOff"), menu, tr("Switch all outputs off"), QKeySequence(tr("Ctrl+0")),
+  a.add(QStringLiteral("switchOff"), tr("Switch all outputs off"), QKeySequence(tr("Ctrl+0")),
         [this] { context_.bench.switchOutput(false); });
   a.add(
-      QStringLiteral("switchOn"), menu, tr("Switch output on"), {},
+      QStringLiteral("switchOn"), tr("Switch output on"), {},
       [this] { switchOutput(source_->output(), true); }, desk);
   a.add(
-      QStringLiteral("plugAction"), menu, tr("What is plugged in?"), {},
+      QStringLiteral("plugAction"), tr("What is plugged in?"), {},
       [this] { openDrawer(QStringLiteral("add")); }, desk);
   a.add(
-      QStringLiteral("simulateAction"), menu, tr("Start simulated bench"), {},
+      QStringLiteral("simulateAction"), tr("Start simulated bench"), {},
       [this] { startSimulated(plug_->simulatedBuild(), 60, false); }, desk);
   a.add(
-      QStringLiteral("connectAction"), menu, tr("Connect all"), {}, [this] { connectAll(); }, desk);
+      QStringLiteral("connectAction"), tr("Connect all"), {}, [this] { connectAll(); }, desk);
   a.add(
-      QStringLiteral("tryProfileAction"), menu, tr("Try the instrument's profile"), {},
+      QStringLiteral("tryProfileAction"), tr("Try the instrument's profile"), {},
       [this] { tryProfile(); }, desk);
   a.add(
-      QStringLiteral("resetAction"), menu, tr("Reset the device"), {}, [this] { device_->reset(); },
+      QStringLiteral("resetAction"), tr("Reset the device"), {}, [this] { device_->reset(); },
       desk);
   a.add(
-      QStringLiteral("openSetupAction"), menu, tr("Open bench set-up…"), {},
-      [this] { openSetup(); }, desk);
+      QStringLiteral("openSetupAction"), tr("Open bench set-up…"), {}, [this] { openSetup(); },
+      desk);
   a.add(
-      QStringLiteral("saveSetupAction"), menu, tr("Save bench set-up as…"), {},
-      [this] { saveSetup(); }, desk);
+      QStringLiteral("saveSetupAction"), tr("Save bench set-up as…"), {}, [this] { saveSetup(); },
+      desk);
   a.add(
-      QStringLiteral("nextPartAction"), menu, tr("Next part of the bench"),
-      QKeySequence(Qt::Key_F6), [this] { nextPart(); }, desk);
-  a.add(QStringLiteral("sendAction"), menu, tr("Send a line to the device"),
-        QKeySequence(tr("Ctrl+T")), [this] {
+      QStringLiteral("nextPartAction"), tr("Next part of the bench"), QKeySequence(Qt::Key_F6),
+      [this] { nextPart(); }, desk);
+  a.add(QStringLiteral("sendAction"), tr("Send a line to the device"), QKeySequence(tr("Ctrl+T")),
+        [this] {
           emit deskRequested(DeskId::bench);
           tabs_->setCurrentIndex(1);
           console_->focusLine();

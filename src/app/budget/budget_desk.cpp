@@ -178,10 +178,9 @@ QWidget* BudgetDesk::makeDiskBanner(QWidget* page) {
 
 void BudgetDesk::makeActions() {
   const DeskId desk = DeskId::budget;
-  const QString menu = tr("Budget");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   add("limitsFromCapture", tr("Create limits from this capture"), {}, [this] { fromCapture(); });
   add("openBudget", tr("Open budget…"), QKeySequence(tr("Ctrl+Shift+B")), [this] {
@@ -195,6 +194,10 @@ void BudgetDesk::makeActions() {
   add("removeLimitAction", tr("Remove limit"), Qt::Key_Delete, [this] { removeLimit(); });
   add("showBudgetFile", tr("Edit as text"), QKeySequence(tr("Ctrl+U")),
       [this] { show_text_->toggle(); });
+  context_.actions.answer(Needs::budget,
+                          [this] { return context_.documents.find(DocumentKind::budget); });
+  context_.actions.answer(Needs::limit,
+                          [this] { return model_->limit(table_->currentIndex().row()); });
 }
 
 void BudgetDesk::enter() { context_.session.requestBudget(); }

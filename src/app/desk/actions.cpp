@@ -4,22 +4,25 @@
 #include <QMenu>
 #include <QWidget>
 
-#include <map>
-
 namespace kuvio::app {
 
 Actions::Actions(QWidget* owner) : QObject(owner), owner_(owner) {}
 
-QAction* Actions::add(const QString& id, const QString& menu, const QString& text,
-                      const QKeySequence& keys, std::function<void()> run,
-                      std::optional<DeskId> desk) {
+QAction* Actions::add(const QString& id, const QString& text, const QKeySequence& keys,
+                      std::function<void()> run, std::optional<DeskId> desk) {
   auto* action = new QAction(text, this);
   action->setObjectName(id);
   action->setShortcut(keys);
   action->setShortcutContext(Qt::WindowShortcut);
-  action->setProperty("menu", menu);
   if (desk) action->setProperty("desk", static_cast<int>(*desk));
-  connect(action, &QAction::triggered, this, std::move(run));
+  connect(action, &QAction::triggered, this, [this, action, run = std::move(run)] {
+    const QString why = whyNot(action);
+    if (why.isEmpty()) {
+      run();
+    } else {
+      emit refused(why);
+    }
+  });
   owner_->addAction(action);
   all_.push_back(action);
   return action;
@@ -38,7 +41,10 @@ std::optional<DeskId> Actions::deskOf(const QAction* action) {
   return static_cast<DeskId>(desk.toInt());
 }
 
-QString Actions::menuOf(const QAction* action) { return action->property("menu").toString(); }
+QKeySequence Actions::keysOf(const QAction* action) {
+  const QVariant put_by = action->property("keys");
+  return put_by.isNull() ? action->shortcut() : put_by.value<QKeySequence>();
+}
 
 void Actions::setDesk(DeskId desk) {
   for (QAction* a : all_) {
@@ -56,18 +62,48 @@ void Actions::setDesk(DeskId desk) {
 
 void Actions::run(QAction* action) {
   if (const auto desk = deskOf(action)) emit deskRequested(*desk);
-  if (action->isEnabled()) action->trigger();
+  action->trigger();
+}
+
+QString Actions::whyNot(const QAction* action) const {
+  const MenuEntry* entry = menu_entry(action->objectName());
+  if (!entry) return {};
+  const auto known = answers_.find(entry->needs);
+  return known == answers_.end() || known->second() ? QString() : why_not(entry->needs);
 }
 
 void Actions::fill(QMenu* menu) const {
   menu->clear();
-  std::map<QString, QMenu*> menus;
-  for (QAction* a : all_) {
-    const QString name = menuOf(a);
-    QMenu*& sub = menus[name];
-    if (!sub) sub = menu->addMenu(name);
-    sub->addAction(a);
+  qDeleteAll(menu->findChildren<QMenu*>(QString(), Qt::FindDirectChildrenOnly));
+  for (const auto& menus : menu_plan()) {
+    if (!menu->isEmpty()) menu->addSeparator();
+    for (const Menu& one : menus) {
+      QMenu* sub = menu->addMenu(menu_title(QLatin1String(one.groups.front().front().id)));
+      sub->setToolTipsVisible(true);
+      for (const auto& group : one.groups) {
+        if (!sub->isEmpty()) sub->addSeparator();
+        for (const MenuEntry& entry : group) {
+          if (QAction* a = find(QLatin1String(entry.id))) sub->addAction(a);
+        }
+      }
+      connect(sub, &QMenu::aboutToShow, this, [this, sub] { grey(sub); });
+    }
   }
+}
+
+void Actions::grey(QMenu* menu) const {
+  for (QAction* a : menu->actions()) {
+    if (a->parent() != this) continue;
+    const QString why = whyNot(a);
+    a->setEnabled(why.isEmpty());
+    a->setToolTip(why.isEmpty() ? a->text() : why);
+  }
+  // Their keys go on speaking.
+  connect(menu, &QMenu::aboutToHide, this, [this, menu] {
+    for (QAction* a : menu->actions()) {
+      if (a->parent() == this) a->setEnabled(true);
+    }
+  });
 }
 
 }  // namespace kuvio::app

@@ -32,6 +32,7 @@ struct BookView {
   std::string unclean;  ///< it was not closed, and something is missing; for people
   std::vector<CaptureRow> rows;
   std::vector<std::string> builds;
+  std::size_t deleted = 0;                   ///< captures that can be put back
   std::map<std::string, std::string> notes;  ///< the book's own notes: "reference", "unlike/…"
   std::map<DocumentKind, book::Document> documents;
 

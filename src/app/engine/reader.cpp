@@ -175,6 +175,7 @@ BookViewPtr Reader::list() {
   auto out = std::make_shared<BookView>();
   out->path = path_;
   out->unclean = unclean_;
+  out->deleted = book_.deleted().size();
   out->builds = book_.builds();
   for (const book::Note& note : book_.notes()) {
     if (note.capture == 0 && note.value) out->notes[note.key] = *note.value;
@@ -204,6 +205,10 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
     if (trace->to_s() > trace->from_s()) {
       const SpanFigures all = measure(*trace);
       view->extremes[c.name] = {all.min.value_or(0), all.max.value_or(0)};
+    } else if (!trace->blocks().empty()) {  // one instant: no span to measure, but a value
+      double value = 0;
+      trace->read(trace->blocks().front(), 0, std::span(&value, 1));
+      view->extremes[c.name] = {value, value};
     }
   }
   view->from_s = view->info.from_s();
@@ -344,8 +349,9 @@ LevelHistogramPtr Reader::histogram(const std::function<bool()>& going_on) const
   out->capture = open_.front().view->info.id;
   constexpr int kBins = 120;
   constexpr std::int64_t kPiece = 4096, kAtMost = 4 << 20;
-  const auto [least, most] = open_.front().view->extremes.at(open_.front().view->channel.name);
-  out->high = std::max(most, 1e-9);
+  const auto known = open_.front().view->extremes.find(open_.front().view->channel.name);
+  if (known == open_.front().view->extremes.end()) return nullptr;
+  out->high = std::max(known->second.second, 1e-9);
   double quiet = out->high;
   for (const EnvelopeColumn& c : open_.front().view->overview) {
     if (c.any && c.hi > 0) quiet = std::min(quiet, std::max(c.lo, c.hi / 30));

@@ -18,14 +18,18 @@ namespace {
 QString tr(const char* text) { return QObject::tr(text); }
 
 /// What adds an edit, with a split by hand below it where there is none yet.
-book::ChangeRequest add_edit(const book::Book& book, std::int64_t capture, Edit edit) {
+book::ChangeRequest add_edits(const book::Book& book, std::int64_t capture,
+                              std::vector<Edit> edits) {
   const book::CaptureInfo info = book.capture(capture);
   const book::ChannelTrace trace(book, book::main_current(info, book.path()));
-  edit.at_s = nearest_edge(trace, edit.at_s);
-  if (edit.kind == Edit::Kind::move || edit.kind == Edit::Kind::assign)
-    edit.to_s = nearest_edge(trace, edit.to_s);
   std::vector<Edit> list = book::edits(book, capture);
-  list.push_back(edit);
+  const std::size_t before = list.size();
+  for (Edit& edit : edits) {
+    edit.at_s = nearest_edge(trace, edit.at_s);
+    if (edit.kind == Edit::Kind::move || edit.kind == Edit::Kind::assign)
+      edit.to_s = nearest_edge(trace, edit.to_s);
+    list.push_back(edit);
+  }
   book::ChangeRequest out{{book::edits_note(capture, list)}};
   auto split = book.split(capture);
   if (!split) {
@@ -36,19 +40,18 @@ book::ChangeRequest add_edit(const book::Book& book, std::int64_t capture, Edit 
   const EditResult edited =
       apply_edits(split->visits, list, book::edit_reach(info, split->channel));
   for (const Conflict& c : edited.conflicts) {
-    if (c.edit + 1 == list.size()) {
-      throw Error(Failure::bad_data, "states unchanged", describe(edit), c.why);
-    }
+    if (c.edit >= before)
+      throw Error(Failure::bad_data, "states unchanged", describe(list[c.edit]), c.why);
   }
   return out;
 }
 
 }  // namespace
 
-void edit_states(Session& session, std::int64_t capture, const Edit& edit) {
-  const QString text = QString::fromStdString(describe(edit));
-  session.change(text, [capture, edit](const book::Book& book, const std::stop_token&) {
-    return add_edit(book, capture, edit);
+void edit_states(Session& session, std::int64_t capture, const std::vector<Edit>& edits) {
+  const QString text = QString::fromStdString(describe(edits.front()));
+  session.change(text, [capture, edits](const book::Book& book, const std::stop_token&) {
+    return add_edits(book, capture, edits);
   });
 }
 
@@ -72,7 +75,7 @@ void name_span(Session& session, std::int64_t capture, double from_s, double to_
   edit.at_s = from_s;
   edit.to_s = to_s;
   edit.state = state;
-  edit_states(session, capture, edit);
+  edit_states(session, capture, {edit});
 }
 
 void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,

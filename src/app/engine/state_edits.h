@@ -13,8 +13,9 @@ namespace kuvio::app {
 
 // The edits of states as the window makes them: each becomes one change of the book, undoable.
 
-/// Adds a correction by hand to a capture; its times are laid on samples.
-void edit_states(Session& session, std::int64_t capture, const Edit& edit);
+/// Adds corrections by hand to a capture, in this order, as one change that is named after the
+/// first; their times are laid on samples.
+void edit_states(Session& session, std::int64_t capture, const std::vector<Edit>& edits);
 /// Takes one correction away, or all of them (`index` below 0).
 void drop_edit(Session& session, std::int64_t capture, int index);
 /// Names a span as a visit to a state, by hand.

@@ -58,7 +58,10 @@ void ViewState::setShown(const ShownPtr& shown) {
       begin_ = std::min(begin_, c->from_s + c->offset_s);
       end_ = std::max(end_, c->to_s + c->offset_s);
     }
-    end_ = std::max(end_, begin_ + kNarrowest);
+    if (!(end_ > begin_)) {  // a single instant lies in the middle of a second
+      begin_ -= 0.5;
+      end_ += 0.5;
+    }
     const double width = to_ - from_;
     if (!same || whole) {
       from_ = begin_;

@@ -257,9 +257,8 @@ LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
 
 void LifetimeDesk::makeActions() {
   const DeskId desk = DeskId::lifetime;
-  const QString menu = tr("Lifetime");
   const auto add = [&](const char* id, const QString& text, std::function<void()> run) {
-    context_.actions.add(QLatin1String(id), menu, text, {}, std::move(run), desk);
+    context_.actions.add(QLatin1String(id), text, {}, std::move(run), desk);
   };
   add("openDutyAction", tr("Open duty plan…"), [this] { openFile(DocumentKind::duty); });
   add("openBatteryAction", tr("Open battery…"), [this] { openFile(DocumentKind::battery); });
@@ -267,6 +266,15 @@ void LifetimeDesk::makeActions() {
   add("saveBatteryAction", tr("Save battery as…"), [this] { saveAs(DocumentKind::battery); });
   add("makePlanAction", tr("Make the scenario the duty plan"), [this] { makeThePlan(); });
   add("resetScenarioAction", tr("Reset scenario to captured"), [this] { resetScenario(); });
+  const auto has = [this](DocumentKind kind) {
+    return [this, kind] { return context_.documents.find(kind) != nullptr; };
+  };
+  context_.actions.answer(Needs::duty, has(DocumentKind::duty));
+  context_.actions.answer(Needs::battery, has(DocumentKind::battery));
+  context_.actions.answer(Needs::scenario, [duty = has(DocumentKind::scenario_duty),
+                                            battery = has(DocumentKind::scenario_battery)] {
+    return duty() || battery();
+  });
 }
 
 void LifetimeDesk::enter() {

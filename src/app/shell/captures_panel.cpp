@@ -81,8 +81,7 @@ CapturesPanel::CapturesPanel(Session& session, Actions& actions, QWidget* parent
 void CapturesPanel::makeActions(Actions& actions) {
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    list_->addAction(
-        actions.add(QLatin1String(id), tr("Captures"), text, keys, std::move(run), DeskId::trace));
+    list_->addAction(actions.add(QLatin1String(id), text, keys, std::move(run), DeskId::trace));
   };
   add("tickCapture", tr("Overlay this capture"), QKeySequence(tr("T")), [this] { tick(); });
   add("giveReference", tr("Use its build as reference"), QKeySequence(tr("R")),

@@ -13,7 +13,8 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kKeys = Qt::UserRole + 1, kMenu = Qt::UserRole + 2;
+constexpr int kKeys = Qt::UserRole + 1, kMenu = Qt::UserRole + 2, kCan = Qt::UserRole + 3;
+constexpr int kRank = 10000;
 
 class FoundDelegate : public QStyledItemDelegate {
 public:
@@ -27,15 +28,19 @@ public:
     painter->save();
     if (option.state & QStyle::State_Selected) painter->fillRect(option.rect, t.wash());
     const QRect box = option.rect.adjusted(12, 0, -12, 0);
+    const QString text = index.data().toString(), keys = index.data(kKeys).toString();
+    const bool can = index.data(kCan).toBool();
     painter->setFont(Theme::baseFont(13));
-    painter->setPen(t.text());
-    painter->drawText(box, Qt::AlignVCenter | Qt::AlignLeft, index.data().toString());
+    painter->setPen(can ? t.text() : t.muted());
+    painter->drawText(box, Qt::AlignVCenter | Qt::AlignLeft, text);
+    const int used = painter->fontMetrics().horizontalAdvance(text) + 24;
     painter->setPen(t.muted());
     painter->setFont(Theme::baseFont(12));
-    const QString keys = index.data(kKeys).toString();
     painter->drawText(box, Qt::AlignVCenter | Qt::AlignRight, keys);
-    painter->drawText(box.adjusted(0, 0, -120, 0), Qt::AlignVCenter | Qt::AlignRight,
-                      index.data(kMenu).toString());
+    const QRect rest = box.adjusted(used, 0, can ? -120 : -72, 0);
+    painter->drawText(rest, Qt::AlignVCenter | Qt::AlignRight,
+                      painter->fontMetrics().elidedText(index.data(kMenu).toString(),
+                                                        Qt::ElideRight, rest.width()));
     painter->restore();
   }
 };
@@ -96,6 +101,16 @@ int FindBox::fit(const QString& words, const QString& text) {
   return total;
 }
 
+bool FindBox::begins(const QString& words, const QString& text) {
+  const QString low = text.toLower();
+  for (const QString& word : words.toLower().split(QLatin1Char(' '), Qt::SkipEmptyParts)) {
+    qsizetype at = low.indexOf(word);
+    while (at > 0 && low[at - 1].isLetterOrNumber()) at = low.indexOf(word, at + 1);
+    if (at < 0) return false;
+  }
+  return true;
+}
+
 void FindBox::open() {
   const QWidget* window = parentWidget();
   const int width = std::min(560, window->width() - 80);
@@ -109,24 +124,37 @@ void FindBox::open() {
 
 void FindBox::search() {
   list_->clear();
-  std::vector<std::pair<int, QAction*>> found;
+  struct Found {
+    QAction* action;
+    int score;
+    QString why_not;
+  };
+  std::vector<Found> found;
+  const QString words = line_->text().trimmed();
   for (QAction* a : actions_.all()) {
     if (a->objectName() == QStringLiteral("find")) continue;
     const QString text = a->text().remove(QLatin1Char('&'));
-    const int score = line_->text().trimmed().isEmpty()
-                          ? 1
-                          : fit(line_->text(), text + QLatin1Char(' ') + Actions::menuOf(a));
-    if (score > 0) found.emplace_back(score, a);
+    const MenuEntry* entry = menu_entry(a->objectName());
+    const QString named = text + QLatin1Char(' ') + Actions::menuOf(a);
+    // By its name, by what else it is called, and last with letters left out.
+    int score = fit(words, named);
+    if (begins(words, named)) {
+      score += 2 * kRank;
+    } else if (entry && begins(words, named + QLatin1Char(' ') + QLatin1String(entry->words))) {
+      score += kRank;
+    }
+    if (score > 0) found.push_back({a, score, actions_.whyNot(a)});
   }
-  std::stable_sort(found.begin(), found.end(),
-                   [](const auto& a, const auto& b) { return a.first > b.first; });
-  for (const auto& [score, action] : found) {
-    auto* item = new QListWidgetItem(action->text().remove(QLatin1Char('&')), list_);
-    const QVariant put_by = action->property("keys");
-    const QKeySequence keys = put_by.isNull() ? action->shortcut() : put_by.value<QKeySequence>();
-    item->setData(Qt::UserRole, QVariant::fromValue<QObject*>(action));
-    item->setData(kKeys, keys.toString(QKeySequence::NativeText));
-    item->setData(kMenu, Actions::menuOf(action));
+  std::stable_sort(found.begin(), found.end(), [](const Found& a, const Found& b) {
+    return std::pair(a.why_not.isEmpty(), a.score) > std::pair(b.why_not.isEmpty(), b.score);
+  });
+  for (const Found& one : found) {
+    auto* item = new QListWidgetItem(one.action->text().remove(QLatin1Char('&')), list_);
+    item->setData(Qt::UserRole, QVariant::fromValue<QObject*>(one.action));
+    item->setData(kKeys, Actions::keysOf(one.action).toString(QKeySequence::NativeText));
+    item->setData(kMenu, one.why_not.isEmpty() ? Actions::menuOf(one.action) : one.why_not);
+    item->setData(kCan, one.why_not.isEmpty());
+    if (!one.why_not.isEmpty()) item->setData(Qt::AccessibleDescriptionRole, one.why_not);
   }
   if (found.empty()) {
     auto* none = new QListWidgetItem(tr("No matching action"), list_);

@@ -16,6 +16,8 @@ class FindBox : public QFrame {
 public:
   FindBox(Actions& actions, QWidget* window);
   void open();
+  /// Whether every word begins a word of the text.
+  static bool begins(const QString& words, const QString& text);
   /// How well words fit a text: 0 not at all, more is better.
   static int fit(const QString& words, const QString& text);
 

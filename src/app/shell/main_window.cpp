@@ -69,6 +69,8 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   parts_->insertWidget(0, captures_);
   makeDesks();
   makeLookActions();
+  makeHelpActions();
+  answerNeeds();
   find_ = new FindBox(actions_, centre);
   connectSession();
   connectBench();
@@ -134,6 +136,7 @@ void MainWindow::connectSession() {
   connect(top_, &TopBar::deskRequested, this, &MainWindow::setDesk);
   connect(top_, &TopBar::findRequested, find_, &FindBox::open);
   connect(&actions_, &Actions::deskRequested, this, &MainWindow::setDesk);
+  connect(&actions_, &Actions::refused, this, [this](const QString& why) { report(why); });
   connect(&session_, &Session::bookOpened, this, &MainWindow::takeBook);
   connect(&session_, &Session::shown, this, &MainWindow::takeShown);
   connect(&session_, &Session::failed, this,

@@ -72,6 +72,8 @@ private:
   void makeBookActions();
   void makeEditActions();
   void makeLookActions();
+  void makeHelpActions();
+  void answerNeeds();
   void connectSession();
   void connectBench();
   void chooseBook();

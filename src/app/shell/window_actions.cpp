@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The window's own actions: book, edit, look.
 
+#include "app/engine/book_view.h"
 #include "app/engine/places.h"
 #include "app/engine/text.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_bar.h"
+#include "app/shell/gesture_sheet.h"
 #include "app/shell/main_window.h"
 #include "app/style/time_notation.h"
 #include "app/style/widgets.h"
@@ -16,62 +18,53 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMenu>
+#include <QMessageBox>
 
 namespace kuvio::app {
 void MainWindow::makeBookActions() {
-  const QString menu = tr("Book");
-  actions_.add(QStringLiteral("newBook"), menu, tr("New book…"), QKeySequence::New,
+  actions_.add(QStringLiteral("newBook"), tr("New book…"), QKeySequence::New,
                [this] { newBook(); });
-  actions_.add(QStringLiteral("openBook"), menu, tr("Open book…"), QKeySequence::Open,
+  actions_.add(QStringLiteral("openBook"), tr("Open book…"), QKeySequence::Open,
                [this] { chooseBook(); });
-  actions_.add(QStringLiteral("copyBook"), menu, tr("Save a copy…"),
-               QKeySequence(tr("Ctrl+Shift+S")), [this] { saveCopy(); });
+  actions_.add(QStringLiteral("copyBook"), tr("Save a copy…"), QKeySequence(tr("Ctrl+Shift+S")),
+               [this] { saveCopy(); });
   QAction* recent =
-      actions_.add(QStringLiteral("recent"), menu, tr("Recent"), {}, [this] { fillRecent(); });
+      actions_.add(QStringLiteral("recent"), tr("Recent"), {}, [this] { fillRecent(); });
   recent->setMenu(new QMenu(this));
   connect(recent->menu(), &QMenu::aboutToShow, this, &MainWindow::fillRecent);
-  actions_.add(QStringLiteral("example"), menu, tr("Look at an example"), {},
+  actions_.add(QStringLiteral("example"), tr("Look at an example"), {},
                [this] { example_.make(ExampleMaker::usualPlace()); });
-  actions_.add(QStringLiteral("quit"), menu, tr("Quit"), QKeySequence(tr("Ctrl+Q")),
-               [this] { close(); });
+  actions_.add(QStringLiteral("quit"), tr("Quit"), QKeySequence(tr("Ctrl+Q")), [this] { close(); });
 }
 
 void MainWindow::makeEditActions() {
-  const QString menu = tr("Edit");
   QUndoStack* history = session_.history();
-  QAction* undo = actions_.add(QStringLiteral("undo"), menu, tr("Undo"), QKeySequence::Undo,
+  QAction* undo = actions_.add(QStringLiteral("undo"), tr("Undo"), QKeySequence::Undo,
                                [history] { history->undo(); });
-  QAction* redo = actions_.add(QStringLiteral("redo"), menu, tr("Redo"),
-                               QKeySequence(tr("Ctrl+Shift+Z")), [history] { history->redo(); });
-  undo->setEnabled(false);
-  redo->setEnabled(false);
-  connect(history, &QUndoStack::canUndoChanged, undo, &QAction::setEnabled);
-  connect(history, &QUndoStack::canRedoChanged, redo, &QAction::setEnabled);
+  QAction* redo = actions_.add(QStringLiteral("redo"), tr("Redo"), QKeySequence(tr("Ctrl+Shift+Z")),
+                               [history] { history->redo(); });
   connect(history, &QUndoStack::undoTextChanged, undo, [undo](const QString& text) {
     undo->setText(text.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(text));
   });
   connect(history, &QUndoStack::redoTextChanged, redo, [redo](const QString& text) {
     redo->setText(text.isEmpty() ? tr("Redo") : tr("Redo: %1").arg(text));
   });
-  actions_.add(QStringLiteral("find"), menu, tr("Find an action…"), QKeySequence(tr("Ctrl+K")),
+  actions_.add(QStringLiteral("find"), tr("Find an action…"), QKeySequence(tr("Ctrl+K")),
                [this] { find_->open(); });
-  actions_.add(QStringLiteral("copyReadOut"), menu, tr("Copy read-out"),
-               QKeySequence(tr("Ctrl+Shift+C")),
+  actions_.add(QStringLiteral("copyReadOut"), tr("Copy read-out"), QKeySequence(tr("Ctrl+Shift+C")),
                [this] { QApplication::clipboard()->setText(foot_->line().text()); });
 }
 
 void MainWindow::makeLookActions() {
-  const QString menu = tr("Window");
   int n = 0;
   for (const DeskInfo& desk : all_desks()) {
-    actions_.add(QStringLiteral("go") + QLatin1String(desk.key), menu,
-                 tr("%1 desk").arg(desk.name()),
+    actions_.add(QStringLiteral("go") + QLatin1String(desk.key), tr("%1 desk").arg(desk.name()),
                  QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + n++)),
                  [this, id = desk.id] { setDesk(id); });
   }
   auto* group = new QActionGroup(this);
   const auto look = [&](const char* id, const QString& text, Preferences::Look which) {
-    QAction* a = actions_.add(QLatin1String(id), menu, text, {}, [this, which] {
+    QAction* a = actions_.add(QLatin1String(id), text, {}, [this, which] {
       preferences_.look = which;
       if (which != Preferences::Look::system) {
         setTheme(which == Preferences::Look::night ? Theme::Kind::night : Theme::Kind::paper);
@@ -89,13 +82,51 @@ void MainWindow::makeLookActions() {
   look("lookSystem", tr("System theme"), Preferences::Look::system);
   look("lookPaper", tr("Paper (light)"), Preferences::Look::paper);
   look("lookNight", tr("Night (dark)"), Preferences::Look::night);
-  actions_.add(QStringLiteral("nextUnit"), menu, tr("Next charge unit"), QKeySequence(tr("Ctrl+E")),
+  actions_.add(QStringLiteral("nextUnit"), tr("Next charge unit"), QKeySequence(tr("Ctrl+E")),
                [this] { setUnit(foot_->nextUnit()); });
-  QAction* times = actions_.add(QStringLiteral("timesInSeconds"), menu, tr("Times in seconds"),
+  QAction* times = actions_.add(QStringLiteral("timesInSeconds"), tr("Times in seconds"),
                                 QKeySequence(tr("Ctrl+Alt+T")), [this] { changeTimes(); });
   times->setCheckable(true);
   times->setChecked(preferences_.times_in_seconds);
   followSystem();
+}
+
+void MainWindow::makeHelpActions() {
+  actions_.add(QStringLiteral("gestures"), tr("Keys and gestures"), QKeySequence(Qt::Key_F1),
+               [this] {
+                 if (auto* open = findChild<GestureSheet*>()) return open->raise();
+                 (new GestureSheet(actions_, this))->show();
+               });
+  actions_.add(QStringLiteral("about"), tr("About Kuvio"), {}, [this] {
+    QMessageBox::about(
+        this, tr("About Kuvio"),
+        tr("Kuvio %1\n\nCurrent waveforms, operating states, the charge of each, and what it means "
+           "for the battery.\n\nFree software under the GNU General Public License, version 3 or "
+           "later. A book is one SQLite file; its tables are documented.")
+            .arg(QApplication::applicationVersion()));
+  });
+}
+
+/// What the window can say of what actions need; the desks say the rest.
+void MainWindow::answerNeeds() {
+  const auto book = [this](auto ask) {
+    return [this, ask] { return session_.book() && ask(*session_.book()); };
+  };
+  const auto phase = [this](auto ask) { return [this, ask] { return ask(bench_.state().phase); }; };
+  using Phase = BenchState::Phase;
+  actions_.answer(Needs::undo, [this] { return session_.history()->canUndo(); });
+  actions_.answer(Needs::redo, [this] { return session_.history()->canRedo(); });
+  actions_.answer(Needs::book, book([](const BookView&) { return true; }));
+  actions_.answer(Needs::more_captures, book([](const BookView& b) { return b.rows.size() > 1; }));
+  actions_.answer(Needs::deleted, book([](const BookView& b) { return b.deleted > 0; }));
+  actions_.answer(Needs::recording, [this] { return bench_.recording(); });
+  actions_.answer(Needs::no_recording, [this] { return !bench_.recording(); });
+  actions_.answer(Needs::connected,
+                  phase([](Phase p) { return p == Phase::ready || p == Phase::recording; }));
+  // Also while a link is lost: what may be on can be asked to go off.
+  actions_.answer(Needs::output, [this] {
+    return bench_.state().phase != Phase::none && bench_.state().output.has_output;
+  });
 }
 
 /// One way of writing moments everywhere.

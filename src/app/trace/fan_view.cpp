@@ -16,6 +16,11 @@
 #include <cmath>
 
 namespace kuvio::app {
+namespace {
+
+constexpr double kTarget = 8;  // pixels to aim at
+
+}  // namespace
 
 FanView::FanView(ViewState& view, Session& session, QWidget* parent)
     : QWidget(parent), view_(view) {
@@ -239,7 +244,7 @@ double FanView::timeAt(double x) const {
 int FanView::edgeAt(const QPointF& place) const {
   if (place.y() > rows_.ribbon_end + 2) return ViewState::kNone;
   int best = ViewState::kNone;
-  double nearest = 4;  // 8 px to aim at
+  double nearest = kTarget / 2;
   for (const FanBand& b : fan_.bands) {
     if (b.visit == 0 || b.time_from <= 0) continue;
     const double off = std::fabs(left() + b.time_from * span() - place.x());
@@ -251,15 +256,32 @@ int FanView::edgeAt(const QPointF& place) const {
   return best;
 }
 
+std::pair<int, int> FanView::travelling(int edge) const {
+  const auto& visits = view_.capture()->visits;
+  const double narrow = kTarget / span() * (fan_to_ - fan_from_);
+  const auto sliver = [&](int visit) {
+    const Visit& v = visits[static_cast<std::size_t>(visit)].visit;
+    return v.state == kUnassigned && v.length_s() < narrow;
+  };
+  int first = edge, last = edge;
+  while (first > 1 && sliver(first - 1)) --first;
+  while (last + 1 < static_cast<int>(visits.size()) && sliver(last)) ++last;
+  return {first, last};
+}
+
 void FanView::mouseMoveEvent(QMouseEvent* event) {
   if (dragged_ != ViewState::kNone) {
     // It stops short of its neighbours' other edges.
     const auto& visits = view_.capture()->visits;
-    const Visit& left = visits[static_cast<std::size_t>(dragged_ - 1)].visit;
-    const Visit& right = visits[static_cast<std::size_t>(dragged_)].visit;
-    const double grain = view_.capture()->basis.sample_s;
-    dragged_to_ = std::clamp(timeAt(event->position().x()), left.from_s + grain,
-                             std::max(left.from_s + grain, right.to_s - grain));
+    const auto [first, last] = travelling(dragged_);
+    const Visit& left = visits[static_cast<std::size_t>(first - 1)].visit;
+    const Visit& right = visits[static_cast<std::size_t>(last)].visit;
+    const double grain = view_.capture()->basis.sample_s,
+                 at = visits[static_cast<std::size_t>(dragged_)].visit.from_s;
+    const double lowest =
+        left.from_s + grain + at - visits[static_cast<std::size_t>(first)].visit.from_s;
+    const double highest = right.to_s - grain + at - right.from_s;
+    dragged_to_ = std::clamp(timeAt(event->position().x()), lowest, std::max(lowest, highest));
     view_.setPointer(dragged_to_);
     update();
     return;
@@ -299,7 +321,10 @@ void FanView::mouseReleaseEvent(QMouseEvent* event) {
     view_.pickVisit(visitAt(event->position()));  // a click after all
     return;
   }
-  emit edgeMoved(edge, dragged_to_);
+  const auto [first, last] = travelling(edge);
+  emit edgesMoved(
+      first, last,
+      dragged_to_ - view_.capture()->visits[static_cast<std::size_t>(edge)].visit.from_s);
 }
 
 void FanView::mouseDoubleClickEvent(QMouseEvent* event) {

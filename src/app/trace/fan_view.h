@@ -24,10 +24,13 @@ public:
   QRectF chargeRect(int visit) const;
   /// The visit whose beginning is the edge within reach of a place in the ribbon, or kNone.
   int edgeAt(const QPointF& place) const;
+  /// The edges that travel with one, by the visits that begin at them: unassigned slivers beside it
+  /// that are too narrow to aim at keep their length.
+  std::pair<int, int> travelling(int edge) const;
 
 signals:
-  /// The edge at which a visit begins has been dragged to another moment.
-  void edgeMoved(int visit, double to_s);
+  /// The edges at which these visits begin have been dragged together.
+  void edgesMoved(int first, int last, double by_s);
   void menuWanted(const QPoint& global);
 
 protected:

@@ -13,6 +13,8 @@
 namespace kuvio::app {
 namespace {
 
+constexpr int kHalfLabel = 30;         // of a moment on the time axis
+constexpr int kHeadRoom = 6;           // the first caption stands above its lane
 constexpr int kCaptionRoom = 20;       // under a caption there is no room for a label
 constexpr double kThroughZero = 0.02;  // of the largest value: so much below zero is no noise
 
@@ -58,7 +60,7 @@ ValueFit Lanes::fitOf(const Lane& lane) const {
 void Lanes::chooseScale(Lane& lane, double lo, double hi, double quiet) const {
   const double largest = std::max(std::fabs(lo), std::fabs(hi));
   lane.scale = ValueScale::linear;
-  if (lane.quantity == Quantity::current && logarithmic_) {
+  if (lane.quantity == Quantity::current && logarithmic_ && largest > 0) {
     const bool through = lo < -kThroughZero * largest && lo < -3 * quiet;
     lane.scale = through ? ValueScale::symlog : ValueScale::logarithmic;
   }
@@ -99,7 +101,8 @@ void Lanes::fitLane(Lane& lane) const {
   if (lane.quantity == Quantity::logic) {
     lane.value->setRange(-0.25, 1.25);
   } else if (!any || !(hi > lo || hi != 0)) {
-    lane.value->setRange(log ? QCPRange(1e-6, 1) : QCPRange(0, 1));
+    // Nothing at all, or nothing but zero: it lies in the middle.
+    lane.value->setRange(log ? QCPRange(1e-6, 1) : any ? QCPRange(-1e-6, 1e-6) : QCPRange(0, 1));
   } else if (log) {
     const double top = std::max(hi, 1e-9);
     const double foot =
@@ -154,11 +157,20 @@ void Lanes::fitToSeen(Lane& lane) const {
 
 void Lanes::updateTicks() {
   const int width = std::max(1, this->width() - kLaneLeft - kLaneRight);
-  const auto times = time_ticks(view_.from(), view_.to(), std::max(2, width / 110));
+  auto times = time_ticks(view_.from(), view_.to(), std::max(2, width / 110));
   for (Lane& lane : lanes_) {
     // Four rulings between two labels, as on graph paper.
     qSharedPointerDynamicCast<QCPAxisTickerText>(lane.time->ticker())->setSubTickCount(4);
     give(lane.time, times);
+    if (&lane != &lanes_.back()) continue;
+    for (Tick& tick : times) {
+      if (pixelOf(tick.at) >
+          this->width() - kLaneRight - reserve_ - (reserve_ > 0 ? kHalfLabel : 0))
+        tick.label.clear();
+    }
+    give(lane.time, times);
+  }
+  for (Lane& lane : lanes_) {
     if (lane.quantity != Quantity::logic) updateValueTicks(lane);
   }
   placeCaptions();
@@ -178,10 +190,9 @@ void Lanes::updateValueTicks(Lane& lane) {
   } else {
     ticks = value_ticks(r.lower, r.upper, std::max(3, height / 36), lane.unit);
   }
-  if (&lane != &lanes_.front()) {
-    for (Tick& t : ticks) {
-      if (lane.value->coordToPixel(t.at) - lane.rect->top() < kCaptionRoom) t.label.clear();
-    }
+  const double room = &lane == &lanes_.front() ? kHeadRoom : kCaptionRoom;
+  for (Tick& t : ticks) {
+    if (lane.value->coordToPixel(t.at) - lane.rect->top() < room) t.label.clear();
   }
   give(lane.value, ticks);
 }

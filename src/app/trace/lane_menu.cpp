@@ -35,10 +35,9 @@ void TraceDesk::changeLane(const std::function<void(LanePlan&, std::size_t)>& ch
 
 void TraceDesk::makeLaneActions() {
   const DeskId desk = DeskId::trace;
-  const QString menu = tr("Lanes");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   const auto shift = [this](int direction) {
     const std::size_t lane = lanes_->chosenLane();
@@ -97,10 +96,9 @@ void TraceDesk::makeLaneActions() {
 
 void TraceDesk::makeScaleActions() {
   const DeskId desk = DeskId::trace;
-  const QString menu = tr("Lanes");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   add("scaleLinear", tr("Linear scale"), {}, [this] { setScale(ValueScale::linear); });
   add("scaleLog", tr("Logarithmic scale"), {}, [this] { setScale(ValueScale::logarithmic); });
@@ -142,15 +140,14 @@ void TraceDesk::setFit(ValueFit fit, double low, double high) {
   });
 }
 
-void TraceDesk::lanesMenu(QMenu& menu) {
+void TraceDesk::fillLanesList(QMenu& menu) {
   const LanePlan& plan = lanes_->plan();
-  QMenu* lanes = menu.addMenu(tr("Lanes"));
   LanePlan all = plan;
   for (LaneSpec& lane : all.lanes) lane.shown = true;
   for (const std::size_t i : all.visible(lanes_->channels())) {
     QStringList names;
     for (const LaneCurve& c : plan.lanes[i].curves) names << curve_name(c);
-    QAction* one = lanes->addAction(names.join(QStringLiteral(", ")));
+    QAction* one = menu.addAction(names.join(QStringLiteral(", ")));
     one->setCheckable(true);
     one->setChecked(plan.lanes[i].shown);
     connect(one, &QAction::toggled, this, [this, i](bool on) {
@@ -159,9 +156,22 @@ void TraceDesk::lanesMenu(QMenu& menu) {
       lanes_->setPlan(std::move(changed));
     });
   }
-  lanes->addSeparator();
-  lanes->addAction(context_.actions.find(QStringLiteral("showAllLanes")));
-  lanes->addAction(context_.actions.find(QStringLiteral("capturesApart")));
+  menu.addSeparator();
+  menu.addAction(context_.actions.find(QStringLiteral("showAllLanes")));
+  menu.addAction(context_.actions.find(QStringLiteral("capturesApart")));
+}
+
+void TraceDesk::chooseLanes(const QPoint& at) {
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("lanesList"));
+  fillLanesList(menu);
+  context_.actions.grey(&menu);
+  menu.exec(at);
+}
+
+void TraceDesk::lanesMenu(QMenu& menu) {
+  const LanePlan& plan = lanes_->plan();
+  fillLanesList(*menu.addMenu(tr("Lanes")));
   const std::size_t chosen = lanes_->chosenLane();
   if (chosen == LanePlan::npos) return;
   const LaneSpec& lane = plan.lanes[chosen];

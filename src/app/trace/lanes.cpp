@@ -37,11 +37,14 @@ Lanes::Lanes(ViewState& view, Session& session, QWidget* parent)
   layer(QStringLiteral("cursor"))->setMode(QCPLayer::lmBuffered);
   (new StretchMark(this, view_))->setLayer(QStringLiteral("marks"));
   (new LogTicks(this, view_))->setLayer(QStringLiteral("marks"));
+  thresholds_ = new ThresholdMark(*this, view_);
+  thresholds_->setLayer(QStringLiteral("cursor"));
   (new CursorMark(this, view_))->setLayer(QStringLiteral("cursor"));
   (new PointerMark(this, view_))->setLayer(QStringLiteral("cursor"));
   stand_in_.setSingleShot(true);
   stand_in_.setInterval(kStandInMs);
   connect(&stand_in_, &QTimer::timeout, this, [this] { replot(QCustomPlot::rpQueuedReplot); });
+  makePaging();
   applyTheme();
   connect(&view_, &ViewState::captureChanged, this, &Lanes::takeShown);
   connect(&view_, &ViewState::rangeChanged, this, &Lanes::rangeChanged);
@@ -115,13 +118,20 @@ void Lanes::setHidden(const std::string& channel, bool hidden) {
 /// Makes the lanes anew where they, or the number of captures, are others than before.
 void Lanes::build() {
   const std::size_t captures = view_.shown() ? view_.shown()->captures.size() : 0;
-  const std::vector<std::size_t> visible = plan_.visible(channels_);
-  QStringList wanted{QString::number(captures),
-                     plan_.captures_apart ? QStringLiteral("apart") : QStringLiteral("over")};
-  for (const std::size_t i : visible) {
-    for (const LaneCurve& c : plan_.lanes[i].curves)
+  const auto all = allLanes();
+  const int count = static_cast<int>(all.size());
+  // As far down as the last lanes fill the page.
+  int lowest = count;
+  while (lowest > 0 && room(all, lowest - 1) >= count - lowest + 1) --lowest;
+  top_ = std::clamp(top_, 0, lowest);
+  const int fit = room(all, top_);
+  beyond_ = count - fit;
+  const auto first = all.begin() + top_, last = first + fit;
+  QStringList wanted{QString::number(captures)};
+  for (auto it = first; it != last; ++it) {
+    for (const LaneCurve& c : plan_.lanes[it->first].curves)
       wanted << curve_name(c) << QString::number(c.window_s, 'g', 17);
-    wanted << QString();
+    wanted << QString::number(it->second);
   }
   for (const book::ChannelInfo& c : channels_)
     wanted << QString::fromStdString(c.name) << QString::number(static_cast<int>(c.quantity))
@@ -133,25 +143,18 @@ void Lanes::build() {
     lanes_.clear();
     frame_.reset();
     ++revision_;
-    const bool apart = plan_.captures_apart && captures > 1;
-    for (std::size_t i = 0; i < visible.size(); ++i) {
-      const bool last = i + 1 == visible.size();
-      for (std::size_t c = 0; apart && c < captures; ++c)
-        addLane(visible[i], static_cast<int>(c), last && c + 1 == captures);
-      if (!apart) addLane(visible[i], -1, last);
-    }
+    for (auto it = first; it != last; ++it) addLane(it->first, it->second, it + 1 == last);
     built_ = wanted;
     applyTheme();
   }
-  for (std::size_t i = 0; i < lanes_.size(); ++i) {  // the same lanes may stand elsewhere in it
-    const std::size_t each = plan_.captures_apart && captures > 1 ? captures : 1;
-    lanes_[i].spec = visible[i / each];
-  }
+  for (std::size_t i = 0; i < lanes_.size(); ++i)  // the same lanes may stand elsewhere in it
+    lanes_[i].spec = first[static_cast<std::ptrdiff_t>(i)].first;
   setHeights();
   for (Lane& lane : lanes_) {
     inkLane(lane);
     fitLane(lane);
   }
+  showCounts(count);
 }
 
 void Lanes::setHeights() {
@@ -215,13 +218,17 @@ QString Lanes::captionOf(const Lane& lane, int capture) const {
   const std::vector<LaneCurve>& curves = plan_.lanes[lane.spec].curves;
   const LaneCurve& top = curves.front();
   QString name = QString::fromStdString(lane.name);
-  if (top.form == CurveForm::samples && lane.name.size() < 3) {
-    if (lane.quantity == Quantity::current && lanes_.empty()) name = tr("current");
+  const auto of_its_kind =
+      std::count_if(channels_.begin(), channels_.end(),
+                    [&](const auto& channel) { return channel.quantity == lane.quantity; });
+  if (top.form == CurveForm::samples && lane.name.size() < 3 && of_its_kind == 1) {
+    // A symbol is less than a word, where there is no second one to tell it from.
+    if (lane.quantity == Quantity::current) name = tr("current");
     if (lane.quantity == Quantity::voltage) name = tr("voltage");
   } else if (top.form == CurveForm::charge) {
-    name = tr("charge");
+    name = tr("charge %1").arg(QString::fromStdString(top.channel));
   } else if (top.form == CurveForm::mean) {
-    name = tr("mean");
+    name = tr("mean %1").arg(QString::fromStdString(top.channel));
   }
   if (curves.size() > 1) name += QStringLiteral(" +%1").arg(curves.size() - 1);
   if (capture >= 0)
@@ -355,18 +362,20 @@ void Lanes::choose(std::size_t spec) {
 
 void Lanes::followLane(std::size_t spec) {
   chosen_ = spec;
+  bringIntoView(spec);
   placeCaptions();
 }
 
 void Lanes::stepLane(int direction) {
   if (lanes_.empty()) return;
   const std::size_t now = chosenLane();
-  auto at = static_cast<std::ptrdiff_t>(
-      std::find_if(lanes_.begin(), lanes_.end(), [&](const Lane& l) { return l.spec == now; }) -
-      lanes_.begin());
+  const auto all = allLanes();
+  auto at = std::find_if(all.begin(), all.end(), [&](const auto& l) { return l.first == now; }) -
+            all.begin();
   if (chosen_by_keys_) at += direction;  // the first press shows which it is
-  at = std::clamp<std::ptrdiff_t>(at, 0, static_cast<std::ptrdiff_t>(lanes_.size()) - 1);
-  chosen_ = lanes_[static_cast<std::size_t>(at)].spec;
+  at = std::clamp<std::ptrdiff_t>(at, 0, static_cast<std::ptrdiff_t>(all.size()) - 1);
+  chosen_ = all[static_cast<std::size_t>(at)].first;
+  bringIntoView(chosen_);
   chosen_by_keys_ = true;
   placeCaptions();
   replot(QCustomPlot::rpQueuedReplot);
@@ -392,42 +401,6 @@ std::pair<double, double> Lanes::shownValues(std::size_t spec) const {
       return {lane.fromAxis(lane.value->range().lower), lane.fromAxis(lane.value->range().upper)};
   }
   return {0, 1};
-}
-
-QRect Lanes::currentLane() const {
-  for (const Lane& lane : lanes_) {
-    if (lane.quantity == Quantity::current) return lane.rect->rect();
-  }
-  return {};
-}
-
-std::optional<double> Lanes::currentPixel(double value) const {
-  for (const Lane& lane : lanes_) {
-    if (lane.quantity != Quantity::current) continue;
-    if (lane.scale == ValueScale::logarithmic) value = std::max(value, lane.value->range().lower);
-    const QRect box = lane.rect->rect();
-    return std::clamp(lane.value->coordToPixel(lane.toAxis(value)), static_cast<double>(box.top()),
-                      static_cast<double>(box.bottom() + 1));
-  }
-  return std::nullopt;
-}
-
-std::vector<double> Lanes::currentEdges() const {
-  constexpr int kStep = 3;  // pixels
-  std::vector<double> out;
-  for (const Lane& lane : lanes_) {
-    if (lane.quantity != Quantity::current) continue;
-    const int steps = std::clamp(lane.rect->height() / kStep, 20, 200);
-    const QCPRange r = lane.value->range();
-    const bool log = lane.scale == ValueScale::logarithmic && r.lower > 0;
-    for (int i = 0; i <= steps; ++i) {
-      const double share = static_cast<double>(i) / steps;
-      out.push_back(log ? r.lower * std::pow(r.upper / r.lower, share)
-                        : lane.fromAxis(r.lower + (r.upper - r.lower) * share));
-    }
-    return out;
-  }
-  return out;
 }
 
 double Lanes::pixelOf(double t) const {
@@ -481,6 +454,8 @@ void Lanes::takeFrame(const FramePtr& frame) {
 
 void Lanes::resizeEvent(QResizeEvent* event) {
   QCustomPlot::resizeEvent(event);
+  build();  // more of the lanes may find room, or fewer
+  for (Lane& lane : lanes_) lane.time->setRange(view_.from(), view_.to());
   plotLayout()->update(QCPLayoutElement::upMargins);
   plotLayout()->update(QCPLayoutElement::upLayout);
   updateTicks();

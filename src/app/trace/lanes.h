@@ -4,6 +4,7 @@
 #include "app/engine/trace_views.h"
 #include "app/engine/view_state.h"
 #include "app/trace/lane_plan.h"
+#include "app/trace/threshold.h"
 
 #include <QTimer>
 #include <qcustomplot.h>
@@ -11,6 +12,7 @@
 namespace kuvio::app {
 
 class CurvePlottable;
+class ThresholdMark;
 
 /// Room to the left and right of every lane, so that lanes, overview and fan share one time axis.
 inline constexpr int kLaneLeft = 84, kLaneRight = 16;
@@ -71,6 +73,14 @@ public:
   QRect currentLane() const;
   /// Edges of equal steps along that lane's axis, as values; empty when there is none.
   std::vector<double> currentEdges() const;
+  /// Lines across that lane.
+  void setThresholds(std::vector<Threshold> thresholds);
+  const std::vector<Threshold>& thresholds() const;
+  /// Room at the time axis' right end that its labels leave to something else (pixels).
+  void setReserve(int pixels);
+  /// Lanes that are not seen: by the user's wish, and those that found no room.
+  int hiddenLanes() const;
+  int lanesBeyond() const { return beyond_; }
   /// Whether all that is asked for is shown, exact.
   bool settled() const { return frame_ && !frame_->approximate && frame_->revision == revision_; }
 
@@ -79,6 +89,8 @@ signals:
   void framePainted();
   /// The context menu is wanted there.
   void menuWanted(const QPoint& global);
+  /// The count of hidden lanes was clicked; their list is wanted there.
+  void hiddenClicked(const QPoint& global);
   /// The time axis was clicked: its notation changes.
   void timesClicked();
   /// The value axes have moved.
@@ -130,6 +142,13 @@ private:
   };
   void takeShown();
   void restorePlan();
+  void makePaging();
+  /// The lanes that there are, and of which capture (-1: of all), from the top.
+  std::vector<std::pair<std::size_t, int>> allLanes() const;
+  /// How many of them, from one on, find room.
+  int room(const std::vector<std::pair<std::size_t, int>>& all, int from) const;
+  void bringIntoView(std::size_t spec);
+  void showCounts(int all);
   void keepPlan();
   void build();
   void addLane(std::size_t spec, int capture, bool last);
@@ -180,6 +199,10 @@ private:
   QCPRange pan_values_;
   std::vector<int> pressed_heights_;
   QWidget* guide_ = nullptr;  // where a dragged lane would go
+  ThresholdMark* thresholds_ = nullptr;
+  QScrollBar* bar_ = nullptr;  // where not all lanes find room
+  QPushButton* hidden_ = nullptr;
+  int top_ = 0, beyond_ = 0, reserve_ = 0;
   int drop_at_ = -1;
 };
 

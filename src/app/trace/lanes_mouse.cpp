@@ -304,6 +304,10 @@ QString Lanes::describeAt(const QPointF& place) const {
         lines << tr("no data for %1").arg(QString::fromStdString(duration(to - from)));
     }
   }
+  for (const Threshold& one : thresholds()) {
+    const double y = currentPixel(one.level).value_or(-10);
+    if (currentLane().contains(place.toPoint()) && std::fabs(place.y() - y) <= 3) lines << one.text;
+  }
   lines.removeDuplicates();
   return lines.join(QLatin1Char('\n'));
 }

@@ -3,6 +3,7 @@
 
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
+#include "app/trace/lanes.h"
 
 #include <algorithm>
 #include <cmath>
@@ -53,6 +54,34 @@ void StretchMark::draw(QCPPainter* painter) {
   for (const double x : {span.left(), span.right()}) {
     painter->drawLine(QLineF(x, box.top(), x, box.bottom()));
     painter->drawRoundedRect(QRectF(x - 3, box.top() - 5, 6, 14), 2, 2);
+  }
+}
+
+ThresholdMark::ThresholdMark(Lanes& lanes, const ViewState& view)
+    : LanesMark(&lanes, view), lanes_(lanes) {}
+
+void ThresholdMark::draw(QCPPainter* painter) {
+  const QRect box = lanes_.currentLane();
+  if (!ready() || box.isEmpty() || thresholds_.empty()) return;
+  const Theme& t = Theme::current();
+  QFont font = Theme::baseFont(10);
+  font.setItalic(true);
+  painter->setFont(font);
+  const QFontMetricsF metrics(font);
+  // Which one it is says the pointer (a hint), or the hand that drags it.
+  for (const Threshold& one : thresholds_) {
+    const double y = lanes_.currentPixel(one.level).value_or(0);
+    if (!(y > box.top() && y < box.bottom())) continue;
+    painter->setPen(QPen(one.pencil ? t.focus() : t.muted(), one.pencil ? 1.5 : 1, Qt::DashLine));
+    painter->drawLine(QLineF(box.left(), y, box.right(), y));
+    if (!one.pencil) continue;
+    const double width = metrics.horizontalAdvance(one.text) + 8;
+    const double top = y - metrics.height() - 1;
+    const QRectF words(box.right() - width - 2, top > box.top() ? top : y + 2, width,
+                       metrics.height());
+    painter->fillRect(words, t.ground());
+    painter->setPen(t.muted());
+    painter->drawText(words, Qt::AlignCenter, one.text);
   }
 }
 

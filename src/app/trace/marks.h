@@ -2,10 +2,15 @@
 #pragma once
 
 #include "app/engine/view_state.h"
+#include "app/trace/threshold.h"
 
 #include <qcustomplot.h>
 
+#include <vector>
+
 namespace kuvio::app {
+
+class Lanes;
 
 // What lies over all lanes of a plot: layerables of their own, so that those that follow the mouse
 // are painted without the curves.
@@ -32,6 +37,22 @@ public:
 protected:
   void draw(QCPPainter* painter) override;
   QRect clipRect() const override;
+};
+
+/// Thresholds as lines across the topmost lane of current.
+class ThresholdMark : public LanesMark {
+  Q_OBJECT
+public:
+  ThresholdMark(Lanes& lanes, const ViewState& view);
+  void set(std::vector<Threshold> thresholds) { thresholds_ = std::move(thresholds); }
+  const std::vector<Threshold>& thresholds() const { return thresholds_; }
+
+protected:
+  void draw(QCPPainter* painter) override;
+
+private:
+  const Lanes& lanes_;
+  std::vector<Threshold> thresholds_;
 };
 
 /// The moment under the pointer, and where the keyboard is.

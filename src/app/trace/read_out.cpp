@@ -119,6 +119,13 @@ std::vector<FootPart> whole(const CaptureView& capture, const SpanReadingPtr& re
   std::vector<FootPart> out{{tr("%1, %2:").arg(qs(capture.info.name), qs(duration(length))),
                              about.join(QLatin1Char('\n'))}};
   const auto scale = capture.info.conditions.find("time_scale");
+  const auto value = capture.extremes.find(capture.channel.name);
+  if (!(length > 0) && value != capture.extremes.end()) {
+    out.front().text = tr("%1:").arg(qs(capture.info.name));
+    out.push_back({tr("one sample of %1: neither length nor charge")
+                       .arg(qs(with_prefix(value->second.first, capture.channel.unit, 4))),
+                   tr("A mean and a charge need two instants, or samples that are averaged.")});
+  }
   if (reading && reading->figures.to_s > reading->figures.from_s) {
     add_figures(out, capture, *reading, unit, capture.ledger ? &*capture.ledger : nullptr);
     if (capture.ledger) {

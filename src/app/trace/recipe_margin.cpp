@@ -8,8 +8,10 @@
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/trace_sketch.h"
+#include "app/trace/marks.h"
 #include "app/trace/overview.h"
 #include "app/trace/rule_card.h"
+#include "app/trace/rule_hints.h"
 #include "core/error.h"
 #include "core/number_text.h"
 #include "formats/project_edits.h"
@@ -108,22 +110,57 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   connect(levels_, &LevelView::edgeDragged, this, &RecipeMargin::dragEdge);
   connect(&session_, &Session::bookOpened, this, &RecipeMargin::takeBook);
   connect(&session_, &Session::previewReady, this, &RecipeMargin::takePreview);
-  connect(&session_, &Session::histogramReady, levels_, &LevelView::setHistogram);
+  connect(&session_, &Session::histogramReady, this, [this](const LevelHistogramPtr& histogram) {
+    histogram_ = histogram;
+    levels_->setHistogram(histogram);
+    if (recipe_) session_.requestPreview(document_.text);
+  });
   connect(&view_, &ViewState::captureChanged, this, &RecipeMargin::askPreview);
 }
 
-void RecipeMargin::showEvent(QShowEvent*) { askPreview(); }
+void RecipeMargin::showEvent(QShowEvent*) {
+  askPreview();
+  if (recipe_) showThresholds(recipe_->recipe.states, -1, false);
+}
+
+void RecipeMargin::hideEvent(QHideEvent*) { emit thresholdsChanged({}); }
+
+/// Edges that two rules share are one line.
+void RecipeMargin::showThresholds(const std::vector<StateRule>& rules, int held, bool upper) {
+  std::vector<Threshold> out;
+  const auto add = [&](std::size_t rule, double level, bool is_upper) {
+    if (!std::isfinite(level) || !(level > 0)) return;
+    const QString text = (is_upper ? tr("%1 below %2") : tr("%1 above %2"))
+                             .arg(qs(rules[rule].name), qs(with_prefix(level, "A", 3)));
+    const bool pencil = static_cast<int>(rule) == held && is_upper == upper;
+    for (Threshold& t : out) {
+      if (std::fabs(t.level - level) > 1e-6 * level) continue;
+      t.text = pencil ? text : t.text;
+      t.pencil = t.pencil || pencil;
+      return;
+    }
+    out.push_back({level, text, pencil});
+  };
+  for (std::size_t i = 0; i < rules.size(); ++i) {
+    add(i, rules[i].level.low, false);
+    add(i, rules[i].level.high, true);
+  }
+  if (isVisible()) emit thresholdsChanged(out);
+}
 
 void RecipeMargin::takeBook() {
   const book::Document* document = documents_.find(DocumentKind::recipe);
   stack_->setCurrentIndex(document ? 1 : 0);
   if (!document) {
+    emit thresholdsChanged({});
     document_ = {};
     recipe_.reset();
     return;
   }
   document_ = *document;
-  name_->setText(QFontMetrics(name_->font()).elidedText(qs(document_.name), Qt::ElideMiddle, 104) +
+  QString name = qs(document_.name);
+  if (name.endsWith(QStringLiteral(".recipe.toml"))) name.chop(12);
+  name_->setText(QFontMetrics(name_->font()).elidedText(name, Qt::ElideMiddle, 104) +
                  (document_.path.empty()              ? tr(" · in the book")
                   : document_.text != document_.saved ? tr(" · not saved")
                                                       : QString()));
@@ -146,6 +183,7 @@ void RecipeMargin::takeText(const std::string& text) {
   const Fills fills = view_.capture() && !view_.capture()->fills.empty() ? view_.capture()->fills
                                                                          : fills_for(text, {});
   levels_->setRules(recipe_->recipe.states, fills);
+  showThresholds(recipe_->recipe.states, -1, false);
   for (std::size_t i = 0; i < rules_.size(); ++i) {
     const StateRule& rule = recipe_->recipe.states[i];
     rules_[i]->setRule(rule, Theme::current().fill(rule.name, fills));
@@ -186,10 +224,49 @@ void RecipeMargin::buildCards() {
       commit(formats::remove_rule(document_.text, document_.name, static_cast<std::size_t>(rule)),
              tr("rule of %1 removed").arg(was));
     });
+    connect(card->grip(), &RuleGrip::stepped, this, [this, i](int direction) {
+      moveRule(static_cast<int>(i), static_cast<int>(i) + direction);
+    });
+    connect(card->grip(), &RuleGrip::dragged, this, [this, i](int global_y, bool done) {
+      dragRule(static_cast<int>(i), cards_->mapFromGlobal(QPoint(0, global_y)).y(), done);
+    });
     layout->addWidget(card);
     rules_.push_back(card);
   }
   static_cast<QVBoxLayout*>(layout)->addStretch(1);
+}
+
+/// The rule goes before the first card whose middle lies below, and its number counts without it.
+void RecipeMargin::dragRule(int rule, int y, bool done) {
+  int to = 0, at = 0;
+  for (int i = 0; i < static_cast<int>(rules_.size()); ++i) {
+    const QRect box = rules_[static_cast<std::size_t>(i)]->geometry();
+    if (y <= box.center().y()) break;
+    at = box.bottom();
+    if (i != rule) ++to;
+  }
+  if (!guide_) {
+    guide_ = new QWidget(cards_);
+    guide_->setAttribute(Qt::WA_TransparentForMouseEvents);
+    guide_->setAutoFillBackground(true);
+  }
+  QPalette palette = guide_->palette();
+  palette.setColor(QPalette::Window, Theme::current().focus());
+  guide_->setPalette(palette);
+  guide_->setGeometry(4, std::max(0, at - 1), cards_->width() - 8, 2);
+  guide_->raise();
+  guide_->setVisible(!done && to != rule);
+  if (done) moveRule(rule, to);
+}
+
+void RecipeMargin::moveRule(int from, int to) {
+  const int rules = static_cast<int>(rules_.size());
+  if (!recipe_ || from == to || from < 0 || to < 0 || from >= rules || to >= rules) return;
+  commit(
+      formats::move_rule(document_.text, document_.name, static_cast<std::size_t>(from),
+                         static_cast<std::size_t>(to)),
+      tr("rule of %1 moved").arg(qs(recipe_->recipe.states[static_cast<std::size_t>(from)].name)));
+  rules_[static_cast<std::size_t>(to)]->grip()->setFocus();
 }
 
 void RecipeMargin::commit(const std::string& text, const QString& why) {
@@ -220,6 +297,7 @@ void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
                                                     static_cast<std::size_t>(rule), edge, level);
     const auto recipe = formats::parse_recipe(text, document_.name);
     levels_->setRules(recipe.recipe.states, fills_for(text, {}));
+    showThresholds(recipe.recipe.states, rule, upper);
     session_.requestPreview(text);
   } catch (const Error&) {  // dragged past the band's other edge: it goes no further
   }
@@ -248,7 +326,11 @@ void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
   }
   for (std::size_t i = 0; i < rules_.size() && i < recipe_->recipe.states.size(); ++i) {
     const auto it = preview->visits.find(recipe_->recipe.states[i].name);
-    rules_[i]->setVisits(it == preview->visits.end() ? -1 : static_cast<int>(it->second));
+    // A state that is not counted is one that was not found.
+    const int visits = it == preview->visits.end() ? 0 : static_cast<int>(it->second);
+    rules_[i]->setVisits(visits, visits == 0 && histogram_
+                                     ? why_no_visits(recipe_->recipe.states, *histogram_, i)
+                                     : QString());
   }
   const bool applied = view_.capture() && view_.capture()->recipe_text == preview->text;
   QString text = preview->unassigned_s > 0

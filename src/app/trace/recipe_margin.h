@@ -8,6 +8,7 @@
 #include "app/style/source_editor.h"
 #include "app/style/widgets.h"
 #include "app/trace/level_view.h"
+#include "app/trace/threshold.h"
 #include "formats/project_edits.h"
 #include "formats/project_files.h"
 
@@ -38,9 +39,12 @@ public:
 
 signals:
   void messageReported(const kuvio::app::Message& message);
+  /// What the traces show of the recipe; none while it is not seen.
+  void thresholdsChanged(const std::vector<kuvio::app::Threshold>& thresholds);
 
 protected:
   void showEvent(QShowEvent* event) override;
+  void hideEvent(QHideEvent* event) override;
 
 private:
   void takeBook();
@@ -49,6 +53,9 @@ private:
   void buildCards();
   void setEdge(int rule, formats::BandEdge edge, std::optional<double> level, const QString& why);
   void dragEdge(int rule, bool upper, double level, bool done);
+  void moveRule(int from, int to);
+  void dragRule(int rule, int y, bool done);
+  void showThresholds(const std::vector<StateRule>& rules, int held, bool upper);
   void askPreview();
   void addRule();
 
@@ -58,12 +65,14 @@ private:
   book::Document document_;
   std::optional<formats::RecipeFile> recipe_;
   std::string histogram_key_;
+  LevelHistogramPtr histogram_;
   QStackedWidget* stack_;
   EmptyState* empty_;
   QLabel *name_, *status_;
   LevelView* levels_;
   QScrollArea* area_;
   QWidget* cards_;
+  QWidget* guide_ = nullptr;  // where a dragged rule would go
   QStackedWidget* forms_;
   SourceEditor* source_;
   QPushButton *form_or_text_, *apply_, *apply_all_;

@@ -5,11 +5,61 @@
 #include "core/quantity.h"
 
 #include <QGridLayout>
+#include <QKeyEvent>
 #include <QPainter>
 
 #include <cmath>
 
 namespace kuvio::app {
+
+RuleGrip::RuleGrip(int index, QWidget* parent) : QWidget(parent) {
+  setObjectName(QStringLiteral("ruleGrip%1").arg(index));
+  setAccessibleName(tr("Place of rule %1").arg(index + 1));
+  setAccessibleDescription(tr("Rules are tried from the top. Up and Down move this one."));
+  setToolTip(tr("Drag: rules are tried from the top"));
+  setFocusPolicy(Qt::StrongFocus);
+  setFixedSize(20, 24);
+  setCursor(Qt::OpenHandCursor);
+}
+
+void RuleGrip::setFill(const QBrush& fill) {
+  fill_ = fill;
+  update();
+}
+
+void RuleGrip::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  const Theme& t = Theme::current();
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setPen(QPen(t.border(), 0.6));
+  painter.setBrush(fill_);
+  painter.drawRoundedRect(QRectF(3, 6, 12, 12), 2, 2);
+  if (!hasFocus()) return;
+  painter.setPen(QPen(t.focus(), 1.5));
+  painter.setBrush(Qt::NoBrush);
+  painter.drawRoundedRect(QRectF(0.75, 2.75, 17.5, 18.5), 3, 3);
+}
+
+void RuleGrip::keyPressEvent(QKeyEvent* event) {
+  if (event->key() != Qt::Key_Up && event->key() != Qt::Key_Down)
+    return QWidget::keyPressEvent(event);
+  emit stepped(event->key() == Qt::Key_Up ? -1 : 1);
+}
+
+void RuleGrip::mousePressEvent(QMouseEvent* event) {
+  if (event->button() != Qt::LeftButton) return;
+  held_ = true;
+  setCursor(Qt::ClosedHandCursor);
+}
+
+void RuleGrip::mouseMoveEvent(QMouseEvent* event) {
+  if (held_) emit dragged(event->globalPosition().toPoint().y(), false);
+}
+
+void RuleGrip::mouseReleaseEvent(QMouseEvent* event) {
+  setCursor(Qt::OpenHandCursor);
+  if (std::exchange(held_, false)) emit dragged(event->globalPosition().toPoint().y(), true);
+}
 
 RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) {
   setObjectName(QStringLiteral("rule%1").arg(index));
@@ -31,8 +81,9 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   remove->setFlat(true);
   remove->setFixedSize(24, 24);
   auto* head = new QHBoxLayout;
-  head->setSpacing(8);
-  head->addSpacing(18);
+  head->setSpacing(6);
+  grip_ = new RuleGrip(index, this);
+  head->addWidget(grip_);
   head->addWidget(name_, 1);
   head->addWidget(visits_);
   head->addWidget(remove);
@@ -67,6 +118,11 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   shortest_ = length(0, tr("shortest"), "shortest");
   join_ = length(2, tr("join gaps"), "join_gaps");
   join_->setToolTip(tr("Stays separated by no more than this count as one visit"));
+  why_none_ = remark({}, this);
+  why_none_->setObjectName(QStringLiteral("ruleWhyNone%1").arg(index));
+  why_none_->setFont(Theme::baseFont(11));
+  why_none_->hide();
+  grid->addWidget(why_none_, 3, 0, 1, 4);
   grid->setColumnStretch(1, 1);
   grid->setColumnStretch(3, 1);
   connect(name_, &QLineEdit::editingFinished, this, [this] {
@@ -82,7 +138,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
 }
 
 void RuleCard::setRule(const StateRule& rule, const QBrush& fill) {
-  fill_ = fill;
+  grip_->setFill(fill);
   shown_name_ = QString::fromStdString(rule.name);
   if (!name_->hasFocus() || name_->text() != shown_name_) name_->setText(shown_name_);
   const auto finite = [](double v) { return std::isfinite(v) ? std::optional(v) : std::nullopt; };
@@ -92,10 +148,11 @@ void RuleCard::setRule(const StateRule& rule, const QBrush& fill) {
   shortest_->setQuantity(positive(rule.shortest_s));
   join_->setQuantity(positive(rule.join_gaps_s));
   setAccessibleName(tr("Rule for %1").arg(shown_name_));
-  update();
 }
 
-void RuleCard::setVisits(int visits) {
+void RuleCard::setVisits(int visits, const QString& why_none) {
+  why_none_->setText(why_none);
+  why_none_->setVisible(visits == 0 && !why_none.isEmpty());
   visits_->setText(visits < 0    ? QString()
                    : visits == 1 ? tr("1 visit")
                                  : tr("%1 visits").arg(visits));
@@ -106,10 +163,6 @@ void RuleCard::paintEvent(QPaintEvent*) {
   const Theme& t = Theme::current();
   painter.setPen(QPen(t.rulingTenth(), 1));
   painter.drawLine(8, height() - 1, width() - 8, height() - 1);
-  painter.setRenderHint(QPainter::Antialiasing);
-  painter.setPen(QPen(t.border(), 0.6));
-  painter.setBrush(fill_);
-  painter.drawRoundedRect(QRectF(8, 15, 12, 12), 2, 2);
 }
 
 }  // namespace kuvio::app

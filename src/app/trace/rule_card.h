@@ -10,14 +10,40 @@
 
 namespace kuvio::app {
 
+/// A rule's swatch, by which it is dragged to another place; Up and Down move it too.
+class RuleGrip : public QWidget {
+  Q_OBJECT
+public:
+  RuleGrip(int index, QWidget* parent);
+  void setFill(const QBrush& fill);
+
+signals:
+  /// It is held at that height of the screen; `done` when it was let go.
+  void dragged(int global_y, bool done);
+  void stepped(int direction);
+
+protected:
+  void paintEvent(QPaintEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
+
+private:
+  QBrush fill_;
+  bool held_ = false;
+};
+
 /// One rule of a recipe as a form.
 class RuleCard : public QWidget {
   Q_OBJECT
 public:
   RuleCard(int index, QWidget* parent);
   void setRule(const StateRule& rule, const QBrush& fill);
-  /// Visits that the rule finds in the capture shown; below 0 while that is not known.
-  void setVisits(int visits);
+  /// Visits that the rule finds in the capture shown; below 0 while that is not known. `why_none`
+  /// says where its samples are when it finds none.
+  void setVisits(int visits, const QString& why_none = {});
+  RuleGrip* grip() { return grip_; }
 
 signals:
   void renamed(int rule, const QString& name);
@@ -31,10 +57,10 @@ protected:
 
 private:
   int index_;
-  QBrush fill_;
+  RuleGrip* grip_;
   QString shown_name_;
   QLineEdit* name_;
-  QLabel* visits_;
+  QLabel *visits_, *why_none_;
   QuantityEdit *above_, *below_, *shortest_, *join_;
 };
 

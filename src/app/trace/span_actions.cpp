@@ -26,10 +26,9 @@ QString number(double v) { return QString::number(v, 'g', 12); }
 void TraceDesk::makeSpanActions() {
   ViewState& view = context_.view;
   const DeskId desk = DeskId::trace;
-  const QString menu = tr("Span");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   connect(lanes_, &Lanes::timesClicked, this, [this] {
     if (QAction* times = context_.actions.find(QStringLiteral("timesInSeconds"))) times->trigger();
@@ -53,7 +52,7 @@ void TraceDesk::makeSpanActions() {
   });
   add("clearCursors", tr("Clear cursors"), {}, [&view] { view.clearCursors(); });
   context_.actions.add(
-      QStringLiteral("copySpan"), tr("Edit"), tr("Copy span's figures as text (TSV)"),
+      QStringLiteral("copySpan"), tr("Copy span's figures as text (TSV)"),
       QKeySequence(tr("Ctrl+Shift+T")),
       [this] {
         const QString table = spanTable();
@@ -65,26 +64,24 @@ void TraceDesk::makeSpanActions() {
       },
       desk);
   context_.actions.add(
-      QStringLiteral("copySpread"), tr("Edit"), tr("Copy distribution as text (TSV)"), {},
+      QStringLiteral("copySpread"), tr("Copy distribution as text (TSV)"), {},
       [this] {
         tabs_->setCurrentIndex(2);
         QApplication::clipboard()->setText(spread_->table());
       },
       desk);
   context_.actions.add(
-      QStringLiteral("exportPicture"), tr("Book"), tr("Export picture of the traces…"),
+      QStringLiteral("exportPicture"), tr("Export picture of the traces…"),
       QKeySequence(tr("Ctrl+Shift+E")), [this] { exportPicture(); }, desk);
   context_.actions.add(
-      QStringLiteral("exportSamples"), tr("Book"), tr("Export…"), {}, [this] { exportSamples(); },
-      desk);
+      QStringLiteral("exportSamples"), tr("Export…"), {}, [this] { exportSamples(); }, desk);
 }
 
 void TraceDesk::makeStepActions() {
   const DeskId desk = DeskId::trace;
-  const QString menu = tr("Go");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   add("goToTime", tr("Go to a time…"), QKeySequence(tr("Ctrl+G")), [this] {
     go_to_->show();
@@ -96,7 +93,7 @@ void TraceDesk::makeStepActions() {
                            const QKeySequence& back_keys, auto moments, const QString& none) {
     for (const int direction : {1, -1}) {
       context_.actions.add(
-          QLatin1String(direction > 0 ? id : back_id), tr("Go"), direction > 0 ? next : before,
+          QLatin1String(direction > 0 ? id : back_id), direction > 0 ? next : before,
           direction > 0 ? keys : back_keys,
           [this, direction, moments, none] {
             if (context_.view.capture() &&
@@ -134,6 +131,15 @@ void TraceDesk::makeStepActions() {
         return out;
       },
       tr("No more matching lines."));
+}
+
+void TraceDesk::markSpanEnd(bool right) {
+  ViewState& view = context_.view;
+  if (!view.pointer()) return;
+  const double t = *view.pointer();
+  const double other = view.span() ? (right ? view.span()->first : view.span()->second)
+                                   : (right ? view.from() : view.to());
+  view.setSpan(t, (right ? t > other : t < other) ? other : right ? view.from() : view.to());
 }
 
 /// Where keys do something: at the pointer, else in the middle of the view.

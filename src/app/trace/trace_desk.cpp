@@ -60,6 +60,7 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), co
   makeLaneActions();
   makeSpanActions();
   makeStepActions();
+  answerNeeds();
   connectViews();
 }
 
@@ -163,10 +164,9 @@ QWidget* TraceDesk::makeMargin() {
 void TraceDesk::makeMoveActions() {
   ViewState& view = context_.view;
   const DeskId desk = DeskId::trace;
-  const QString menu = tr("View");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   const auto middle = [&view] { return (view.from() + view.to()) / 2; };
   add("showAll", tr("Whole capture"), Qt::Key_Home, [&view] { view.showAll(); });
@@ -207,10 +207,9 @@ void TraceDesk::makeMoveActions() {
 
 void TraceDesk::makeViewActions() {
   const DeskId desk = DeskId::trace;
-  const QString menu = tr("View");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   QAction* scale = add("logScale", tr("Logarithmic current"), QKeySequence(tr("Ctrl+L")), [] {});
   scale->setCheckable(true);
@@ -238,19 +237,18 @@ void TraceDesk::makeViewActions() {
                                    : QList<int>{sizes[0] - 250, 250});
   });
   context_.actions.add(
-      QStringLiteral("copyTrace"), tr("Edit"), tr("Copy picture of the traces"),
+      QStringLiteral("copyTrace"), tr("Copy picture of the traces"),
       QKeySequence(tr("Ctrl+Shift+P")), [this] { copy_picture(lanes_); }, desk);
   context_.actions.add(
-      QStringLiteral("copyLedger"), tr("Edit"), tr("Copy ledger as text (TSV)"), {},
+      QStringLiteral("copyLedger"), tr("Copy ledger as text (TSV)"), {},
       [this] { ledger_->copy(); }, desk);
 }
 
 void TraceDesk::makeStateActions() {
   const DeskId desk = DeskId::trace;
-  const QString menu = tr("States");
   const auto add = [&](const char* id, const QString& text, const QKeySequence& keys,
                        std::function<void()> run) {
-    return context_.actions.add(QLatin1String(id), menu, text, keys, std::move(run), desk);
+    return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
   add("nameSpan", tr("Name as state…"), QKeySequence(tr("N")), [this] { nameSpan(); });
   add("limitFromSpan", tr("Set limit from this…"), QKeySequence(tr("L")),
@@ -281,7 +279,9 @@ void TraceDesk::connectViews() {
   connect(lanes_, &Lanes::framePainted, this, &TraceDesk::framePainted);
   connect(lanes_, &Lanes::menuWanted, this, &TraceDesk::spanMenu);
   connect(fan_, &FanView::menuWanted, this, &TraceDesk::visitMenu);
-  connect(fan_, &FanView::edgeMoved, this, &TraceDesk::moveEdge);
+  connect(fan_, &FanView::edgesMoved, this, &TraceDesk::moveEdges);
+  connect(recipe_, &RecipeMargin::thresholdsChanged, lanes_, &Lanes::setThresholds);
+  connect(lanes_, &Lanes::hiddenClicked, this, &TraceDesk::chooseLanes);
   connect(log_, &LogMargin::edgeWanted, this, &TraceDesk::lineToEdge);
   connect(&context_.view, &ViewState::captureChanged, this, &TraceDesk::takeCapture);
   connect(&context_.view, &ViewState::rangeChanged, this, &TraceDesk::updatePill);
@@ -457,23 +457,19 @@ void TraceDesk::follow() {
 
 void TraceDesk::updatePill() {
   pill_->setVisible(context_.view.recording());
+  lanes_->setReserve(context_.view.recording() ? pill_->sizeHint().width() : 0);
   if (!context_.view.recording()) return;
+  // Live is how it is, Held is where one can go back from.
+  pill_->setFlat(!context_.view.held());
+  pill_->setFocusPolicy(context_.view.held() ? Qt::StrongFocus : Qt::NoFocus);
   pill_->setText(context_.view.held()
                      ? tr("Held, %1 behind · Return to live (End)")
                            .arg(qs(duration(std::max(0.0, context_.view.behind()))))
                      : tr("Live"));
   pill_->setAccessibleName(pill_->text());
   pill_->adjustSize();
+  lanes_->setReserve(pill_->width());
   pill_->move(lanes_->width() - pill_->width() - kLaneRight, lanes_->height() - pill_->height());
-}
-
-void TraceDesk::markSpanEnd(bool right) {
-  ViewState& view = context_.view;
-  if (!view.pointer()) return;
-  const double t = *view.pointer();
-  const double other = view.span() ? (right ? view.span()->first : view.span()->second)
-                                   : (right ? view.from() : view.to());
-  view.setSpan(t, (right ? t > other : t < other) ? other : right ? view.from() : view.to());
 }
 
 QByteArray TraceDesk::saveLayout() const {

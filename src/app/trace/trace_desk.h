@@ -66,6 +66,7 @@ private:
   void makeScaleActions();
   void makeSpanActions();
   void makeStepActions();
+  void answerNeeds();
   void makeGoTo(QWidget* parent);
   void goToTyped();
   void followCursors();
@@ -91,10 +92,13 @@ private:
   void spanMenu(const QPoint& at);
   void visitMenu(const QPoint& at);
   void lanesMenu(QMenu& menu);
+  void fillLanesList(QMenu& menu);
+  void chooseLanes(const QPoint& at);
   void nameSpan();
   void limitFromSpan();
   void editVisit();
   void moveEdge(int visit, double to_s);
+  void moveEdges(int first, int last, double by_s);
   void lineToEdge(double t);
   void cutHere();
   void joinWith(int direction);

@@ -6,10 +6,12 @@
 #include "app/engine/text.h"
 #include "app/style/widgets.h"
 #include "app/trace/fan_view.h"
+#include "app/trace/rule_hints.h"
 #include "app/trace/state_dialogs.h"
 #include "app/trace/trace_desk.h"
 #include "book/documents.h"
 #include "core/error.h"
+#include "formats/project_edits.h"
 #include "formats/project_files.h"
 #include "formats/project_text.h"
 #include "formats/toml_edit.h"
@@ -65,6 +67,7 @@ void TraceDesk::spanMenu(const QPoint& at) {
   menu.addSeparator();
   lanesMenu(menu);
   offer("copyTrace");
+  context_.actions.grey(&menu);
   menu.exec(at);
 }
 
@@ -77,6 +80,7 @@ void TraceDesk::visitMenu(const QPoint& at) {
   menu.addSeparator();
   connect(menu.addAction(tr("Copy picture of the fan")), &QAction::triggered, this,
           [this] { copy_picture(fan_); });
+  context_.actions.grey(&menu);
   menu.exec(at);
 }
 
@@ -117,7 +121,16 @@ void TraceDesk::nameSpan() {
     book::Document recipe{"states.recipe.toml", "", "", ""};
     if (const auto* own = context_.session.book()->document(DocumentKind::recipe)) {
       recipe = *own;
-      recipe.text = formats::toml_append(recipe.text, formats::state_block(made));
+      // Before the rule that would take its samples; else it would find none.
+      const std::vector<StateRule> rules =
+          formats::parse_recipe(recipe.text, recipe.name).recipe.states;
+      const auto taker = first_to_take(rules, span.mean().value_or(0));
+      recipe.text = formats::insert_rule(recipe.text, recipe.name, taker.value_or(rules.size()),
+                                         formats::state_block(made));
+      if (taker) {
+        emit messageReported(Message::done(tr("%1 now comes before %2, which held this span.")
+                                               .arg(state, qs(rules[*taker].name))));
+      }
     } else {
       Recipe fresh;
       fresh.name = "States";
@@ -179,7 +192,7 @@ void TraceDesk::editVisit() {
     e.at_s = (visit.from_s + visit.to_s) / 2;
     e.before = visit.state;
     e.state = state.toStdString();
-    edit_states(context_.session, id, e);
+    edit_states(context_.session, id, {e});
   });
   connect(dialog, &VisitDialog::edgeMoved, this,
           [this, index](bool end, double to) { moveEdge(end ? index + 1 : index, to); });
@@ -189,19 +202,31 @@ void TraceDesk::editVisit() {
 /// The edge at which `visit` begins goes to another moment.
 void TraceDesk::moveEdge(int visit, double to_s) {
   const auto& capture = context_.view.capture();
-  if (!capture || visit <= 0 || visit >= static_cast<int>(capture->visits.size())) {
+  const bool edge = capture && visit > 0 && visit < static_cast<int>(capture->visits.size());
+  moveEdges(visit, visit,
+            edge ? to_s - capture->visits[static_cast<std::size_t>(visit)].visit.from_s : 0);
+}
+
+/// The edges at which these visits begin move together, the foremost first: none passes another.
+void TraceDesk::moveEdges(int first, int last, double by_s) {
+  const auto& capture = context_.view.capture();
+  if (!capture || first <= 0 || last >= static_cast<int>(capture->visits.size())) {
     emit messageReported(tr("The capture's ends cannot be moved."));
     return;
   }
-  const Visit& left = capture->visits[static_cast<std::size_t>(visit - 1)].visit;
-  const Visit& right = capture->visits[static_cast<std::size_t>(visit)].visit;
-  Edit e;
-  e.kind = Edit::Kind::move;
-  e.at_s = right.from_s;
-  e.to_s = to_s;
-  e.before = left.state;
-  e.after = right.state;
-  edit_states(context_.session, capture->info.id, e);
+  std::vector<Edit> edits;
+  for (int i = first; i <= last; ++i) {
+    const Visit& right = capture->visits[static_cast<std::size_t>(i)].visit;
+    Edit e;
+    e.kind = Edit::Kind::move;
+    e.at_s = right.from_s;
+    e.to_s = right.from_s + by_s;
+    e.before = capture->visits[static_cast<std::size_t>(i - 1)].visit.state;
+    e.after = right.state;
+    edits.push_back(e);
+  }
+  if (by_s > 0) std::reverse(edits.begin(), edits.end());
+  edit_states(context_.session, capture->info.id, edits);
 }
 
 void TraceDesk::lineToEdge(double t) {
@@ -227,7 +252,7 @@ void TraceDesk::cutHere() {
   e.kind = Edit::Kind::cut;
   e.at_s = *context_.view.pointer();
   e.before = capture->visits[at].visit.state;
-  edit_states(context_.session, capture->info.id, e);
+  edit_states(context_.session, capture->info.id, {e});
 }
 
 void TraceDesk::joinWith(int direction) {
@@ -246,7 +271,7 @@ void TraceDesk::joinWith(int direction) {
   e.before = a.state;
   e.after = b.state;
   e.state = direction > 0 ? a.state : b.state;
-  edit_states(context_.session, capture->info.id, e);
+  edit_states(context_.session, capture->info.id, {e});
 }
 
 void TraceDesk::pinVisit() {
