@@ -107,4 +107,23 @@ std::string set_activity_interval(const std::string& text, const std::string& na
   return toml_set(out, name, {list, activity, "every", ""}, quoted(interval_s, Dimension::time, 8));
 }
 
+std::string add_activity(const std::string& text, const std::string& name,
+                         const std::vector<std::string>& states, double interval_s) {
+  const std::string list = activity_key(text);
+  std::string block =
+      "[[" + list + "]]\nevery = " + quoted(interval_s, Dimension::time, 8) + "\nstates = [";
+  for (std::size_t i = 0; i < states.size(); ++i)
+    block += (i == 0 ? "" : ", ") + toml_quote(states[i]);
+  return toml_insert_block(text, name, list, static_cast<std::size_t>(-1), block + "]\n");
+}
+
+std::string remove_activity(const std::string& text, const std::string& name,
+                            std::size_t activity) {
+  return toml_remove_block(text, name, activity_key(text), activity);
+}
+
+std::string set_rest(const std::string& text, const std::string& name, const std::string& state) {
+  return toml_set(text, name, {"", 0, "rest", ""}, toml_quote(state));
+}
+
 }  // namespace kuvio::formats

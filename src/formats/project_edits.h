@@ -6,6 +6,7 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace kuvio {
 struct Battery;
@@ -50,5 +51,11 @@ std::string set_battery_value(const std::string& text, const std::string& name,
 /// How often an activity of a duty plan comes (s between two).
 std::string set_activity_interval(const std::string& text, const std::string& name,
                                   std::size_t activity, double interval_s);
+/// Another activity of a duty plan: states gone through once every `interval_s`.
+std::string add_activity(const std::string& text, const std::string& name,
+                         const std::vector<std::string>& states, double interval_s);
+std::string remove_activity(const std::string& text, const std::string& name, std::size_t activity);
+/// The state that fills what no activity takes.
+std::string set_rest(const std::string& text, const std::string& name, const std::string& state);
 
 }  // namespace kuvio::formats

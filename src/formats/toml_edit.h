@@ -28,8 +28,8 @@ std::string toml_remove(const std::string& text, const std::string& name, const 
 /// Takes the index-th [[array]] block away, its header and all up to the next header.
 std::string toml_remove_block(const std::string& text, const std::string& name,
                               const std::string& array, std::size_t index);
-/// Puts a block (its header line and keys) before the index-th [[array]] block and the comment right
-/// above that; after the last one where `index` is their number.
+/// Puts a block (its header line and keys) before the index-th [[array]] block and the comment
+/// right above that; after the last one where `index` is their number.
 std::string toml_insert_block(const std::string& text, const std::string& name,
                               const std::string& array, std::size_t index,
                               const std::string& block);

@@ -141,4 +141,24 @@ CaptureLife life_of_capture(const book::Book& book, const Ledger& ledger,
   return out;
 }
 
+std::vector<BuildLife> lives_of_builds(Pools& pools, const std::vector<std::string>& builds,
+                                       const LifeBasis& scenario,
+                                       const std::function<bool()>& going_on) {
+  std::vector<BuildLife> out;
+  for (const std::string& build : builds) {
+    if (!going_on()) break;
+    BuildLife one{build, {}};
+    try {
+      one.figures = life_of(field_mean(scenario.plan, pools.build(build).ledger()),
+                            scenario.battery, scenario.harvest_a);
+    } catch (const Error& e) {
+      one.figures.trouble = e.why();
+    } catch (const std::domain_error& e) {
+      one.figures.trouble = e.what();
+    }
+    out.push_back(std::move(one));
+  }
+  return out;
+}
+
 }  // namespace kuvio::study

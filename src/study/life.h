@@ -17,6 +17,8 @@ struct CaptureInfo;
 
 namespace kuvio::study {
 
+class Pools;
+
 /// What a life is worked out from.
 struct LifeBasis {
   DutyPlan plan;
@@ -71,5 +73,16 @@ struct CaptureLife {
 /// points of the curve.
 CaptureLife life_of_capture(const book::Book& book, const Ledger& ledger,
                             const LifeQuestion& question, const std::function<bool()>& going_on);
+
+/// A build's life in a scenario.
+struct BuildLife {
+  std::string build;
+  LifeFigures figures;  ///< `trouble` says why there is none
+};
+/// Lives of several builds, all by one scenario: each of its captures that are split. Asks
+/// `going_on` between builds.
+std::vector<BuildLife> lives_of_builds(Pools& pools, const std::vector<std::string>& builds,
+                                       const LifeBasis& scenario,
+                                       const std::function<bool()>& going_on);
 
 }  // namespace kuvio::study

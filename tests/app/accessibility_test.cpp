@@ -128,6 +128,52 @@ TEST_CASE("Tab reaches what can be used on every desk and comes back round") {
   }
 }
 
+TEST_CASE("where the keyboard is can be seen at every stop, in both themes") {
+  Opened s;
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
+  const auto kind = GENERATE(Theme::Kind::paper, Theme::Kind::night);
+  s.window.setTheme(kind);
+  const auto look = [&](const QRect& where) {
+    QCoreApplication::processEvents();
+    return s.window.grab(where).toImage();
+  };
+  for (const DeskInfo& desk : all_desks()) {
+    s.window.setDesk(desk.id);
+    QTest::qWait(200);
+    std::set<QWidget*> seen;
+    s.window.setFocus();
+    for (int i = 0; i < 150; ++i) {
+      QWidget* at = QApplication::focusWidget();
+      QTest::keyClick(at ? at : &s.window, Qt::Key_Tab);
+      QWidget* w = QApplication::focusWidget();
+      if (!w || w == &s.window || !w->isVisible() || !seen.insert(w).second) continue;
+      const QRect where =
+          QRect(w->mapTo(&s.window, QPoint(0, 0)), w->size()).adjusted(-4, -4, 4, 4) &
+          s.window.rect();
+      const QImage with = look(where);
+      // The same place without it; a cursor alone is too little to find.
+      w->clearFocus();
+      const QImage without = look(where);
+      w->setFocus(Qt::TabFocusReason);
+      int other = 0;
+      for (int y = 0; y < with.height(); ++y) {
+        for (int x = 0; x < with.width(); ++x) {
+          const QColor a = with.pixelColor(x, y), b = without.pixelColor(x, y);
+          other += std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) +
+                       std::abs(a.blue() - b.blue()) >
+                   90;
+        }
+      }
+      INFO(desk.key << ": " << w->metaObject()->className() << " \""
+                    << w->objectName().toStdString() << "\" " << other << " pixels");
+      CHECK(other >= 40);
+    }
+    CHECK(seen.size() > 4);
+  }
+}
+
 TEST_CASE("no model breaks the rules of models, on any desk and whatever happens to it") {
   Opened s;
   std::vector<std::unique_ptr<QAbstractItemModelTester>> testers;

@@ -4,11 +4,14 @@
 
 #include "app/budget/limits_model.h"
 #include "app/engine/desk_views.h"
+#include "app/lifetime/life_plots.h"
+#include "app/lifetime/round_dialog.h"
 #include "app/shell/captures_list.h"
 #include "app/style/field_note.h"
 #include "app/style/widgets.h"
 #include "app/trace/log_margin.h"
 #include "book/sqlite.h"
+#include "formats/project_text.h"
 
 #include "desk_fixture.h"
 
@@ -21,6 +24,7 @@
 #include <QListView>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QTabBar>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -305,6 +309,118 @@ TEST_CASE("a life says the same as the engine, and its scenario can be put back"
   CHECK_THAT(FieldNote::at(capacity).toStdString(), Catch::Contains("Value unchanged"));
   QTest::mouseClick(s.child<QPushButton>("resetScenario"), Qt::LeftButton);
   REQUIRE(s.wait([&] { return scenario->text() == before; }));
+}
+
+TEST_CASE("the scenario's point is dragged along the curve; in pencil until it is let go") {
+  Opened s;
+  s.window.setDesk(DeskId::lifetime);
+  auto* curve = s.child<LifeCurve>("lifeCurve");
+  REQUIRE(s.wait([&] { return curve->scenarioPoint().x() > 0; }));
+  auto* life = s.child<QLabel>("lifeScenario");
+  auto* interval = s.child<QLineEdit>("life_activity0");
+  const QString before = life->text(), every = interval->text();
+  const QPoint at = curve->scenarioPoint().toPoint();
+  const auto scenario = [&] {
+    return s.window.session().book()->document(book::DocumentKind::scenario_duty);
+  };
+  // Escape takes it back, and so does letting go where it was.
+  QTest::mousePress(curve, Qt::LeftButton, {}, at);
+  QMouseEvent move(QEvent::MouseMove, QPointF(at + QPoint(80, 0)),
+                   curve->mapToGlobal(QPointF(at + QPoint(80, 0))), Qt::NoButton, Qt::LeftButton,
+                   Qt::NoModifier);
+  QCoreApplication::sendEvent(curve, &move);
+  CHECK(life->text() == before);
+  QTest::keyClick(curve, Qt::Key_Escape);
+  QTest::mouseRelease(curve, Qt::LeftButton, {}, at + QPoint(80, 0));
+  QTest::qWait(100);
+  CHECK_FALSE(scenario());
+  double wanted = 0;  // the interval that lies there
+  for (double i = 1; i < 1e5 && wanted == 0; i *= 1.001) {
+    if (curve->pointOf(i).x() >= at.x() + 80) wanted = i;
+  }
+  s.drag(at, at + QPoint(80, -20), Qt::LeftButton, curve);
+  REQUIRE(s.wait([&] { return scenario() && interval->text() != every; }));
+  REQUIRE(s.wait([&] { return life->text() != before; }));
+  const double now = 1 / formats::parse_duty(scenario()->text, "t").activities[0].rate_hz;
+  CHECK(now == Approx(wanted).epsilon(0.02));
+  CHECK(std::fabs(curve->pointOf(now).y() - curve->scenarioPoint().y()) < 3);
+  QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return life->text() == before; }));
+}
+
+TEST_CASE("activities are added and removed on the desk, and lives of all builds shown") {
+  Opened s;
+  s.window.setDesk(DeskId::lifetime);
+  auto* life = s.child<QLabel>("lifeScenario");
+  REQUIRE(s.wait([&] { return !life->text().isEmpty(); }));
+  const auto plan = [&] {
+    const auto* d = s.window.session().book()->document(book::DocumentKind::scenario_duty);
+    return d ? formats::parse_duty(d->text, "t").activities.size() : 0;
+  };
+  QTest::mouseClick(s.child<QPushButton>("addActivity"), Qt::LeftButton);
+  auto* dialog = s.child<RoundDialog>("roundDialog");
+  auto* states = dialog->findChild<QListWidget*>(QStringLiteral("roundStates"));
+  QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("roundAdd")), Qt::LeftButton);
+  auto* trouble = dialog->findChild<QLabel*>(QStringLiteral("roundTrouble"));
+  CHECK(trouble->text().contains(QStringLiteral("state")));
+  INFO(states->count());
+  const auto uplink = states->findItems(QStringLiteral("Uplink"), Qt::MatchExactly);
+  REQUIRE(uplink.size() == 1);
+  uplink[0]->setCheckState(Qt::Checked);
+  QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("roundAdd")), Qt::LeftButton);
+  CHECK(trouble->text().contains(QStringLiteral("15 min")));
+  QTest::keyClicks(dialog->findChild<QLineEdit*>(QStringLiteral("roundInterval")),
+                   QStringLiteral("10 min"));
+  QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("roundAdd")), Qt::LeftButton);
+  REQUIRE(s.wait([&] { return plan() > 1; }));
+  const std::size_t with = plan();
+  const QString name = QStringLiteral("removeActivity%1").arg(with - 1);
+  QPushButton* last = nullptr;
+  REQUIRE(s.wait([&] {
+    last = s.window.findChild<QPushButton*>(name);
+    return last && last->isVisible();
+  }));
+  // It is a scenario: no plan was made by it.
+  CHECK_FALSE(s.window.session().book()->document(book::DocumentKind::duty));
+  QTest::mouseClick(last, Qt::LeftButton);
+  REQUIRE(s.wait([&] { return plan() == with - 1; }));
+  s.child<QTabBar>("lifePictures")->setCurrentIndex(1);
+  auto* lives = s.child<QWidget>("buildLives");
+  CHECK(lives->isVisible());
+  CHECK(lives->accessibleDescription().contains(QStringLiteral("1.0")));
+  CHECK(lives->accessibleDescription().contains(QStringLiteral("1.1")));
+}
+
+TEST_CASE("a limit from a span is the state's only where the span lies in it") {
+  Opened s;
+  const Visit locate = s.visits()[static_cast<std::size_t>(s.first("Locate"))].visit;
+  const auto form = [&](double from, double to) {
+    s.window.setDesk(DeskId::trace);
+    s.window.activateWindow();
+    s.lane->setFocus();
+    s.view().setSpan(from, to);
+    REQUIRE(s.wait([&] { return s.window.readOut().contains(QStringLiteral("mean")); }));
+    QTest::qWait(150);
+    QTest::keyClick(s.lane, Qt::Key_L);
+    INFO(s.window.message().toStdString());
+    auto* dialog = s.child<QDialog>("limitDialog");
+    return dialog;
+  };
+  const auto words = [](QDialog* dialog) {
+    QStringList out;
+    for (auto* box : dialog->findChildren<QComboBox*>()) out << box->currentText();
+    return out;
+  };
+  QDialog* inside = form(locate.from_s + 0.1, locate.to_s - 0.1);
+  CHECK(words(inside).contains(QStringLiteral("Locate")));
+  QTest::keyClick(&s.window, Qt::Key_Insert);  // a second form is not opened over it
+  CHECK(s.window.findChildren<QDialog*>(QStringLiteral("limitDialog")).size() == 1);
+  inside->reject();
+  CHECK(s.window.desk() == DeskId::trace);  // back where the span was marked
+  REQUIRE(s.wait([&] { return !s.window.findChild<QDialog*>(QStringLiteral("limitDialog")); }));
+  QDialog* across = form(locate.from_s - 0.5, locate.to_s - 0.1);
+  CHECK_FALSE(words(across).contains(QStringLiteral("Locate")));
+  across->reject();
 }
 
 TEST_CASE("the log is filtered, goes where a line is picked, and gives an edge to a visit") {

@@ -4,6 +4,7 @@
 #include "app/engine/trace_views.h"
 #include "app/style/notebook_table.h"
 #include "app/style/theme.h"
+#include "app/style/total_strip.h"
 #include "app/trace/ledger_model.h"
 #include "app/trace/time_text.h"
 #include "app/trace/trace_desk.h"
@@ -16,6 +17,7 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QPushButton>
+#include <QSplitter>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -435,6 +437,28 @@ TEST_CASE("the ledger's columns are as wide as what stands in them, in every uni
     // Not wider than the ledger while there is room.
     CHECK(ledger->horizontalHeader()->length() <= ledger->viewport()->width());
   }
+}
+
+TEST_CASE("the total stays in sight under however many states, in the ledger's columns") {
+  RichWindow s;
+  s.settle();
+  auto* ledger = s.child<NotebookTable>("ledger");
+  auto* total = s.child<TotalStrip>("ledgerTotal");
+  const int last = ledger->model()->rowCount() - 1;
+  CHECK(ledger->isRowHidden(last));
+  CHECK_FALSE(ledger->isRowHidden(0));
+  CHECK(total->isVisible());
+  CHECK(total->accessibleName().contains(QStringLiteral("Whole capture")));
+  CHECK(total->accessibleName().contains(ledger->model()->index(last, 4).data().toString()));
+  CHECK(ledger->asText().contains(QStringLiteral("Whole capture")));  // copied as before
+  // Sorted the other way, and made so low that rows scroll: it is still the last.
+  ledger->sortByColumn(LedgerModel::State, Qt::DescendingOrder);
+  CHECK(ledger->isRowHidden(last));
+  s.child<QSplitter>("down")->setSizes({900, 0});
+  QTest::qWait(50);
+  CHECK(total->isVisible());
+  CHECK(total->mapTo(s.window.get(), QPoint(0, 0)).y() >=
+        ledger->mapTo(s.window.get(), QPoint(0, ledger->height())).y());
 }
 
 TEST_CASE("a click on the time axis writes moments the other way, a drag on it pans as before") {

@@ -221,6 +221,19 @@ TEST_CASE(
         Approx(0.1));
 }
 
+TEST_CASE("a duty plan is made by hand: activities come and go, the rest is chosen") {
+  const std::string more = add_activity(kDuty, "t", {"Work", "Send \"now\""}, 900);
+  const DutyPlan plan = parse_duty(more, "t");
+  REQUIRE(plan.activities.size() == parse_duty(kDuty, "t").activities.size() + 1);
+  CHECK(plan.activities.back().states == std::vector<std::string>{"Work", "Send \"now\""});
+  CHECK(plan.activities.back().rate_hz == Approx(1 / 900.0));
+  CHECK_THAT(more, Catch::Contains("# seasons differ"));
+  CHECK(parse_duty(remove_activity(more, "t", plan.activities.size() - 1), "t").activities.size() ==
+        plan.activities.size() - 1);
+  CHECK_THROWS_AS(remove_activity(kDuty, "t", 9), Error);
+  CHECK(parse_duty(set_rest(kDuty, "t", "Doze"), "t").rest == "Doze");
+}
+
 TEST_CASE("what a budget names is asked for by its kind, whatever its name") {
   std::string budget = kBudget;
   budget.replace(budget.find("d.duty.toml"), 11, "battery-life.toml");

@@ -101,6 +101,33 @@ TEST_CASE("a plan and a battery of the book decide the scenario, a what-if befor
   }
 }
 
+TEST_CASE("lives of all builds are what each has by itself, and one without data says so") {
+  StudyBook s;
+  s.add("1.0", 3e-6, 10e-3);
+  s.add("1.1", 9e-6, 10e-3);
+  s.add("1.2", 3e-6, 10e-3, 5, false);  // not split
+  s.put(book::DocumentKind::duty, "field.duty.toml", test::kStudyDuty);
+  s.put(book::DocumentKind::battery, "cell.battery.toml", test::kStudyBattery);
+  study::LifeBasis basis{*study::stored_duty(s.book), *study::stored_battery(s.book), 0};
+  study::Pools pools(s.book);
+  pools.refresh();
+  int asked = 0;
+  const auto lives =
+      study::lives_of_builds(pools, {"1.0", "1.1", "1.2"}, basis, [&] { return ++asked > 0; });
+  REQUIRE(lives.size() == 3);
+  CHECK(asked == 3);
+  // Once a minute 0.5 s at 10 mA, else asleep; 100 mAh.
+  for (const auto& [at, sleep] : {std::pair{0U, 3e-6}, {1U, 9e-6}}) {
+    const double mean = (0.5 * 10e-3 + 59.5 * sleep) / 60;
+    REQUIRE(lives[at].figures.life);
+    CHECK(*lives[at].figures.life == Approx(360 / mean).epsilon(1e-3));
+    CHECK(*lives[at].figures.low < *lives[at].figures.life);
+  }
+  CHECK_FALSE(lives[2].figures.life);
+  CHECK_FALSE(lives[2].figures.trouble.empty());
+  CHECK(study::lives_of_builds(pools, {"1.0"}, basis, [] { return false; }).empty());
+}
+
 TEST_CASE("what cannot be worked out says why") {
   StudyBook made;
   const std::int64_t id = made.add("1.0", 3e-6, 10e-3, 5);

@@ -264,7 +264,13 @@ void BudgetDesk::commit(const std::string& text, const QString& why) {
   if (context_.documents.put(DocumentKind::budget, text, why)) source_->setTrouble({});
 }
 
-void BudgetDesk::showForm(const Limit& limit, bool existing) {
+QDialog* BudgetDesk::showForm(const Limit& limit, bool existing) {
+  // One at a time: what is typed there is not lost.
+  if (auto* open = findChild<LimitDialog*>(); open && open->isVisible()) {
+    open->raise();
+    open->activateWindow();
+    return open;
+  }
   QStringList states;
   std::set<std::string> known;
   if (view_) {
@@ -283,6 +289,7 @@ void BudgetDesk::showForm(const Limit& limit, bool existing) {
   connect(dialog, &LimitDialog::limitAccepted, this,
           [this, existing](const Limit& made) { putLimit(made, existing); });
   dialog->show();
+  return dialog;
 }
 
 void BudgetDesk::addLimit() {
@@ -353,7 +360,9 @@ void BudgetDesk::limitFrom(const SpanFigures& span, const QString& state) {
   limit.quantity = LimitQuantity::mean_current;
   limit.expect = span.mean();
   if (limit.expect) limit.max = *limit.expect * 1.1;
-  showForm(limit, false);
+  // Whoever thinks better of it is back where the span was marked.
+  connect(showForm(limit, false), &QDialog::rejected, this,
+          [this] { emit deskRequested(DeskId::trace); });
 }
 
 void BudgetDesk::fromCapture() {

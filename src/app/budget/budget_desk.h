@@ -10,6 +10,8 @@
 
 #include <QStackedWidget>
 
+class QDialog;
+
 namespace kuvio {
 struct SpanFigures;
 }
@@ -39,7 +41,7 @@ private:
   void addLimit();
   void removeLimit();
   void putLimit(const Limit& limit, bool existing);
-  void showForm(const Limit& limit, bool existing);
+  QDialog* showForm(const Limit& limit, bool existing);
   void saveAs();
   void fromCapture();
 

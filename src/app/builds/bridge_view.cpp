@@ -17,18 +17,26 @@
 
 namespace kuvio::app {
 namespace {
-constexpr int kTitle = 16;  // characters of a build under its bar
-/// A step in the axis's own prefix, as in "+34.1".
-QString step_text(double step, double top) {
-  const double scale = std::pow(1000.0, std::floor(std::log10(std::max(top, 1e-15)) / 3));
-  const double v = step / scale;
-  if (std::fabs(v) < 0.005) return QStringLiteral("0");
-  return (v > 0 ? QStringLiteral("+") : QStringLiteral("−")) +
-         (std::fabs(v) < 1 ? QString::number(std::fabs(v), 'f', 2)
-                           : QString::number(std::fabs(v), 'g', 3));
+constexpr int kTitle = 16;         // characters of a build under its bar
+constexpr double kCutBelow = 0.2;  // steps that take less of the axis are hard to see
+/// "+34.1 µA", or without its unit where there is no room for that.
+QString step_text(double step, double top, const QFontMetricsF& metrics, double room) {
+  if (std::fabs(step) < 0.0005 * top) return QStringLiteral("0");
+  const QString sign = step > 0 ? QStringLiteral("+") : QStringLiteral("−");
+  const QString text = sign + qs(with_prefix(std::fabs(step), "A", 3));
+  const auto unit = text.lastIndexOf(QChar(0x2009));
+  return metrics.horizontalAdvance(text) <= room || unit < 0 ? text : text.left(unit);
 }
 constexpr double kLeft = 66, kRight = 10, kTop = 20, kFoot = 26;
 }  // namespace
+
+BridgeAxis bridge_axis(double low, double high) {
+  if (!(high > 0) || low < 0) return {std::min(low, 0.0), high > 0 ? high * 1.12 : 1e-9, false};
+  const double range = high - low;
+  if (!(range > 0) || range >= kCutBelow * high) return {0, high * 1.12, false};
+  const double foot = low - range;
+  return {foot, high + 0.25 * range, true};
+}
 
 BridgeView::BridgeView(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("bridge"));
@@ -76,12 +84,12 @@ void BridgeView::paintEvent(QPaintEvent*) {
   painter.fillRect(rect(), t.ground());
   const auto all = steps();
   if (all.empty()) return;
-  double top = 0, foot = 0;
+  double low = all.front().to, high = low;
   for (const Step& s : all) {
-    top = std::max({top, s.from, s.to});
-    foot = std::min({foot, s.from, s.to});
+    low = std::min({low, s.to, s.total ? s.to : s.from});
+    high = std::max({high, s.to, s.total ? s.to : s.from});
   }
-  top = top > 0 ? top * 1.12 : 1e-9;
+  const auto [foot, top, cut] = bridge_axis(low, high);
   const QRectF box = plot();
   const auto y = [&](double v) { return box.bottom() - (v - foot) / (top - foot) * box.height(); };
   painter.setFont(Theme::baseFont(11));
@@ -93,13 +101,18 @@ void BridgeView::paintEvent(QPaintEvent*) {
     painter.drawText(QRectF(0, y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
                      qs(tick.label));
   }
+  if (cut) {
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(0, box.bottom() + 5, kLeft - 2, 18), Qt::AlignCenter, tr("axis cut"));
+  }
   const double pitch = box.width() / static_cast<double>(all.size());
   painter.setRenderHint(QPainter::Antialiasing);
   for (std::size_t i = 0; i < all.size(); ++i) {
     const Step& s = all[i];
     const double x = box.left() + pitch * static_cast<double>(i), w = pitch * 0.72;
-    const QRectF bar(x + (pitch - w) / 2, std::min(y(s.from), y(s.to)), w,
-                     std::max(1.5, std::fabs(y(s.from) - y(s.to))));
+    const double from = s.total ? std::max(s.from, foot) : s.from;
+    const QRectF bar(x + (pitch - w) / 2, std::min(y(from), y(s.to)), w,
+                     std::max(1.5, std::fabs(y(from) - y(s.to))));
     if (i + 1 < all.size()) {  // the level is carried over to the next step
       painter.setPen(QPen(t.border(), 1));
       painter.drawLine(QLineF(bar.right(), y(s.to), bar.right() + pitch - w, y(s.to)));
@@ -113,9 +126,17 @@ void BridgeView::paintEvent(QPaintEvent*) {
       painter.setBrush(t.fill(s.state.toStdString(), view_->fills));
     }
     painter.drawRect(bar);
+    if (s.total && cut) {  // what is below is cut away
+      const double at = box.bottom() - 9;
+      painter.setPen(QPen(t.ground(), 3));
+      painter.drawLine(QLineF(bar.left() - 3, at + 3, bar.right() + 3, at - 3));
+      painter.drawLine(QLineF(bar.left() - 3, at + 9, bar.right() + 3, at + 3));
+    }
     painter.setPen(t.text());
     painter.setFont(Theme::baseFont(11, s.total ? QFont::DemiBold : QFont::Normal));
-    const QString text = s.total ? qs(with_prefix(s.to, "A", 3)) : step_text(s.to - s.from, top);
+    const QString text =
+        s.total ? qs(with_prefix(s.to, "A", 3))
+                : step_text(s.to - s.from, top - foot, QFontMetricsF(painter.font()), pitch + 20);
     painter.drawText(QRectF(x - 12, bar.top() - 17, pitch + 24, 16), Qt::AlignCenter, text);
     painter.drawText(QRectF(x, box.bottom() + 5, pitch, 18), Qt::AlignCenter,
                      QFontMetrics(painter.font())

@@ -7,6 +7,15 @@
 
 namespace kuvio::app {
 
+/// Where a bridge's axis begins and ends (A). From zero; where both means stand high beside what
+/// lies between them the foot is cut away, so that the steps can be seen.
+struct BridgeAxis {
+  double foot = 0, top = 1e-9;
+  bool cut = false;
+};
+/// `low` and `high`: the lowest and highest mean that the bridge passes.
+BridgeAxis bridge_axis(double low, double high);
+
 /// The bridge: from the reference's mean current to the candidate's, one step per state.
 class BridgeView : public QWidget {
   Q_OBJECT

@@ -173,6 +173,8 @@ LifeViewPtr Analyst::life(const LifeRequest& request, const GoingOn& going_on) {
     out->fills = fills_of(one.captures.front());
     static_cast<study::CaptureLife&>(*out) =
         study::life_of_capture(book_, one.ledger(), request.question, going_on);
+    pools_.refresh();
+    out->builds = study::lives_of_builds(pools_, book_.builds(), out->scenario, going_on);
   } catch (const Error& e) {
     out->trouble = e.where() + ": " + e.why();
   }

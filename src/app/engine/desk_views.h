@@ -6,6 +6,7 @@
 #include "core/typical.h"
 
 #include "study/comparison.h"
+#include "study/life.h"
 
 #include <map>
 #include <optional>
@@ -41,7 +42,8 @@ struct BudgetView {
 
 struct LifeView : study::CaptureLife {
   std::string build;
-  std::vector<std::string> old_edges;  ///< the capture's split stands on samples
+  std::vector<study::BuildLife> builds;  ///< all of the book's, in the scenario
+  std::vector<std::string> old_edges;    ///< the capture's split stands on samples
   Fills fills;
   std::string trouble;
 };

@@ -3,12 +3,15 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "core/lifetime.h"
 #include "core/number_text.h"
 #include "core/time_units.h"
+#include "formats/phrases.h"
 
 #include <QHelpEvent>
+#include <QKeyEvent>
 #include <QPainter>
 #include <QToolTip>
 
@@ -18,6 +21,8 @@
 namespace kuvio::app {
 namespace {
 
+constexpr double kReach = 11;     // pixels to a point that can be dragged
+constexpr double kFigures = 110;  // room for a life beside the picture
 constexpr double kLeft = 74, kRight = 20, kTop = 14, kFoot = 30;
 
 /// Round lengths of time that an axis is labelled with.
@@ -30,7 +35,8 @@ QString interval_text(double s) {
   if (s >= kDay) return QObject::tr("%1 d").arg(s / kDay, 0, 'g', 3);
   if (s >= 3600) return QObject::tr("%1 h").arg(s / 3600, 0, 'g', 3);
   if (s >= 60) return QObject::tr("%1 min").arg(s / 60, 0, 'g', 3);
-  return qs(with_prefix(s, "s", 3));
+  if (s >= 1) return QObject::tr("%1 s").arg(s, 0, 'g', 3);
+  return qs(with_prefix(s, "s", 1));
 }
 
 }  // namespace
@@ -38,6 +44,8 @@ QString interval_text(double s) {
 LifeCurve::LifeCurve(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("lifeCurve"));
   setAccessibleName(tr("Battery life against the interval of a round"));
+  setMouseTracking(true);
+  setFocusPolicy(Qt::ClickFocus);
   setMinimumSize(320, 180);
 }
 
@@ -77,9 +85,12 @@ LifeScale life_scale(const LifeView& view, const QRectF& box) {
   return out;
 }
 
-void paint_ruling(QPainter& painter, const LifeScale& at) {
-  const Theme& t = Theme::current();
-  painter.setFont(Theme::baseFont(11));
+/// Round lives up to the longest, and what they are counted in.
+struct LifeSteps {
+  double unit = 1, step = 1;
+  QString name;
+};
+LifeSteps life_steps(const LifeScale& at) {
   const double unit = at.most > 1.5 * kYear ? kYear : at.most > 2 * kDay ? kDay : 3600;
   const double raw = at.most / unit / 4, decade = std::pow(10, std::floor(std::log10(raw)));
   const double step = (raw / decade < 1.5   ? 1
@@ -90,6 +101,28 @@ void paint_ruling(QPainter& painter, const LifeScale& at) {
   const QString unit_name = unit == kYear  ? QObject::tr("years")
                             : unit == kDay ? QObject::tr("days")
                                            : QObject::tr("hours");
+  return {unit, step, unit_name};
+}
+
+/// The same along the horizontal.
+void paint_lives_ruling(QPainter& painter, const LifeScale& at) {
+  const Theme& t = Theme::current();
+  painter.setFont(Theme::baseFont(11));
+  const auto [unit, step, unit_name] = life_steps(at);
+  for (double v = 0; v * unit <= at.most; v += step) {
+    const double x = at.box.left() + v * unit / at.most * at.box.width();
+    painter.setPen(QPen(v == 0 ? t.border() : t.ruling(), 1));
+    painter.drawLine(QLineF(x, at.box.top(), x, at.box.bottom()));
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(x - 40, at.box.bottom() + 5, 80, 16), Qt::AlignCenter,
+                     QStringLiteral("%1 %2").arg(v, 0, 'g', 3).arg(unit_name));
+  }
+}
+
+void paint_ruling(QPainter& painter, const LifeScale& at) {
+  const Theme& t = Theme::current();
+  painter.setFont(Theme::baseFont(11));
+  const auto [unit, step, unit_name] = life_steps(at);
   for (double v = 0; v * unit <= at.most; v += step) {
     const double y = at.y(v * unit);
     painter.setPen(QPen(v == 0 ? t.border() : t.ruling(), 1));
@@ -123,10 +156,82 @@ void paint_point(QPainter& painter, const LifeScale& scale, double s, double lif
   const double wide = painter.fontMetrics().horizontalAdvance(name);
   const double left = at.x() + 10 + wide > scale.box.right() ? at.x() - 10 - wide : at.x() + 10;
   painter.drawText(
-      QPointF(left, std::clamp(at.y() + lift, scale.box.top() + 12, scale.box.bottom() - 4)), name);
+      QPointF(left, std::clamp(at.y() + lift, scale.box.top() + 12, scale.box.bottom() - 8)), name);
 }
 
 }  // namespace
+
+QRectF LifeCurve::plot() const {
+  return {kLeft, kTop, width() - kLeft - kRight, height() - kTop - kFoot};
+}
+
+std::optional<double> LifeCurve::lifeAt(double interval_s) const {
+  for (std::size_t i = 1; view_ && i < view_->curve.size(); ++i) {
+    const auto& [a, life_a] = view_->curve[i - 1];
+    const auto& [b, life_b] = view_->curve[i];
+    if (interval_s < a || interval_s > b || !life_a || !life_b) continue;
+    const double share = std::log(interval_s / a) / std::log(b / a);
+    return *life_a + share * (*life_b - *life_a);
+  }
+  return std::nullopt;
+}
+
+double LifeCurve::intervalAt(double x) const {
+  const LifeScale scale = life_scale(*view_, plot());
+  const double share = std::clamp((x - scale.box.left()) / scale.box.width(), 0.0, 1.0);
+  const double raw = scale.low * std::pow(scale.high / scale.low, share);
+  // Three digits are as fine as a hand is.
+  const double grain = std::pow(10.0, std::floor(std::log10(raw)) - 2);
+  return std::clamp(std::round(raw / grain) * grain, view_->curve.front().first,
+                    view_->curve.back().first);
+}
+
+QPointF LifeCurve::pointOf(double interval_s) const {
+  const auto life = lifeAt(interval_s);
+  if (!life) return {-100, -100};
+  const LifeScale scale = life_scale(*view_, plot());
+  return {scale.x(interval_s), scale.y(*life)};
+}
+
+QPointF LifeCurve::scenarioPoint() const {
+  if (!view_ || view_->curve.size() < 2 || !view_->as_scenario.life) return {-100, -100};
+  const LifeScale scale = life_scale(*view_, plot());
+  return {scale.x(1 / view_->scenario.plan.activities[view_->activity].rate_hz),
+          scale.y(*view_->as_scenario.life)};
+}
+
+void LifeCurve::mousePressEvent(QMouseEvent* event) {
+  const QPointF off = event->position() - scenarioPoint();
+  if (event->button() != Qt::LeftButton || std::hypot(off.x(), off.y()) > kReach) return;
+  setFocus(Qt::MouseFocusReason);
+  dragged_ = 1 / view_->scenario.plan.activities[view_->activity].rate_hz;
+  setCursor(Qt::ClosedHandCursor);
+}
+
+void LifeCurve::mouseMoveEvent(QMouseEvent* event) {
+  if (!dragged_) {
+    const QPointF off = event->position() - scenarioPoint();
+    setCursor(std::hypot(off.x(), off.y()) <= kReach ? Qt::OpenHandCursor : Qt::ArrowCursor);
+    return;
+  }
+  dragged_ = intervalAt(event->position().x());
+  update();
+}
+
+void LifeCurve::mouseReleaseEvent(QMouseEvent*) {
+  const auto to = std::exchange(dragged_, std::nullopt);
+  setCursor(Qt::ArrowCursor);
+  update();
+  if (!to || !view_) return;
+  const double was = 1 / view_->scenario.plan.activities[view_->activity].rate_hz;
+  if (std::fabs(*to / was - 1) > 1e-3) emit intervalDragged(*to);
+}
+
+void LifeCurve::keyPressEvent(QKeyEvent* event) {
+  if (event->key() != Qt::Key_Escape || !dragged_) return QWidget::keyPressEvent(event);
+  dragged_.reset();  // what is in pencil goes
+  update();
+}
 
 void LifeCurve::paintEvent(QPaintEvent*) {
   QPainter painter(this);
@@ -137,8 +242,7 @@ void LifeCurve::paintEvent(QPaintEvent*) {
     painter.drawText(rect(), Qt::AlignCenter, tr("No activity whose interval could be changed."));
     return;
   }
-  const LifeScale scale =
-      life_scale(*view_, QRectF(kLeft, kTop, width() - kLeft - kRight, height() - kTop - kFoot));
+  const LifeScale scale = life_scale(*view_, plot());
   paint_ruling(painter, scale);
   painter.setRenderHint(QPainter::Antialiasing);
   QPolygonF line;
@@ -157,13 +261,103 @@ void LifeCurve::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(12, QFont::DemiBold));
   // The captured point lies off the curve where the capture's other rounds were others than the
   // scenario's.
-  if (scale.captured && view_->as_captured.life) {
+  const double interval = 1 / view_->scenario.plan.activities[view_->activity].rate_hz;
+  const bool same =
+      scale.captured && view_->as_captured.life && view_->as_scenario.life &&
+      std::hypot(scale.x(interval) - scale.x(*scale.captured),
+                 scale.y(*view_->as_scenario.life) - scale.y(*view_->as_captured.life)) < 12;
+  if (scale.captured && view_->as_captured.life && !same) {
     paint_point(painter, scale, *scale.captured, *view_->as_captured.life, tr("as captured"), false,
                 16);
   }
-  const double here = 1 / view_->scenario.plan.activities[view_->activity].rate_hz;
   if (view_->as_scenario.life)
-    paint_point(painter, scale, here, *view_->as_scenario.life, tr("scenario"), true, -10);
+    paint_point(painter, scale, interval, *view_->as_scenario.life,
+                same ? tr("scenario, as captured") : tr("scenario"), true, -10);
+  if (!dragged_) return;
+  const auto life = lifeAt(*dragged_);
+  if (!life) return;
+  QFont slanted = painter.font();
+  slanted.setItalic(true);
+  painter.setFont(slanted);
+  paint_point(painter, scale, *dragged_, *life,
+              tr("every %1: %2").arg(qs(duration(*dragged_)), qs(life_time(*life))), false, 20);
+}
+
+BuildLives::BuildLives(QWidget* parent) : QWidget(parent) {
+  setObjectName(QStringLiteral("buildLives"));
+  setAccessibleName(tr("Battery life of every build"));
+  setMinimumSize(320, 180);
+}
+
+void BuildLives::setView(LifeViewPtr view, const std::string& reference,
+                         const std::function<std::size_t(const std::string&)>& ink_of) {
+  view_ = std::move(view);
+  reference_ = reference;
+  inks_.clear();
+  QStringList words;
+  for (const study::BuildLife& b : view_->builds) {
+    inks_.push_back(ink_of(b.build));
+    words << tr("%1 %2").arg(
+        qs(b.build), b.figures.life ? qs(life_time(*b.figures.life)) : qs(b.figures.trouble));
+  }
+  setAccessibleDescription(words.join(QStringLiteral(", ")));
+  update();
+}
+
+void BuildLives::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  const Theme& t = Theme::current();
+  painter.fillRect(rect(), t.ground());
+  if (!view_ || view_->builds.empty()) return;
+  const auto rows = static_cast<double>(view_->builds.size());
+  const double name_width = std::min(170.0, width() * 0.3);
+  const QRectF box(name_width, kTop, width() - name_width - kFigures, height() - kTop - kFoot);
+  LifeScale scale{box, 1, 2, 0, {}};
+  for (const study::BuildLife& b : view_->builds)
+    scale.most = std::max({scale.most, b.figures.life.value_or(0), b.figures.high.value_or(0)});
+  if (view_->wanted_s) scale.most = std::max(scale.most, *view_->wanted_s);
+  scale.most = scale.most > 0 ? scale.most * 1.06 : 1;
+  const auto x = [&](double life) { return box.left() + life / scale.most * box.width(); };
+  paint_lives_ruling(painter, scale);
+  painter.setRenderHint(QPainter::Antialiasing);
+  if (view_->wanted_s) {
+    painter.setPen(QPen(t.accent(), 1.2, Qt::DashLine));
+    painter.drawLine(QLineF(x(*view_->wanted_s), box.top(), x(*view_->wanted_s), box.bottom()));
+  }
+  const double pitch = std::min(34.0, box.height() / rows);
+  QStringList names;
+  for (const study::BuildLife& b : view_->builds) names << qs(b.build);
+  names = short_names(names, static_cast<int>(name_width / 7.5));
+  for (std::size_t i = 0; i < view_->builds.size(); ++i) {
+    const study::LifeFigures& f = view_->builds[i].figures;
+    const double y = box.top() + pitch * (static_cast<double>(i) + 0.5);
+    const QColor ink = t.ink(inks_[i]);
+    painter.setFont(Theme::baseFont(pitch < 15 ? 9 : 12, QFont::DemiBold));
+    painter.setPen(t.text());
+    const QString tag = view_->builds[i].build == reference_ ? QStringLiteral("  R") : QString();
+    painter.drawText(QRectF(0, y - pitch / 2, name_width - 10, pitch),
+                     Qt::AlignVCenter | Qt::AlignRight, names[static_cast<qsizetype>(i)] + tag);
+    painter.setFont(Theme::baseFont(pitch < 15 ? 9 : 12));
+    if (!f.life) {
+      painter.setPen(t.muted());
+      painter.drawText(QRectF(box.left() + 6, y - pitch / 2, box.width() + kFigures - 12, pitch),
+                       Qt::AlignVCenter | Qt::AlignLeft,
+                       painter.fontMetrics().elidedText(qs(f.trouble), Qt::ElideRight,
+                                                        static_cast<int>(box.width())));
+      continue;
+    }
+    painter.setPen(QPen(ink, 2));
+    const double low = f.low.value_or(*f.life), high = f.high.value_or(scale.most);
+    painter.drawLine(QLineF(x(low), y, x(std::min(high, scale.most)), y));
+    for (const double end : {low, std::min(high, scale.most)})
+      painter.drawLine(QLineF(x(end), y - 4, x(end), y + 4));
+    painter.setBrush(ink);
+    painter.drawEllipse(QPointF(x(*f.life), y), 4, 4);
+    painter.setPen(t.text());
+    painter.drawText(QRectF(box.right() + 8, y - pitch / 2, kFigures - 8, pitch),
+                     Qt::AlignVCenter | Qt::AlignRight,
+                     qs(formats::bounds_mark(f.interval.bounds) + life_time(*f.life)));
+  }
 }
 
 std::vector<CapacityPart> capacity_parts(const study::LifeFigures& life,

@@ -77,17 +77,33 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent)
   row->addWidget(makeFigures(page), 5);
   auto* right = new QVBoxLayout;
   auto* head = new QHBoxLayout;
-  head->addWidget(heading(tr("LIFETIME VS. INTERVAL OF"), page));
+  which_ = new QTabBar(page);
+  which_->setObjectName(QStringLiteral("lifePictures"));
+  which_->setAccessibleName(tr("Picture of the lifetime"));
+  which_->addTab(tr("By interval"));
+  which_->addTab(tr("By build"));
+  which_->setDrawBase(false);
+  which_->setExpanding(false);
+  head->addWidget(which_);
+  head->addSpacing(8);
   round_choice_ = new QComboBox(page);
   round_choice_->setObjectName(QStringLiteral("curveRound"));
   round_choice_->setAccessibleName(tr("Activity whose interval is plotted"));
   round_choice_->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+  QSizePolicy keep = round_choice_->sizePolicy();
+  keep.setRetainSizeWhenHidden(true);
+  round_choice_->setSizePolicy(keep);
   head->addWidget(round_choice_, 0);
   head->addStretch(1);
   right->addLayout(head);
+  pictures_ = new QStackedWidget(page);
   curve_ = new LifeCurve(page);
   offer_picture(curve_);
-  right->addWidget(curve_, 1);
+  builds_ = new BuildLives(page);
+  offer_picture(builds_);
+  pictures_->addWidget(curve_);
+  pictures_->addWidget(builds_);
+  right->addWidget(pictures_, 1);
   right->addSpacing(8);
   right->addWidget(heading(tr("WHERE THE CAPACITY GOES · scenario"), page));
   bar_ = new CapacityBar(page);
@@ -96,6 +112,12 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent)
   row->addLayout(right, 6);
   makeActions();
   connect(round_choice_, &QComboBox::activated, this, &LifetimeDesk::ask);
+  connect(which_, &QTabBar::currentChanged, this, [this](int picture) {
+    pictures_->setCurrentIndex(picture);
+    round_choice_->setVisible(picture == 0);
+  });
+  connect(curve_, &LifeCurve::intervalDragged, this,
+          [this](double interval_s) { putInterval(view_->activity, interval_s); });
   connect(&context_.session, &Session::bookOpened, this, &LifetimeDesk::takeBook);
   connect(&context_.session, &Session::lifeReady, this, &LifetimeDesk::take);
   takeBook();
@@ -127,6 +149,7 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   grid_->addWidget(heading(tr("as captured"), box), 0, 1);
   grid_->addWidget(heading(tr("scenario"), box), 0, 2);
   column->addLayout(grid_);
+  makeRounds(box, column);
   capacity_ = addRow(QStringLiteral("capacity"), tr("Capacity"), Dimension::charge);
   reserve_ = addRow(QStringLiteral("reserve"), tr("Cut-off reserve"), Dimension::ratio);
   margin_ = addRow(QStringLiteral("margin"), tr("Design margin"), Dimension::ratio);
@@ -247,6 +270,7 @@ LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
   keep.setRetainSizeWhenHidden(true);
   row.reset->setSizePolicy(keep);
   row.reset->hide();
+  row.label->setWordWrap(true);
   grid_->addWidget(row.label, at, 0);
   grid_->addWidget(row.captured, at, 1);
   grid_->addWidget(row.edit, at, 2);
@@ -341,25 +365,6 @@ void LifetimeDesk::setRow(Row& row, std::optional<double> captured, std::optiona
   });
 }
 
-void LifetimeDesk::buildActivities() {
-  const auto& rounds = view_->scenario.plan.activities;
-  while (activities_.size() > rounds.size()) {
-    Row& row = activities_.back();
-    for (QWidget* w : std::initializer_list<QWidget*>{row.label, row.captured, row.edit, row.reset})
-      w->deleteLater();
-    activities_.pop_back();
-  }
-  while (activities_.size() < rounds.size()) {
-    const std::size_t i = activities_.size();
-    activities_.push_back(
-        addRow(QStringLiteral("activity%1").arg(i), tr("Activity %1").arg(i + 1), Dimension::time));
-    connect(activities_.back().edit, &QuantityEdit::quantityEdited, this, [this, i] {
-      if (i < activities_.size() && activities_[i].edit->quantity())
-        putInterval(i, *activities_[i].edit->quantity());
-    });
-  }
-}
-
 void LifetimeDesk::take(const LifeViewPtr& view) {
   view_ = view;
   if (!view->trouble.empty()) {
@@ -378,6 +383,10 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   rests_on_->setVisible(!rests_on_->text().isEmpty());
   showPlanName();
   curve_->setView(view);
+  const BookViewPtr& book = context_.session.book();
+  builds_->setView(
+      view, book ? book->reference() : std::string(),
+      [book](const std::string& build) { return book ? book->ink_of(build) : std::size_t{0}; });
   bar_->setView(view);
   emit footChanged();
 }
@@ -429,46 +438,6 @@ void LifetimeDesk::showBattery() {
   setRow(wanted_, view_->wanted_s, view_->wanted_s, {});
 }
 
-void LifetimeDesk::showActivities() {
-  const auto& rounds = view_->scenario.plan.activities;
-  for (std::size_t i = 0; i < rounds.size(); ++i) {
-    QStringList names;
-    for (const std::string& s : rounds[i].states) names << qs(s);
-    activities_[i].label->setText(tr("%1 every").arg(names.join(QStringLiteral(", "))));
-    activities_[i].label->setWordWrap(true);
-    activities_[i].edit->setAccessibleName(
-        tr("Interval of %1 in the scenario").arg(names.join(QStringLiteral(", "))));
-    std::optional<double> captured;
-    // The same states stand beside each other, in whatever order the capture met them.
-    for (const Activity& r : view_->captured.plan.activities) {
-      if (r.states == rounds[i].states) captured = 1 / r.rate_hz;
-    }
-    setRow(activities_[i], captured, 1 / rounds[i].rate_hz,
-           captured ? qs(duration(*captured)) : QStringLiteral("–"));
-  }
-  taking_ = true;
-  round_choice_->clear();
-  for (const Activity& r : rounds) {
-    QStringList names;
-    for (const std::string& s : r.states) names << qs(s);
-    round_choice_->addItem(names.join(QStringLiteral(", ")));
-  }
-  round_choice_->setCurrentIndex(static_cast<int>(view_->activity));
-  taking_ = false;
-}
-
-void LifetimeDesk::showNeeded() {
-  if (view_->wanted_s) {
-    needed_->setText(view_->needed_c
-                         ? tr("For %1 a cell of %2 is needed.")
-                               .arg(qs(life_time(*view_->wanted_s)), mah(*view_->needed_c))
-                         : tr("No cell lasts %1: its self-discharge alone empties it.")
-                               .arg(qs(life_time(*view_->wanted_s))));
-  } else {
-    needed_->setText({});
-  }
-}
-
 void LifetimeDesk::showPlanName() {
   plan_name_->setText(tr("Battery: %1. Activities: %2.")
                           .arg(view_->scenario.battery.name.empty()
@@ -484,15 +453,15 @@ void LifetimeDesk::showPlanName() {
                         tr(" This scenario is not the plan: Budget and Builds do not go by it."));
 }
 
-/// A what-if, else the book's own, else what was captured.
 void LifetimeDesk::applyTheme() {
   curve_->update();
+  builds_->update();
   bar_->update();
 }
 
 std::vector<FootPart> LifetimeDesk::foot() const {
   if (!view_ || !view_->trouble.empty()) return {};
-  return {{tr("%1 on %2: dC/dt = −I − kC, until %3 of the charge is used")
+  return {{tr("%1 on %2, until %3 of its charge is used")
                .arg(qs(view_->build),
                     view_->scenario.battery.name.empty() ? tr("the cell")
                                                          : qs(view_->scenario.battery.name),
@@ -500,8 +469,9 @@ std::vector<FootPart> LifetimeDesk::foot() const {
                                    ? view_->scenario.battery.usable_c() /
                                          view_->scenario.battery.capacity_c
                                    : 0))),
-           tr("Life from the nominal charge until all but reserve and margin is gone; its interval "
-              "from the uncertainty of the mean current.")}};
+           tr("Life from the nominal charge until all but reserve and margin is gone: "
+              "dC/dt = −I − kC, k of self-discharge; its interval from the uncertainty of the "
+              "mean current.")}};
 }
 
 }  // namespace kuvio::app

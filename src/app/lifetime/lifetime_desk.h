@@ -9,12 +9,16 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QStackedWidget>
+#include <QTabBar>
 
+#include <functional>
 #include <map>
 
 class QVBoxLayout;
 
 namespace kuvio::app {
+
+std::optional<double> interval_for(const study::CaptureLife& view, double wanted_s);
 
 /// The Lifetime desk: life as captured beside a scenario, the curve over a round's interval, and
 /// where the capacity goes. The scenario is the book's duty plan and battery: every change of it is
@@ -32,10 +36,16 @@ private:
     QLabel *label, *captured;
     QuantityEdit* edit;
     QPushButton* reset;
+    QPushButton* remove = nullptr;  ///< of an activity
   };
   QWidget* makeFigures(QWidget* parent);
   void makeLives(QWidget* box, QVBoxLayout* column);
   void makeButtons(QWidget* box, QVBoxLayout* column);
+  void makeRounds(QWidget* box, QVBoxLayout* column);
+  void editPlan(const std::function<std::string(const book::Document&)>& change,
+                const QString& why);
+  void addActivity();
+  QStringList statesForRounds() const;
   void connectRows();
   void makeActions();
   Row addRow(const QString& name, const QString& text, Dimension dimension, bool optional = false);
@@ -72,6 +82,10 @@ private:
   Row capacity_, reserve_, margin_, discharge_, harvest_, wanted_;
   std::vector<Row> activities_;
   LifeCurve* curve_;
+  BuildLives* builds_;
+  QTabBar* which_;
+  QStackedWidget* pictures_;
+  QComboBox* rest_;
   CapacityBar* bar_;
   LifeViewPtr view_;
   bool taking_ = false;

@@ -7,6 +7,7 @@
 #include <QComboBox>
 #include <QPainter>
 #include <QPlainTextEdit>
+#include <QPushButton>
 #include <QStyleFactory>
 #include <QStyleOption>
 
@@ -40,6 +41,7 @@ void NotebookStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* 
                                   QPainter* painter, const QWidget* widget) const {
   const Theme& t = Theme::current();
   if (element == PE_FrameFocusRect) {
+    if (qobject_cast<const QPushButton*>(widget)) return;  // the bevel has it
     painter->save();
     painter->setRenderHint(QPainter::Antialiasing);
     painter->setPen(QPen(t.focus(), 1.5));
@@ -114,6 +116,11 @@ void NotebookStyle::drawControl(ControlElement element, const QStyleOption* opti
     painter->setBrush(flat && !(option->state & State_MouseOver) && !down ? QBrush(Qt::NoBrush)
                                                                           : QBrush(fill));
     painter->drawRoundedRect(box, 4, 4);
+    if (option->state & State_HasFocus) {  // however the keyboard came here
+      painter->setPen(QPen(primary ? t.ground() : t.focus(), 1.5));
+      painter->setBrush(Qt::NoBrush);
+      painter->drawRoundedRect(box.adjusted(2, 2, -2, -2), 3, 3);
+    }
     if (b && (b->features & QStyleOptionButton::HasMenu)) {
       const QPointF at(box.right() - 12, box.center().y());
       painter->setPen(QPen(t.muted(), 1.4));

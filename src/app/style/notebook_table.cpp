@@ -320,6 +320,25 @@ void NotebookTable::keyPressEvent(QKeyEvent* event) {
   QTableView::keyPressEvent(event);
 }
 
+void NotebookTable::paintEvent(QPaintEvent* event) {
+  QTableView::paintEvent(event);
+  if (!hasFocus()) return;
+  QPainter painter(viewport());
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setPen(QPen(Theme::current().focus(), 1.5));
+  painter.drawRoundedRect(QRectF(viewport()->rect()).adjusted(0.75, 0.75, -0.75, -0.75), 3, 3);
+}
+
+void NotebookTable::focusInEvent(QFocusEvent* event) {
+  QTableView::focusInEvent(event);
+  viewport()->update();
+}
+
+void NotebookTable::focusOutEvent(QFocusEvent* event) {
+  QTableView::focusOutEvent(event);
+  viewport()->update();
+}
+
 void NotebookTable::contextMenuEvent(QContextMenuEvent* event) {
   QMenu menu(this);
   menu.addActions(actions());

@@ -66,6 +66,7 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   area_->setObjectName(QStringLiteral("ruleArea"));
   area_->setAccessibleName(tr("Rules of the recipe"));
   area_->setFrameShape(QFrame::NoFrame);
+  area_->setFocusPolicy(Qt::NoFocus);  // it follows the keyboard through the cards
   area_->setWidgetResizable(true);
   area_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   cards_ = new QWidget(area_);

@@ -7,6 +7,7 @@
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
+#include "app/style/total_strip.h"
 #include "app/trace/fan_view.h"
 #include "app/trace/lanes.h"
 #include "app/trace/ledger_model.h"
@@ -93,6 +94,7 @@ QWidget* TraceDesk::makeMiddle() {
   ledger_->setMinimumHeight(96);
 
   down_ = new QSplitter(Qt::Vertical, box);
+  down_->setObjectName(QStringLiteral("down"));
   down_->setHandleWidth(5);
   down_->setChildrenCollapsible(false);
   auto* upper = new QWidget(down_);
@@ -118,6 +120,7 @@ QWidget* TraceDesk::makeMiddle() {
   lower_column->setSpacing(0);
   lower_column->addWidget(ruling(lower));
   lower_column->addWidget(ledger_);
+  lower_column->addWidget(new TotalStrip(ledger_, lower));
   auto* under = new QHBoxLayout;
   under->addStretch(1);
   under->addWidget(edits_);
@@ -429,11 +432,7 @@ void TraceDesk::setUnit(ChargeUnit unit) {
 }
 
 void TraceDesk::fitLedger() {
-  ledger_->clearSpans();
-  const int total = ledger_model_->rowCount() - 1;
-  if (total < 0) return;
-  ledger_->setSpan(total, LedgerModel::State, 1, 2);
-  ledger_->setSpan(total, LedgerModel::Share, 1, 3);
+  if (ledger_model_->rowCount() == 0) return;
   ledger_->fitColumns({LedgerModel::Least, LedgerModel::Varies, LedgerModel::Peak});
 }
 

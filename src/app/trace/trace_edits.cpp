@@ -147,16 +147,13 @@ void TraceDesk::limitFromSpan() {
   if (!context_.view.capture()) return;
   if (context_.view.span()) {
     if (!reading_) return;
-    // The state that takes most of the span is whose limit it may be.
-    std::map<std::string, double> times;
-    for (const VisitFigures& f : context_.view.capture()->visits) {
-      const double a = std::max(f.visit.from_s, reading_->figures.from_s),
-                   b = std::min(f.visit.to_s, reading_->figures.to_s);
-      if (b > a) times[f.visit.state] += b - a;
-    }
+    // A state's limit where the span lies in one of its visits, else one of the whole.
+    const double grain = context_.view.capture()->basis.sample_s;
     std::string state;
-    for (const auto& [name, time] : times) {
-      if (state.empty() || time > times[state]) state = name;
+    for (const VisitFigures& f : context_.view.capture()->visits) {
+      if (f.visit.from_s <= reading_->figures.from_s + grain &&
+          f.visit.to_s >= reading_->figures.to_s - grain)
+        state = f.visit.state;
     }
     emit limitRequested(reading_->figures, qs(state));
     return;
