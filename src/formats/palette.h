@@ -9,8 +9,9 @@
 
 namespace kuvio::formats {
 
-/// Colours of one theme, as "#rrggbb"; text reaches 4.6 : 1 on both grounds, and neighbours among
-/// inks and fills stay apart under the three colour blindnesses.
+/// Colours of one theme, as "#rrggbb"; text reaches 4.6 : 1 on both grounds, and text or ground
+/// does on every fill: at night fills are lights, but for that of the longest state, which keeps
+/// quiet. Inks and fills stay apart under the three colour blindnesses.
 struct Palette {
   const char *ground, *text, *ruling, *ruling_tenth, *muted, *border, *focus, *accent;
   std::array<const char*, 6> inks;   ///< builds, in order
@@ -38,7 +39,7 @@ inline constexpr Palette kNight{
     "#7DB7E8",
     "#E88A66",
     {"#5D92B5", "#FEC15A", "#4EBBA5", "#EBAFF5", "#C3E0B1", "#D7D9DB"},
-    {"#253B3F", "#655A25", "#422F5E", "#774D67", "#3A3A00", "#486250", "#47362C", "#136193"}};
+    {"#2C4F64", "#9A8A66", "#8C89D3", "#B97996", "#A9AE98", "#409E3A", "#CAA871", "#74B6CC"}};
 
 /// Which fill each state gets: the first to the longest state, the others in their recipe's order,
 /// so that states keep their fill from capture to capture.

@@ -47,7 +47,7 @@ TEST_CASE("text reaches 4.5 : 1 on every ground it stands on, marks 3 : 1, in bo
     std::map<std::string, std::size_t> fills;
     for (std::size_t i = 0; i < 8; ++i) fills["s" + std::to_string(i)] = i;
     for (const auto& [state, i] : fills)
-      CHECK(contrast(t.text(), t.fill(state, fills).color()) >= 4.5);
+      CHECK(contrast(t.on(t.fill(state, fills)), t.fill(state, fills).color()) >= 4.5);
   }
 }
 

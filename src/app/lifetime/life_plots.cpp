@@ -420,7 +420,7 @@ void CapacityBar::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(t.border(), 1));
     painter.drawRect(box);
     const QString text = p.name + QStringLiteral("  ") + qs(percent(p.share));
-    painter.setPen(t.text());
+    painter.setPen(p.state.empty() ? t.text() : t.on(t.fill(p.state, view_->fills)));
     if (!p.state.empty() && metrics.horizontalAdvance(text) + 12 < w) {
       painter.drawText(box.adjusted(6, 0, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, text);
     } else if (p.share / sum > 0.004) {  // named below

@@ -78,6 +78,15 @@ QBrush Theme::fill(const std::string& state,
   return QColor(p_.fills[(it == fills.end() ? 0 : it->second) % p_.fills.size()]);
 }
 
+QColor Theme::on(const QBrush& fill) const {
+  const auto light = [](const QColor& c) {
+    return 0.3 * c.redF() + 0.59 * c.greenF() + 0.11 * c.blueF();
+  };
+  if (fill.style() != Qt::SolidPattern) return text();
+  const double own = light(fill.color());
+  return std::abs(light(text()) - own) >= std::abs(light(ground()) - own) ? text() : ground();
+}
+
 qreal figuresWidth(const QFontMetricsF& metrics, const QString& text) {
   const qreal digit = digitWidth(metrics);
   qreal width = 0;

@@ -40,6 +40,8 @@ public:
   /// A brush for a state: its fill, a hatch for Unassigned, a cross-hatch for Missing, the ground
   /// for Off.
   QBrush fill(const std::string& state, const std::map<std::string, std::size_t>& fills) const;
+  /// What is written on a fill: text or ground, whichever is read better.
+  QColor on(const QBrush& fill) const;
   /// A quiet wash over what is selected or pointed at.
   QColor wash() const;
 

@@ -133,10 +133,13 @@ void FanView::paintNames(QPainter& painter) const {
     painter.drawText(box.adjusted(6, 0, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, text);
     return true;
   };
+  const Theme& t = Theme::current();
   for (const FanBand& b : fan_.bands) {
-    const QString name = QString::fromStdString(visits[b.visit].visit.state);
+    const std::string& state = visits[b.visit].visit.state;
+    const QString name = QString::fromStdString(state);
     const QRectF ribbon = ribbonRect(b), charge = chargeRect(b);
     if (ribbon.width() < 24 && charge.width() < 24) continue;
+    painter.setPen(t.on(t.fill(state, view_.capture()->fills)));
     write(ribbon, name);
     const QString share = QString::fromStdString(percent(b.charge_to - b.charge_from));
     if (!write(charge, name + QStringLiteral("  ") + share)) write(charge, name);
@@ -222,7 +225,6 @@ void FanView::paintEvent(QPaintEvent*) {
   painter.setClipRect(QRectF(left() - 1, 0, span() + 2, height()));
   paintBands(painter);
   paintPicked(painter);
-  painter.setPen(t.text());
   paintNames(painter);
   if (dragged_ != ViewState::kNone) {
     const double x = left() + (dragged_to_ - fan_from_) / (fan_to_ - fan_from_) * span();
