@@ -25,6 +25,7 @@
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QTabBar>
+#include <QToolButton>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -375,9 +376,9 @@ TEST_CASE("activities are added and removed on the desk, and lives of all builds
   REQUIRE(s.wait([&] { return plan() > 1; }));
   const std::size_t with = plan();
   const QString name = QStringLiteral("removeActivity%1").arg(with - 1);
-  QPushButton* last = nullptr;
+  QToolButton* last = nullptr;
   REQUIRE(s.wait([&] {
-    last = s.window.findChild<QPushButton*>(name);
+    last = s.window.findChild<QToolButton*>(name);
     return last && last->isVisible();
   }));
   // It is a scenario: no plan was made by it.

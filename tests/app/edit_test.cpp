@@ -229,8 +229,7 @@ TEST_CASE("an unassigned sliver that cannot be aimed at travels with the edge") 
   REQUIRE(wait(4));
   // Seen from near, it is a visit like any other.
   s.view().show(s.visits()[1].visit.from_s - 0.01, s.visits()[1].visit.to_s + 0.01);
-  s.frame();
-  CHECK(s.fan->travelling(2) == std::pair(2, 2));
+  CHECK(s.wait([&] { return s.fan->travelling(2) == std::pair(2, 2); }));
 }
 
 TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable") {

@@ -315,8 +315,10 @@ TEST_CASE("times are typed, marks, gaps and log matches stepped to") {
   CHECK(*s.view().pointer() == Approx(44.25));
   s.key(Qt::Key_M, Qt::ShiftModifier);
   CHECK(*s.view().pointer() == Approx(12.5));
+  s.key(Qt::Key_M, Qt::ShiftModifier);  // round to the last
+  CHECK(*s.view().pointer() == Approx(44.25));
+  CHECK(s.window->message().contains(QStringLiteral("on to the last")));
   s.key(Qt::Key_M, Qt::ShiftModifier);
-  CHECK(*s.view().pointer() == Approx(12.5));
   s.key(Qt::Key_G);
   CHECK(*s.view().pointer() == Approx(30));
   s.key(Qt::Key_G);
@@ -356,6 +358,38 @@ TEST_CASE("the log is filtered by text, expression and span, and bound to the tr
     CHECK(t <= to);
   }
   s.child<QToolButton>("logInSpan")->click();
+  // Enter goes from match to match and round, Escape empties the filter, then leaves it.
+  filter->setText(QStringLiteral("radio on"));
+  s.view().show(0, 60);
+  filter->setFocus();
+  QTest::keyClick(filter, Qt::Key_Return);
+  REQUIRE(s.view().pointer());
+  const double first = *s.view().pointer();
+  QTest::keyClick(filter, Qt::Key_Return);
+  CHECK(*s.view().pointer() > first);
+  QTest::keyClick(filter, Qt::Key_Return, Qt::ShiftModifier);
+  CHECK(*s.view().pointer() == first);
+  const auto matches = static_cast<int>(s.view().logMatches().size());
+  for (int i = 0; i < matches; ++i) QTest::keyClick(filter, Qt::Key_Return);
+  CHECK(s.window->message().contains(QStringLiteral("back at the first")));
+  CHECK(filter->hasFocus());
+  QTest::keyClick(filter, Qt::Key_Escape);
+  CHECK(filter->text().isEmpty());
+  CHECK(filter->hasFocus());
+  QTest::keyClick(filter, Qt::Key_Escape);
+  CHECK(s.lanes->hasFocus());
+  // The list goes with what is shown.
+  s.view().clearSpan();
+  s.view().show(40, 50);
+  int seen = 0;
+  for (int row = 0; row < log->model()->rowCount(); ++row) {
+    const QModelIndex index = log->model()->index(row, 0);
+    const double t = index.data(LogModel::TimeRole).toDouble();
+    if (t < 40 || t > 50) continue;
+    ++seen;
+    CHECK(log->viewport()->rect().contains(log->visualRect(index).center()));
+  }
+  CHECK(seen > 5);
   // A picked line is shown.
   s.view().show(50, 51);
   log->setCurrentIndex(log->model()->index(5, 0));

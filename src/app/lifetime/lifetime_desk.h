@@ -10,6 +10,7 @@
 #include <QGridLayout>
 #include <QStackedWidget>
 #include <QTabBar>
+#include <QToolButton>
 
 #include <functional>
 #include <map>
@@ -36,7 +37,7 @@ private:
     QLabel *label, *captured;
     QuantityEdit* edit;
     QPushButton* reset;
-    QPushButton* remove = nullptr;  ///< of an activity
+    QToolButton* remove = nullptr;  ///< of an activity
   };
   QWidget* makeFigures(QWidget* parent);
   void makeLives(QWidget* box, QVBoxLayout* column);

@@ -94,14 +94,15 @@ void LifetimeDesk::buildActivities() {
       if (i < activities_.size() && activities_[i].edit->quantity())
         putInterval(i, *activities_[i].edit->quantity());
     });
-    row.remove =
-        button(QStringLiteral("×"), QStringLiteral("removeActivity%1").arg(i), stack_->widget(1));
-    row.remove->setFlat(true);
-    row.remove->setFixedWidth(26);
+    row.remove = new QToolButton(stack_->widget(1));
+    row.remove->setObjectName(QStringLiteral("removeActivity%1").arg(i));
+    row.remove->setText(QStringLiteral("×"));
+    row.remove->setAutoRaise(true);
+    row.remove->setFocusPolicy(Qt::StrongFocus);
     int at = 0, column = 0, rows = 0, columns = 0;
     grid_->getItemPosition(grid_->indexOf(row.edit), &at, &column, &rows, &columns);
     grid_->addWidget(row.remove, at, 4);
-    connect(row.remove, &QPushButton::clicked, this, [this, i] {
+    connect(row.remove, &QToolButton::clicked, this, [this, i] {
       editPlan(
           [i](const book::Document& plan) {
             return formats::remove_activity(plan.text, plan.name, i);

@@ -8,6 +8,9 @@
 #include <QFontDatabase>
 #include <QPalette>
 
+#include <algorithm>
+#include <cmath>
+
 namespace kuvio::app {
 namespace {
 
@@ -79,12 +82,19 @@ QBrush Theme::fill(const std::string& state,
 }
 
 QColor Theme::on(const QBrush& fill) const {
-  const auto light = [](const QColor& c) {
-    return 0.3 * c.redF() + 0.59 * c.greenF() + 0.11 * c.blueF();
+  // Relative luminance (WCAG 2.1).
+  const auto luminance = [](const QColor& c) {
+    const auto linear = [](double v) {
+      return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
+    };
+    return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
+  };
+  const auto contrast = [&](const QColor& a, const QColor& b) {
+    const auto [low, high] = std::minmax({luminance(a), luminance(b)});
+    return (high + 0.05) / (low + 0.05);
   };
   if (fill.style() != Qt::SolidPattern) return text();
-  const double own = light(fill.color());
-  return std::abs(light(text()) - own) >= std::abs(light(ground()) - own) ? text() : ground();
+  return contrast(text(), fill.color()) >= contrast(ground(), fill.color()) ? text() : ground();
 }
 
 qreal figuresWidth(const QFontMetricsF& metrics, const QString& text) {

@@ -12,6 +12,7 @@
 #include <QFormLayout>
 #include <QHBoxLayout>
 #include <QRegularExpression>
+#include <QShortcut>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -115,6 +116,10 @@ void LineUpMargin::makeFields() {
   offset_->setAccessibleName(tr("Offset of the capture"));
   offset_->setPlaceholderText(tr("1.25 s, −40 ms"));
   connect(offset_, &QLineEdit::returnPressed, this, &LineUpMargin::byTyping);
+  connect(offset_, &QLineEdit::textEdited, this, [this] { draw_in_pencil(offset_, true); });
+  auto* back = new QShortcut(Qt::Key_Escape, offset_);
+  back->setContext(Qt::WidgetShortcut);
+  connect(back, &QShortcut::activated, this, &LineUpMargin::choose);
   state_ = new QComboBox(ways_);
   state_->setObjectName(QStringLiteral("lineUpState"));
   state_->setAccessibleName(tr("State whose entry is laid over"));
@@ -132,7 +137,10 @@ void LineUpMargin::connectParts() {
   connect(which_, &QComboBox::activated, this, &LineUpMargin::choose);
   connect(&view_, &ViewState::captureChanged, this, &LineUpMargin::takeShown);
   connect(&view_, &ViewState::offsetsChanged, this, [this] {
-    if (view_.moving()) offset_->setText(signed_time(view_.offsetOf(*view_.moving())));
+    if (!view_.moving()) return;
+    const double tried = view_.offsetOf(*view_.moving());
+    offset_->setText(signed_time(tried));
+    draw_in_pencil(offset_, moved() && tried != moved()->offset_s);
   });
   connect(&view_, &ViewState::offsetDragged, this,
           [this](std::size_t, double offset_s) { lay(offset_s, tr("manual")); });
@@ -168,6 +176,7 @@ void LineUpMargin::choose() {
   if (isVisible()) view_.setMoving(static_cast<std::size_t>(which_->currentIndex() + 1));
   onto_->setText(tr("aligned to %1").arg(qs(view_.capture()->info.name)));
   offset_->setText(signed_time(m->offset_s));
+  draw_in_pencil(offset_, false);
   const QString state = state_->currentText();
   state_->clear();
   for (const auto& [name, fill] : view_.capture()->fills) {

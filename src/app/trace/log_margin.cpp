@@ -8,6 +8,7 @@
 #include <QAction>
 #include <QEvent>
 #include <QHeaderView>
+#include <QKeyEvent>
 #include <QRegularExpression>
 #include <QVBoxLayout>
 
@@ -108,6 +109,7 @@ void LogMargin::fitTimes() {
 
 void LogMargin::connectParts() {
   connect(filter_, &QLineEdit::textChanged, this, &LogMargin::filter);
+  filter_->installEventFilter(this);
   connect(expression_, &QToolButton::toggled, this, &LogMargin::filter);
   connect(in_span_, &QToolButton::toggled, this, &LogMargin::filter);
   connect(&view_, &ViewState::spanChanged, this, [this] {
@@ -115,6 +117,7 @@ void LogMargin::connectParts() {
   });
   connect(&view_, &ViewState::rangeChanged, this, [this] {
     if (in_span_->isChecked() && !view_.span()) filter();
+    follow();
   });
   connect(&view_, &ViewState::captureChanged, this, &LogMargin::takeCapture);
   connect(&view_, &ViewState::visitChanged, this, &LogMargin::follow);
@@ -191,6 +194,8 @@ void LogMargin::follow() {
     const Visit& v = view_.capture()->visits[static_cast<std::size_t>(view_.visit())].visit;
     from = v.from_s;
     to = v.to_s;
+  } else if (view_.capture() && !table_->underMouse() && !table_->hasFocus()) {
+    followView();
   }
   // A line may be stamped just before the sample that shows what it reports.
   const double grain = view_.capture() ? 2 * view_.capture()->basis.sample_s : 0;
@@ -204,7 +209,46 @@ void LogMargin::follow() {
   following_ = false;
 }
 
+/// Nothing is marked: the list goes with what is shown, or with the end while that is live.
+void LogMargin::followView() {
+  const bool live = view_.recording() && !view_.held();
+  // Of those the filter leaves, in order of time.
+  int low = 0, high = filtered_->rowCount();
+  if (high == 0) return;
+  while (low < high) {
+    const int middle = (low + high) / 2;
+    const double t = filtered_->index(middle, 0).data(LogModel::TimeRole).toDouble();
+    (t < view_.from() ? low : high) = t < view_.from() ? middle + 1 : middle;
+  }
+  const int row = live ? filtered_->rowCount() - 1 : std::min(low, filtered_->rowCount() - 1);
+  const QModelIndex index = filtered_->index(row, 0);
+  following_ = true;
+  table_->scrollTo(index,
+                   live ? QAbstractItemView::PositionAtBottom : QAbstractItemView::PositionAtTop);
+  following_ = false;
+}
+
 bool LogMargin::eventFilter(QObject* watched, QEvent* event) {
+  if (watched == filter_) {
+    const bool before = event->type() == QEvent::ShortcutOverride;
+    if (event->type() != QEvent::KeyPress && !before) return false;
+    const auto* key = static_cast<QKeyEvent*>(event);
+    if (before) {  // Escape is the filter's while the keyboard is here
+      if (key->key() == Qt::Key_Escape) event->accept();
+      return false;
+    }
+    if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) {
+      emit matchWanted(key->modifiers() & Qt::ShiftModifier ? -1 : 1);
+      return true;
+    }
+    if (key->key() != Qt::Key_Escape) return false;
+    if (filter_->text().isEmpty()) {
+      emit left();
+    } else {
+      filter_->clear();
+    }
+    return true;
+  }
   if (event->type() == QEvent::Leave) view_.setPointer(std::nullopt);
   return QWidget::eventFilter(watched, event);
 }

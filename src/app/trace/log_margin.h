@@ -45,6 +45,10 @@ public:
 signals:
   /// "Make this a state edge": the picked visit's nearer edge goes to a line's moment.
   void edgeWanted(double t);
+  /// From the filter: the next match (+1), or the one before (-1).
+  void matchWanted(int direction);
+  /// The keyboard leaves the filter.
+  void left();
 
 protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
@@ -55,6 +59,7 @@ private:
   void connectParts();
   void takeCapture();
   void follow();
+  void followView();
   void pick(const QModelIndex& index);
   void filter();
 

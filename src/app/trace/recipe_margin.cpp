@@ -24,6 +24,12 @@
 #include <cmath>
 
 namespace kuvio::app {
+namespace {
+
+constexpr int kNameWidth = 104;  // pixels
+
+}  // namespace
+
 RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documents, QWidget* parent)
     : QWidget(parent), view_(view), session_(session), documents_(documents) {
   setObjectName(QStringLiteral("recipe"));
@@ -161,11 +167,11 @@ void RecipeMargin::takeBook() {
   document_ = *document;
   QString name = qs(document_.name);
   if (name.endsWith(QStringLiteral(".recipe.toml"))) name.chop(12);
-  name_->setText(QFontMetrics(name_->font()).elidedText(name, Qt::ElideMiddle, 104) +
-                 (document_.path.empty()              ? tr(" · in the book")
-                  : document_.text != document_.saved ? tr(" · not saved")
-                                                      : QString()));
-  name_->setToolTip(qs(document_.path));
+  // Where it is kept, the hint says.
+  const bool unsaved = !document_.path.empty() && document_.text != document_.saved;
+  if (unsaved) name += tr(" · not saved");
+  name_->setText(QFontMetrics(name_->font()).elidedText(name, Qt::ElideMiddle, kNameWidth));
+  name_->setToolTip(documents_.whereabouts(DocumentKind::recipe));
   source_->setText(qs(document_.text));
   takeText(document_.text);
   askPreview();

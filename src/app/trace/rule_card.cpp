@@ -96,6 +96,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
     auto* edit = new QuantityEdit(QStringLiteral("rule%1_%2").arg(index).arg(QLatin1String(name)),
                                   tr("State %1, %2").arg(number, label), dimension, this, true);
     edit->setMinimumWidth(56);
+    edit->waitForEnter();
     grid->addWidget(text, row, column);
     grid->addWidget(edit, row, column + 1);
     return edit;

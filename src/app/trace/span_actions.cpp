@@ -96,9 +96,14 @@ void TraceDesk::makeStepActions() {
           QLatin1String(direction > 0 ? id : back_id), direction > 0 ? next : before,
           direction > 0 ? keys : back_keys,
           [this, direction, moments, none] {
-            if (context_.view.capture() &&
-                !context_.view.step(moments(*context_.view.capture()), direction))
-              emit messageReported(none);
+            if (!context_.view.capture()) return;
+            const std::vector<double> all = moments(*context_.view.capture());
+            if (context_.view.step(all, direction)) return;
+            if (all.empty()) return emit messageReported(none);
+            // Round to the other end, and said so.
+            context_.view.goTo(direction > 0 ? all.front() : all.back());
+            emit messageReported(direction > 0 ? tr("Past the last: back at the first.")
+                                               : tr("Past the first: on to the last."));
           },
           DeskId::trace);
     }

@@ -286,6 +286,10 @@ void TraceDesk::connectViews() {
   connect(recipe_, &RecipeMargin::thresholdsChanged, lanes_, &Lanes::setThresholds);
   connect(lanes_, &Lanes::hiddenClicked, this, &TraceDesk::chooseLanes);
   connect(log_, &LogMargin::edgeWanted, this, &TraceDesk::lineToEdge);
+  connect(log_, &LogMargin::matchWanted, this, [this](int direction) {
+    context_.actions.find(QLatin1String(direction > 0 ? "nextMatch" : "previousMatch"))->trigger();
+  });
+  connect(log_, &LogMargin::left, lanes_, qOverload<>(&QWidget::setFocus));
   connect(&context_.view, &ViewState::captureChanged, this, &TraceDesk::takeCapture);
   connect(&context_.view, &ViewState::rangeChanged, this, &TraceDesk::updatePill);
   connect(&context_.view, &ViewState::followChanged, this, &TraceDesk::updatePill);
