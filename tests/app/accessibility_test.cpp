@@ -135,10 +135,6 @@ TEST_CASE("where the keyboard is can be seen at every stop, in both themes") {
       [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
   const auto kind = GENERATE(Theme::Kind::paper, Theme::Kind::night);
   s.window.setTheme(kind);
-  const auto look = [&](const QRect& where) {
-    QCoreApplication::processEvents();
-    return s.window.grab(where).toImage();
-  };
   for (const DeskInfo& desk : all_desks()) {
     s.window.setDesk(desk.id);
     QTest::qWait(200);
@@ -149,23 +145,7 @@ TEST_CASE("where the keyboard is can be seen at every stop, in both themes") {
       QTest::keyClick(at ? at : &s.window, Qt::Key_Tab);
       QWidget* w = QApplication::focusWidget();
       if (!w || w == &s.window || !w->isVisible() || !seen.insert(w).second) continue;
-      const QRect where =
-          QRect(w->mapTo(&s.window, QPoint(0, 0)), w->size()).adjusted(-4, -4, 4, 4) &
-          s.window.rect();
-      const QImage with = look(where);
-      // The same place without it; a cursor alone is too little to find.
-      w->clearFocus();
-      const QImage without = look(where);
-      w->setFocus(Qt::TabFocusReason);
-      int other = 0;
-      for (int y = 0; y < with.height(); ++y) {
-        for (int x = 0; x < with.width(); ++x) {
-          const QColor a = with.pixelColor(x, y), b = without.pixelColor(x, y);
-          other += std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) +
-                       std::abs(a.blue() - b.blue()) >
-                   90;
-        }
-      }
+      const int other = focus_pixels(s.window, w);
       INFO(desk.key << ": " << w->metaObject()->className() << " \""
                     << w->objectName().toStdString() << "\" " << other << " pixels");
       CHECK(other >= 40);

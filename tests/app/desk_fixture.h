@@ -126,4 +126,28 @@ struct Opened {
   }
 };
 
+/// Pixels that say that the keyboard is at a widget: those that differ clearly without it.
+inline int focus_pixels(MainWindow& window, QWidget* w) {
+  const QRect where =
+      QRect(w->mapTo(&window, QPoint(0, 0)), w->size()).adjusted(-4, -4, 4, 4) & window.rect();
+  const auto look = [&] {
+    QCoreApplication::processEvents();
+    return window.grab(where).toImage();
+  };
+  const QImage with = look();
+  w->clearFocus();
+  const QImage without = look();
+  w->setFocus(Qt::TabFocusReason);
+  int out = 0;
+  for (int y = 0; y < with.height(); ++y) {
+    for (int x = 0; x < with.width(); ++x) {
+      const QColor a = with.pixelColor(x, y), b = without.pixelColor(x, y);
+      out += std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) +
+                 std::abs(a.blue() - b.blue()) >
+             90;
+    }
+  }
+  return out;
+}
+
 }  // namespace kuvio::test

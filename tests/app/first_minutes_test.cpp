@@ -126,6 +126,60 @@ TEST_CASE(
   CHECK(window.session().book()->document(book::DocumentKind::recipe) != nullptr);
 }
 
+TEST_CASE("from the start page to a split capture by keyboard alone, the stop seen at each") {
+  const Home home;
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  window.activateWindow();
+  window.setDesk(DeskId::trace);
+  window.setFocus();
+  REQUIRE(QTest::qWaitFor([&] { return window.isActiveWindow(); }));
+  QStringList stops;
+  const auto at = [&] {
+    QWidget* w = QApplication::focusWidget();
+    return w ? w : static_cast<QWidget*>(&window);
+  };
+  const auto name = [](QWidget* w) {
+    auto* b = qobject_cast<QPushButton*>(w);
+    return b ? b->text() : w->accessibleName();
+  };
+  // Tab until it is reached; at every stop where one is can be seen.
+  const auto tab_to = [&](const QString& text) {
+    for (int i = 0; i < 60 && name(at()) != text; ++i) {
+      QTest::keyClick(at(), Qt::Key_Tab);
+      if (at() == &window) continue;
+      INFO(name(at()).toStdString());
+      CHECK(focus_pixels(window, at()) >= 40);
+      stops << name(at());
+    }
+    INFO(text.toStdString() << " not reached by way of "
+                            << stops.join(QStringLiteral(" | ")).toStdString());
+    REQUIRE(name(at()) == text);
+  };
+  tab_to(QStringLiteral("Start at the bench"));
+  QTest::keyClick(at(), Qt::Key_Space);
+  CHECK(window.desk() == DeskId::bench);
+  tab_to(QStringLiteral("Start simulated bench"));
+  QTest::keyClick(at(), Qt::Key_Space);
+  REQUIRE(QTest::qWaitFor([&] { return window.bench().state().phase == BenchState::Phase::ready; },
+                          15000));
+  QTest::keyClick(at(), Qt::Key_Space, Qt::ControlModifier);
+  REQUIRE(QTest::qWaitFor([&] { return window.bench().recording(); }, 15000));
+  REQUIRE(QTest::qWaitFor([&] { return window.bench().state().recorded_s > 60; }, 30000));
+  QTest::keyClick(at(), Qt::Key_Period, Qt::ControlModifier);
+  REQUIRE(QTest::qWaitFor([&] { return !window.bench().recording(); }, 15000));
+  CHECK(window.desk() == DeskId::trace);
+  REQUIRE(QTest::qWaitFor(
+      [&] { return offer(window, QStringLiteral("Split with Satchel's recipe")) != nullptr; },
+      10000));
+  tab_to(QStringLiteral("Split with Satchel's recipe"));
+  QTest::keyClick(at(), Qt::Key_Space);
+  REQUIRE(QTest::qWaitFor(
+      [&] { return window.view().capture() && !window.view().capture()->visits.empty(); }, 10000));
+  WARN(stops.size() << " stops: " << stops.join(QStringLiteral(" | ")).toStdString());
+}
+
 TEST_CASE("what waits for a new book does not begin in another that is opened instead") {
   const Home home;
   const Made made;
