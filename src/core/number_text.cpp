@@ -55,11 +55,13 @@ int second_digit(double u) {
 std::string with_prefix(double value, std::string_view unit, int digits) {
   if (!std::isfinite(value)) return "–";
   if (value == 0) return "0" + unit_text(0, unit);
-  int step = step_of(value);
+  // A long time is so many seconds: nobody says kiloseconds.
+  const int most = unit == "s" ? 0 : 5;
+  int step = std::min(step_of(value), most);
   double scaled = value / std::pow(1000.0, step);
   // 999.96 at three digits would print as 1000: take the next prefix.
   const double rounding = std::pow(10.0, magnitude(scaled) - digits + 1) / 2;
-  if (std::fabs(scaled) + rounding >= 1000 && step < 5) {
+  if (std::fabs(scaled) + rounding >= 1000 && step < most) {
     ++step;
     scaled /= 1000;
   }

@@ -57,3 +57,12 @@ TEST_CASE("charge is told in any of its units, energies only with a voltage") {
   CHECK(charge_with_uncertainty(0.105, 0.0006, ChargeUnit::coulomb, 0) ==
         with_uncertainty(0.105, 0.0006, "C"));
 }
+
+TEST_CASE("seconds have no prefix above them, however many they are") {
+  CHECK(with_prefix(3511.7, "s", 5) == "3511.7\u2009s");
+  CHECK(with_prefix(1498.67, "s", 6) == "1498.67\u2009s");
+  CHECK(with_prefix(999.9996, "s", 6) == "1000.00\u2009s");
+  CHECK(with_prefix(86400, "s", 3) == "86400\u2009s");
+  CHECK(with_prefix(2.5e-3, "s", 2) == "2.5\u2009ms");
+  CHECK(with_prefix(3511.7, "A", 5) == "3.5117\u2009kA");
+}

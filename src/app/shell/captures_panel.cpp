@@ -233,6 +233,7 @@ void CapturesPanel::rename() {
   dialog->setWindowTitle(tr("Rename capture"));
   dialog->setLabelText(tr("Name of the capture"));
   dialog->setTextValue(qs(row->info.name));
+  dialog->resize(420, dialog->sizeHint().height());
   connect(dialog, &QInputDialog::textValueSelected, this, [this, id](const QString& name) {
     const QString clean = name.trimmed();
     if (!clean.isEmpty())

@@ -111,10 +111,11 @@ QString largest_shares(const Ledger& ledger) {
 std::vector<FootPart> whole(const CaptureView& capture, const SpanReadingPtr& reading,
                             ChargeUnit unit) {
   const double length = capture.info.duration_s();
-  QStringList about{tr("From %1, %2 log lines.")
-                        .arg(capture.channel.input.empty() ? tr("a file")
-                                                           : maker_and_model(capture.channel.input))
-                        .arg(capture.log.size()),
+  const QString from =
+      capture.channel.input.empty() ? tr("a file") : maker_and_model(capture.channel.input);
+  QStringList about{capture.log.size() == 1
+                        ? tr("From %1, 1 log line.").arg(from)
+                        : tr("From %1, %2 log lines.").arg(from).arg(capture.log.size()),
                     tr("Drag over the trace to measure a span, or point at a visit.")};
   std::vector<FootPart> out{{tr("%1, %2:").arg(qs(capture.info.name), qs(duration(length))),
                              about.join(QLatin1Char('\n'))}};

@@ -218,7 +218,7 @@ void TraceDesk::makeViewActions() {
   scale->setCheckable(true);
   scale->setChecked(true);
   connect(scale, &QAction::toggled, this, [this](bool on) { lanes_->setLogarithmic(on); });
-  add("fitValues", tr("Fit value axes"), Qt::Key_F, [this] {
+  add("fitValues", tr("Reset value axes"), Qt::Key_F, [this] {
     lanes_->fitValues();
     lanes_->replot(QCustomPlot::rpQueuedReplot);
   });
@@ -337,7 +337,7 @@ void TraceDesk::connectViews() {
 /// What can be done about a capture that is not split, the likeliest first.
 void TraceDesk::sayNotSplit(const CaptureView& capture) {
   if (capture.info.recording) {
-    not_split_->say(tr("Recording…"), tr("States can be split once samples have arrived."));
+    not_split_->say(tr("Recording…"), tr("It can be split into states when the recording has ended."));
     return;
   }
   const auto split_by = [this](const book::Document& recipe) {
