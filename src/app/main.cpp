@@ -9,6 +9,7 @@
 #include <QCommandLineParser>
 #include <QElapsedTimer>
 #include <QFileInfo>
+#include <QScreen>
 #include <QTimer>
 
 #include <cstdio>
@@ -50,6 +51,11 @@ int main(int argc, char** argv) {
   MainWindow window(preferences);
   const QuitOnSignal outside;
   QObject::connect(&outside, &QuitOnSignal::asked, &window, &MainWindow::leave);
+  // Whole on a small screen, with its frame; the foot is the first to be missed.
+  constexpr int kFrame = 36;
+  const QRect room = window.screen()->availableGeometry();
+  window.resize(window.size().boundedTo(room.size() - QSize(0, kFrame)));
+  if (!room.contains(window.geometry())) window.move(room.topLeft());
   window.show();
   if (parser.isSet(timing)) {
     const auto report = [&] {

@@ -95,7 +95,7 @@ void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& give
   const QVariant fill = index.data(FillRole), share = index.data(ShareRole);
   if (share.isValid()) {
     // Beside its figure where there is room, under it where not.
-    const bool beside = box.width() > 110;
+    const bool beside = box.width() > 84;
     const double room = beside ? box.width() - 48 : box.width();
     const double top = beside ? box.center().y() - 6 : box.bottom() - 4, height = beside ? 12 : 3;
     const auto bar = [&](const QVariant& of) {
@@ -228,7 +228,7 @@ QString NotebookTable::asNumbers() const {
   return lines.join(QLatin1Char('\n')) + QLatin1Char('\n');
 }
 
-int NotebookTable::widthOf(int c) const {
+int NotebookTable::widthOf(int c, bool bare) const {
   constexpr int kRight = 8, kGap = 4, kSwatch = 26, kArrow = 10;
   const QString title = model()->headerData(c, Qt::Horizontal).toString();
   qreal widest = QFontMetricsF(Theme::baseFont(11, QFont::DemiBold)).horizontalAdvance(title) + 4;
@@ -238,7 +238,14 @@ int NotebookTable::widthOf(int c) const {
     const QModelIndex cell = model()->index(r, c);
     const QVariant font = cell.data(Qt::FontRole);
     const QFont metrics = font.isValid() ? font.value<QFont>() : this->font();
-    widest = std::max(widest, uncertainWidth(metrics, cell.data().toString()) +
+    QString text = cell.data().toString();
+    if (bare) {
+      const UncertainText parts = parts_of(text);
+      text = parts.figure.trimmed() + parts.unit;
+    }
+    // Words keep both margins; figures may use the left one.
+    const bool words = cell.data(Qt::TextAlignmentRole).toInt() & Qt::AlignLeft;
+    widest = std::max(widest, uncertainWidth(metrics, text) + (words ? kGap : 0) +
                                   (cell.data(FillRole).isValid() ? kSwatch : 0));
   }
   return qCeil(widest) + kRight + kGap;
@@ -265,6 +272,15 @@ void NotebookTable::fitColumns(const std::vector<int>& first_to_go) {
     if (isColumnHidden(c)) continue;
     setColumnHidden(c, true);
     needed -= widths[static_cast<std::size_t>(c)];
+  }
+  // Where that is not enough the uncertainties go, from the right; on hover they are there.
+  for (int c = model()->columnCount() - 1; c >= 0 && needed > viewport()->width(); --c) {
+    if (isColumnHidden(c) || horizontalHeader()->sectionResizeMode(c) == QHeaderView::Stretch)
+      continue;
+    int& width = widths[static_cast<std::size_t>(c)];
+    const int less = std::min(width, widthOf(c, true));
+    needed -= width - less;
+    width = less;
   }
   for (int c = 0; c < model()->columnCount(); ++c) {
     if (horizontalHeader()->sectionResizeMode(c) != QHeaderView::Stretch)

@@ -74,7 +74,8 @@ protected:
 
 private:
   void chooseColumns(const QPoint& at);
-  int widthOf(int column) const;
+  /// What stands in a column needs; `bare`: without its uncertainties.
+  int widthOf(int column, bool bare = false) const;
   std::vector<int> first_to_go_;
   bool fits_ = false;  // its columns are fitted
   QList<int> unwanted_;

@@ -15,6 +15,7 @@ namespace kuvio::app {
 namespace {
 
 constexpr int kHeadAndFoot = 42, kLogicRoom = 27, kRoom = 43;  // pixels, with the spacing
+constexpr int kLeast = 150, kUsual = 190;  // height that the lanes ask for, and not more
 
 }  // namespace
 
@@ -48,14 +49,19 @@ std::vector<std::pair<std::size_t, int>> Lanes::allLanes() const {
   return out;
 }
 
+/// What a lane takes at the least.
+int Lanes::needOf(std::size_t spec) const {
+  const std::string& channel = plan_.lanes[spec].curves.front().channel;
+  const bool logic = std::any_of(channels_.begin(), channels_.end(), [&](const auto& c) {
+    return c.name == channel && c.quantity == Quantity::logic;
+  });
+  return logic ? kLogicRoom : kRoom;
+}
+
 int Lanes::room(const std::vector<std::pair<std::size_t, int>>& all, int from) const {
   int left = height() - kHeadAndFoot, fit = 0;
   for (auto i = static_cast<std::size_t>(from); i < all.size(); ++i) {
-    const std::string& channel = plan_.lanes[all[i].first].curves.front().channel;
-    const bool logic = std::any_of(channels_.begin(), channels_.end(), [&](const auto& c) {
-      return c.name == channel && c.quantity == Quantity::logic;
-    });
-    left -= logic ? kLogicRoom : kRoom;
+    left -= needOf(all[i].first);
     if (left < 0 && fit > 0) break;
     ++fit;
   }
@@ -77,6 +83,9 @@ void Lanes::bringIntoView(std::size_t spec) {
 }
 
 void Lanes::showCounts(int all) {
+  int need = kHeadAndFoot;
+  for (const auto& [spec, capture] : allLanes()) need += needOf(spec);
+  setMinimumHeight(std::clamp(need, kLeast, kUsual));
   const QSignalBlocker quiet(bar_);
   bar_->setVisible(beyond_ > 0);
   bar_->setGeometry(width() - 12, 18, 10, std::max(20, height() - kHeadAndFoot));

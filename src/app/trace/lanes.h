@@ -145,6 +145,7 @@ private:
   void makePaging();
   /// The lanes that there are, and of which capture (-1: of all), from the top.
   std::vector<std::pair<std::size_t, int>> allLanes() const;
+  int needOf(std::size_t spec) const;
   /// How many of them, from one on, find room.
   int room(const std::vector<std::pair<std::size_t, int>>& all, int from) const;
   void bringIntoView(std::size_t spec);

@@ -184,6 +184,9 @@ void LineUpMargin::choose() {
     if (both && !is_built_in_state(name)) state_->addItem(qs(name));
   }
   if (const int at = state_->findText(state); at >= 0) state_->setCurrentIndex(at);
+  // What was said of these two stands as long as they lie as they did.
+  if (said_ == std::tuple(view_.capture()->info.id, m->info.id, m->offset_s)) return;
+  said_.reset();
   const QString how = qs(m->lined_up_by);
   status_->setText(m->offset_s == 0 ? tr("No offset.")
                    : how.isEmpty()  ? tr("Moved by %1.").arg(signed_time(m->offset_s))
@@ -261,6 +264,7 @@ void LineUpMargin::automatically() {
   const CaptureView* m = moved();
   if (!m) return;
   status_->setText(tr("Comparing…"));
+  said_ = {view_.capture()->info.id, m->info.id, m->offset_s};
   session_.requestLineUp(view_.capture()->info.id, m->info.id);
 }
 

@@ -11,6 +11,9 @@
 #include <QPushButton>
 #include <QSpinBox>
 
+#include <optional>
+#include <tuple>
+
 namespace kuvio::app {
 
 /// The margin's page that lays captures drawn together over each other: by dragging over the lanes
@@ -46,6 +49,8 @@ private:
       alive_;  // a window that goes hides its parts after what they look at has gone
   Session& session_;
   QLabel *nothing_, *status_, *onto_;
+  /// The two captures, and how they lay, that the status speaks of (null: of what is chosen).
+  std::optional<std::tuple<std::int64_t, std::int64_t, double>> said_;
   QWidget* ways_;
   QComboBox *which_, *state_;
   QLineEdit *offset_, *line_;

@@ -235,9 +235,8 @@ void TraceDesk::makeViewActions() {
     recipe_->setFocus();
   });
   add("toggleMargin", tr("Side panel"), QKeySequence(tr("Ctrl+M")), [this] {
-    const auto sizes = across_->sizes();
-    across_->setSizes(sizes[1] > 0 ? QList<int>{sizes[0] + sizes[1], 0}
-                                   : QList<int>{sizes[0] - 250, 250});
+    const QList<int> sizes = across_->sizes();
+    across_->setSizes({sizes[0] + sizes[1] - (sizes[1] > 0 ? 0 : 250), sizes[1] > 0 ? 0 : 250});
   });
   context_.actions.add(
       QStringLiteral("copyTrace"), tr("Copy picture of the traces"),
@@ -337,7 +336,8 @@ void TraceDesk::connectViews() {
 /// What can be done about a capture that is not split, the likeliest first.
 void TraceDesk::sayNotSplit(const CaptureView& capture) {
   if (capture.info.recording) {
-    not_split_->say(tr("Recording…"), tr("It can be split into states when the recording has ended."));
+    not_split_->say(tr("Recording…"),
+                    tr("It can be split into states when the recording has ended."));
     return;
   }
   const auto split_by = [this](const book::Document& recipe) {
@@ -437,7 +437,8 @@ void TraceDesk::setUnit(ChargeUnit unit) {
 
 void TraceDesk::fitLedger() {
   if (ledger_model_->rowCount() == 0) return;
-  ledger_->fitColumns({LedgerModel::Least, LedgerModel::Varies, LedgerModel::Peak});
+  ledger_->fitColumns({LedgerModel::Least, LedgerModel::Varies, LedgerModel::Peak,
+                       LedgerModel::PerVisit, LedgerModel::Visits, LedgerModel::Time});
 }
 
 std::vector<FootPart> TraceDesk::foot() const {
