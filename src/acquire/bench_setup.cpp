@@ -38,7 +38,7 @@ void refuse(const TomlTable& t, const char* key, const std::string& why) {
 }
 
 OutputSettings read_output(const TomlTable& t) {
-  t.expect({"name", "voltage", "current_limit", "on_over_current", "on", "off_at_end",
+  t.expect({"name", "voltage", "current_limit", "on_over_current", "on", "on_after", "off_at_end",
             "off_on_failure", "never_above"});
   OutputSettings out;
   out.voltage = t.optional_quantity("voltage", Dimension::voltage);
@@ -57,6 +57,7 @@ OutputSettings read_output(const TomlTable& t) {
       refuse(t, "current_limit", out.never_above.refuses_current(*out.current_limit));
   }
   out.power_on = t.boolean("on", false);
+  out.on_after_s = positive(t, "on_after", Dimension::time).value_or(0);
   out.power_off = t.boolean("off_at_end", false);
   out.off_on_failure = t.boolean("off_on_failure", true);
   return out;
@@ -197,6 +198,7 @@ void write_output(Text& out, const std::string& name, const OutputSettings& o) {
   if (o.never_above.current) ceiling["current"] = fmt::format("{:.12g} A", *o.never_above.current);
   out.table("never_above", ceiling);
   out.flag("on", o.power_on);
+  if (o.on_after_s > 0) out.quantity("on_after", o.on_after_s, "s");
   out.flag("off_at_end", o.power_off);
   out.flag("off_on_failure", o.off_on_failure);
 }

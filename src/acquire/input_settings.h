@@ -32,6 +32,7 @@ struct OutputSettings {
   std::optional<bool> cut_off;          ///< on over-current: true switches off, false holds
   Ceiling never_above;
   bool power_on = false;        ///< switch it on once recording runs
+  double on_after_s = 0;        ///< and so long after that, in the instrument's own time
   bool power_off = false;       ///< and off when it ends
   bool off_on_failure = false;  ///< off when the capture ends in a way nobody wanted
 };

@@ -386,9 +386,26 @@ void ScpiInput::power_on() {
     if (std::count(on_at_connect_.begin(), on_at_connect_.end(), o.name) > 0) {
       note(fmt::format("{}: {} was already on; the inrush is not recorded", endpoint_.text,
                        named(o)));
+    } else if (request->on_after_s > 0) {
+      waiting_.push_back({&o, own_now() + request->on_after_s});
     } else {
       switch_output(o, true);
     }
+  }
+}
+
+/// Switches on what was to come later than the rest.
+void ScpiInput::power_on_waiting() {
+  if (waiting_.empty()) return;
+  const double now = own_now();
+  for (auto it = waiting_.begin(); it != waiting_.end();) {
+    if (now < it->due_s) {
+      ++it;
+      continue;
+    }
+    const OutputProfile* output = it->output;
+    it = waiting_.erase(it);  // tried once
+    switch_output(*output, true);
   }
 }
 
@@ -399,6 +416,7 @@ void ScpiInput::run(const std::stop_token& stop) {
   while (!stop.stop_requested()) {
     try {
       apply_requests();
+      power_on_waiting();
       if (host_now_s() >= status_due_s_) {
         look_at_status();
         status_due_s_ = host_now_s() + kStatusEvery;

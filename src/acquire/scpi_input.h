@@ -41,6 +41,7 @@ private:
   /// Ends what is being set up where there is a reason: a value above its ceiling.
   void refuse_above(const std::string& why);
   void power_on();
+  void power_on_waiting();
   LogWindow ready();
   LogWindow ask_ready();
   void go_on_counting(LogWindow& ready, double now_s);
@@ -70,6 +71,11 @@ private:
   };
   std::map<std::string, Watched> watched_;
   double status_due_s_ = 0;
+  struct Waiting {  // to be switched on
+    const OutputProfile* output = nullptr;
+    double due_s = 0;  // own time
+  };
+  std::vector<Waiting> waiting_;
   struct Held {  // in reset
     SwitchCommand reset;
     double from_s = 0;   // own time

@@ -43,6 +43,7 @@ voltage = "3.6 V"
 current_limit = "500 mA"
 on_over_current = "limit"
 never_above = { voltage = "3.9 V", current = "550 mA" }
+on_after = "200 ms"
 on = true
 off_on_failure = false
 
@@ -99,6 +100,8 @@ void as_written(const BenchSetup& s) {
   CHECK(*a.outputs.at("").current_limit == Approx(0.5));
   CHECK_FALSE(*a.outputs.at("").cut_off);
   CHECK(*a.outputs.at("").never_above.voltage == Approx(3.9));
+  CHECK(a.outputs.at("").on_after_s == Approx(0.2));
+  CHECK(a.outputs.at("aux").on_after_s == 0);
   CHECK(*a.outputs.at("").never_above.current == Approx(0.55));
   CHECK_FALSE(a.outputs.at("aux").never_above.any());
   CHECK(a.outputs.at("").power_on);

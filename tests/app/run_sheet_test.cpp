@@ -103,6 +103,11 @@ TEST_CASE("with two outputs the sheet says which is powered, and that one is") {
   which->setCurrentIndex(2);
   REQUIRE(s.fill(r));
   CHECK(r.power_outputs == std::vector<std::string>{"1", "2"});
+  CHECK(r.power_apart_s == 0);
+  auto* sheet = s.find<RunSheet>("runSheet");
+  sheet->addPhrase(QStringLiteral("apart"));
+  s.type("apart", QStringLiteral("6 s"));
+  CHECK_THAT(sheet->sentence().toStdString(), Catch::Contains("then the next after 6 s"));
   s.type("length", QStringLiteral("20 s"));
   s.click("record");
   REQUIRE(s.wait([&] {
@@ -110,6 +115,15 @@ TEST_CASE("with two outputs the sheet says which is powered, and that one is") {
     return s.bench().recording() && all.size() == 2 && all[0].second && all[1].second;
   }));
   REQUIRE(s.wait([&] { return !s.bench().recording(); }, 20000));
+  // One after the other, by the device's time.
+  const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
+  std::vector<double> on;
+  for (const Event& e : book.events(s.last().id)) {
+    if (e.kind == EventKind::output_on) on.push_back(e.earliest_s);
+  }
+  REQUIRE(on.size() == 2);
+  CHECK(on[1] - on[0] > 5.5);
+  CHECK(on[1] - on[0] < 15);
 }
 
 TEST_CASE("stamps are blank, ticked or refused, and blank again when something else is connected") {

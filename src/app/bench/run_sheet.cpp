@@ -132,6 +132,9 @@ void RunSheet::makePhrases() {
   before_ = new QuantityEdit(QStringLiteral("before"), tr("Pre-trigger time"), Dimension::time,
                              this, true);
   fit_to_text(before_, 62, 120);
+  apart_ = new QuantityEdit(QStringLiteral("apart"), tr("Time between one output and the next"),
+                            Dimension::time, this, true);
+  fit_to_text(apart_, 62, 120);
   until_ = new Blank(QStringLiteral("until"), tr("Stop condition"), tr("e.g. log: ^done"), this);
   fit_to_text(until_, 130, 280);
   charge_ = new QuantityEdit(QStringLiteral("stopCharge"), tr("Charge to stop after"),
@@ -146,6 +149,8 @@ void RunSheet::makePhrases() {
   note_ = new Blank(QStringLiteral("captureNote"), tr("Note kept with the capture"),
                     tr("e.g. new antenna"), this);
   fit_to_text(note_, 140, 360);
+  phrase(QStringLiteral("apart"), tr("one output after the other"), tr("then the next after"),
+         apart_);
   phrase(QStringLiteral("start_on"), tr("start on …"), tr("starting on"), arm_);
   phrase(QStringLiteral("pre_trigger"), tr("with … of pre-trigger"), tr("with"), before_,
          tr("of pre-trigger"));
@@ -169,7 +174,7 @@ QMenu* RunSheet::makeMenu() {
     menu->clear();
     for (const Phrase& p : phrases_) {
       QAction* a = menu->addAction(p.menu, this, [this, key = p.key] { addPhrase(key); });
-      a->setEnabled(p.whole->isHidden());
+      a->setEnabled(p.whole->isHidden() && (p.key != QStringLiteral("apart") || powersSeveral()));
     }
   });
   return menu;
@@ -207,6 +212,12 @@ void RunSheet::keyPressEvent(QKeyEvent* event) {
     }
   }
   QWidget::keyPressEvent(event);
+}
+
+/// Several outputs are switched on as the recording starts.
+bool RunSheet::powersSeveral() const {
+  return which_->count() > 1 && which_->currentIndex() == which_->count() - 1 &&
+         !which_->isHidden();
 }
 
 bool RunSheet::hasOutput() const {
@@ -329,6 +340,7 @@ std::optional<FieldTrouble> RunSheet::read(RecordRequest& r) const {
   r.power_on = does() == Does::power_on || does() == Does::cycle;
   r.power_off = off_->currentIndex() == 0;
   r.power_outputs.clear();
+  r.power_apart_s = 0;
   if (r.power_on && which_->count() > 1) {
     std::vector<std::string> names;
     for (const acquire::OutputState& o : bench_.state().output.set) {
@@ -336,6 +348,9 @@ std::optional<FieldTrouble> RunSheet::read(RecordRequest& r) const {
     }
     const auto chosen = static_cast<std::size_t>(std::max(0, which_->currentIndex()));
     r.power_outputs = chosen < names.size() ? std::vector{names[chosen]} : names;
+    if (r.power_outputs.size() > 1) r.power_apart_s = apart_->quantity().value_or(0);
+    if (r.power_apart_s < 0)
+      return FieldTrouble{apart_, tr("The time between outputs must not be negative.")};
   }
   return std::nullopt;
 }

@@ -77,11 +77,12 @@ private:
   QMenu* makeMenu();
   void showPower();
   bool hasOutput() const;
+  bool powersSeveral() const;
 
   const BenchControl& bench_;
   SentenceLayout* sentence_;
   Blank *build_, *name_, *arm_, *until_, *reset_, *note_;
-  QuantityEdit *length_, *rate_, *before_, *charge_;
+  QuantityEdit *length_, *rate_, *before_, *charge_, *apart_;
   QComboBox *power_, *which_, *off_;
   QLabel *powering_, *off_words_;
   std::vector<Phrase> phrases_;

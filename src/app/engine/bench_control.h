@@ -30,6 +30,7 @@ struct RecordRequest {
   double seconds = 0;  ///< 0: until stopped
   double rate_hz = 1000;
   bool power_on = false, power_off = true;
+  double power_apart_s = 0;  ///< between one output and the next
   /// Which outputs are powered on, by name; empty: the first.
   std::vector<std::string> power_outputs;
   bool record_voltage = true;

@@ -160,9 +160,12 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordRequest& request) 
       }
       for (auto& [name, o] : outputs) {
         o.never_above = ceiling(qs(name));
-        o.power_on = request.power_on &&
-                     std::find(request.power_outputs.begin(), request.power_outputs.end(), name) !=
-                         request.power_outputs.end();
+        const auto turn =
+            std::find(request.power_outputs.begin(), request.power_outputs.end(), name);
+        o.power_on = request.power_on && turn != request.power_outputs.end();
+        o.on_after_s = o.power_on ? request.power_apart_s *
+                                        static_cast<double>(turn - request.power_outputs.begin())
+                                  : 0;
         o.power_off = request.power_off;
         o.off_on_failure = true;
       }

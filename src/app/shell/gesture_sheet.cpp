@@ -2,6 +2,7 @@
 #include "app/shell/gesture_sheet.h"
 
 #include "app/style/notebook_table.h"
+#include "app/style/theme.h"
 
 #include <QLineEdit>
 #include <QVBoxLayout>
@@ -74,10 +75,10 @@ GestureSheet::GestureSheet(const Actions& actions, QWidget* parent) : QDialog(pa
   found_->setFilterCaseSensitivity(Qt::CaseInsensitive);
   table_ = new NotebookTable(QStringLiteral("gestures"), tr("Keys and gestures"), 24, this);
   table_->setModel(found_);
-  table_->horizontalHeader()->setStretchLastSection(true);
+  table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
   column->addWidget(table_, 1);
   fill(actions);
-  table_->resizeColumnToContents(0);
+  table_->fitColumns();
   connect(line_, &QLineEdit::textChanged, found_, &QSortFilterProxyModel::setFilterFixedString);
   resize(560, 620);
   line_->setFocus();
@@ -86,6 +87,7 @@ GestureSheet::GestureSheet(const Actions& actions, QWidget* parent) : QDialog(pa
 void GestureSheet::addHeading(const QString& text) {
   auto* item = new QStandardItem(text);
   item->setData(true, LeadRole);
+  item->setFont(Theme::baseFont(13, QFont::DemiBold));
   item->setEditable(false);
   auto* rest = new QStandardItem;
   rest->setEditable(false);
@@ -94,6 +96,7 @@ void GestureSheet::addHeading(const QString& text) {
 
 void GestureSheet::addRow(const QString& what, const QString& does) {
   auto* left = new QStandardItem(what);
+  left->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   auto* right = new QStandardItem(does);
   for (QStandardItem* item : {left, right}) item->setEditable(false);
   model_->appendRow({left, right});
