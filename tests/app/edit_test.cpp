@@ -154,6 +154,42 @@ TEST_CASE("a span named as a rule changes the picture though another rule held i
   }
 }
 
+TEST_CASE("what is typed into a rule is pencil: it reaches neither recipe nor ledger till Enter") {
+  Opened s;
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
+  auto* session = &s.window.session();
+  REQUIRE(s.wait([&] { return session->book()->document(book::DocumentKind::recipe) != nullptr; }));
+  const std::string before = session->book()->document(book::DocumentKind::recipe)->text;
+  const QString ledger = s.ledger->asText();
+  QLineEdit* below = nullptr;
+  REQUIRE(s.wait([&] {
+    below = s.window.findChild<QLineEdit*>(QStringLiteral("rule0_below"));
+    return below && below->isVisible();
+  }));
+  below->setFocus();
+  below->selectAll();
+  QTest::keyClicks(below, QStringLiteral("300"));
+  CHECK(below->font().italic());
+  for (const DeskInfo& desk : all_desks()) {  // leaving it is no yes
+    s.window.setDesk(desk.id);
+    QTest::qWait(30);
+  }
+  s.window.setDesk(DeskId::trace);
+  QTest::qWait(100);
+  CHECK(below->text() == QStringLiteral("300"));
+  CHECK(session->book()->document(book::DocumentKind::recipe)->text == before);
+  CHECK(s.ledger->asText() == ledger);
+  CHECK(s.lane->thresholds().front().level == Approx(200e-6));
+  s.window.activateWindow();
+  below->setFocus();
+  QTest::keyClick(below, Qt::Key_Return);  // in the field's own unit
+  REQUIRE(s.wait([&] {
+    return session->book()->document(book::DocumentKind::recipe)->text.find("300 uA") !=
+           std::string::npos;
+  }));
+  CHECK(s.ledger->asText() == ledger);  // a recipe accounts for nothing until it splits
+}
+
 TEST_CASE("rules are put in another order by dragging and by key, undoable") {
   Opened s;
   s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));

@@ -68,6 +68,25 @@ TEST_CASE("captures that have nothing in common are left alone, with the reason"
   CHECK(s.view().shown()->captures[1]->offset_s == 0);
 }
 
+TEST_CASE("an offset that is typed is pencil until Enter, and Escape takes it back") {
+  TwoCaptures s;
+  auto* offset = s.child<QLineEdit>("lineUpOffset");
+  const QString was = offset->text();
+  offset->setFocus();
+  offset->selectAll();
+  QTest::keyClicks(offset, QStringLiteral("2 s"));
+  CHECK(offset->font().italic());
+  CHECK(s.view().shown()->captures[1]->offset_s == 0);
+  QTest::keyClick(offset, Qt::Key_Escape);
+  CHECK(offset->text() == was);
+  CHECK_FALSE(offset->font().italic());
+  offset->selectAll();
+  QTest::keyClicks(offset, QStringLiteral("2 s"));
+  QTest::keyClick(offset, Qt::Key_Return);
+  REQUIRE(s.lies(2, 1e-6));
+  CHECK_FALSE(offset->font().italic());
+}
+
 TEST_CASE("captures are dragged over each other, typed, laid by entries and log lines") {
   TwoCaptures s;
   // A drag over the lanes moves the second instead of marking a span.

@@ -11,8 +11,8 @@
 
 #include <QFormLayout>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QRegularExpression>
-#include <QShortcut>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -117,9 +117,7 @@ void LineUpMargin::makeFields() {
   offset_->setPlaceholderText(tr("1.25 s, −40 ms"));
   connect(offset_, &QLineEdit::returnPressed, this, &LineUpMargin::byTyping);
   connect(offset_, &QLineEdit::textEdited, this, [this] { draw_in_pencil(offset_, true); });
-  auto* back = new QShortcut(Qt::Key_Escape, offset_);
-  back->setContext(Qt::WidgetShortcut);
-  connect(back, &QShortcut::activated, this, &LineUpMargin::choose);
+  offset_->installEventFilter(this);
   state_ = new QComboBox(ways_);
   state_->setObjectName(QStringLiteral("lineUpState"));
   state_->setAccessibleName(tr("State whose entry is laid over"));
@@ -145,6 +143,16 @@ void LineUpMargin::connectParts() {
   connect(&view_, &ViewState::offsetDragged, this,
           [this](std::size_t, double offset_s) { lay(offset_s, tr("manual")); });
   connect(&session_, &Session::linedUp, this, &LineUpMargin::takeResult);
+}
+
+/// Escape takes back what is typed; elsewhere it clears the span.
+bool LineUpMargin::eventFilter(QObject* watched, QEvent* event) {
+  const bool key = event->type() == QEvent::KeyPress || event->type() == QEvent::ShortcutOverride;
+  if (watched != offset_ || !key || static_cast<QKeyEvent*>(event)->key() != Qt::Key_Escape)
+    return QWidget::eventFilter(watched, event);
+  event->accept();
+  if (event->type() == QEvent::KeyPress) choose();
+  return event->type() == QEvent::KeyPress;
 }
 
 void LineUpMargin::showEvent(QShowEvent*) { choose(); }

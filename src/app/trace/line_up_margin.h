@@ -26,6 +26,7 @@ public:
   QString status() const { return status_->text(); }
 
 protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
   void showEvent(QShowEvent* event) override;
   void hideEvent(QHideEvent* event) override;
 
