@@ -75,48 +75,11 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent)
   row->setContentsMargins(24, 16, 24, 12);
   row->setSpacing(32);
   row->addWidget(makeFigures(page), 5);
-  auto* right = new QVBoxLayout;
-  auto* head = new QHBoxLayout;
-  which_ = new QTabBar(page);
-  which_->setObjectName(QStringLiteral("lifePictures"));
-  which_->setAccessibleName(tr("Picture of the lifetime"));
-  which_->addTab(tr("By interval"));
-  which_->addTab(tr("By build"));
-  which_->setDrawBase(false);
-  which_->setExpanding(false);
-  head->addWidget(which_);
-  head->addSpacing(8);
-  round_choice_ = new QComboBox(page);
-  round_choice_->setObjectName(QStringLiteral("curveRound"));
-  round_choice_->setAccessibleName(tr("Activity whose interval is plotted"));
-  round_choice_->setSizeAdjustPolicy(QComboBox::AdjustToContents);
-  QSizePolicy keep = round_choice_->sizePolicy();
-  keep.setRetainSizeWhenHidden(true);
-  round_choice_->setSizePolicy(keep);
-  head->addWidget(round_choice_, 0);
-  head->addStretch(1);
-  right->addLayout(head);
-  pictures_ = new QStackedWidget(page);
-  curve_ = new LifeCurve(page);
-  offer_picture(curve_);
-  builds_ = new BuildLives(page);
-  offer_picture(builds_);
-  pictures_->addWidget(curve_);
-  pictures_->addWidget(builds_);
-  right->addWidget(pictures_, 1);
-  right->addSpacing(8);
-  right->addWidget(heading(tr("WHERE THE CAPACITY GOES · scenario"), page));
-  bar_ = new CapacityBar(page);
-  offer_picture(bar_);
-  right->addWidget(bar_);
-  row->addLayout(right, 6);
+  pictures_ = new LifePictures(page);
+  row->addWidget(pictures_, 6);
   makeActions();
-  connect(round_choice_, &QComboBox::activated, this, &LifetimeDesk::ask);
-  connect(which_, &QTabBar::currentChanged, this, [this](int picture) {
-    pictures_->setCurrentIndex(picture);
-    round_choice_->setVisible(picture == 0);
-  });
-  connect(curve_, &LifeCurve::intervalDragged, this,
+  connect(pictures_, &LifePictures::activityChosen, this, &LifetimeDesk::ask);
+  connect(pictures_, &LifePictures::intervalDragged, this,
           [this](double interval_s) { putInterval(view_->activity, interval_s); });
   connect(&context_.session, &Session::bookOpened, this, &LifetimeDesk::takeBook);
   connect(&context_.session, &Session::lifeReady, this, &LifetimeDesk::take);
@@ -345,7 +308,7 @@ void LifetimeDesk::ask() {
   if (taking_ || capture_->currentIndex() < 0) return;
   LifeRequest request;
   request.capture = capture_->currentData().toLongLong();
-  request.question.activity = static_cast<std::size_t>(std::max(0, round_choice_->currentIndex()));
+  request.question.activity = pictures_->activity();
   context_.session.requestLife(request);
 }
 
@@ -382,12 +345,7 @@ void LifetimeDesk::take(const LifeViewPtr& view) {
   rests_on_->setText(rests_on(*view));
   rests_on_->setVisible(!rests_on_->text().isEmpty());
   showPlanName();
-  curve_->setView(view);
-  const BookViewPtr& book = context_.session.book();
-  builds_->setView(
-      view, book ? book->reference() : std::string(),
-      [book](const std::string& build) { return book ? book->ink_of(build) : std::size_t{0}; });
-  bar_->setView(view);
+  pictures_->setView(view, context_.session.book());
   emit footChanged();
 }
 
@@ -453,11 +411,7 @@ void LifetimeDesk::showPlanName() {
                         tr(" This scenario is not the plan: Budget and Builds do not go by it."));
 }
 
-void LifetimeDesk::applyTheme() {
-  curve_->update();
-  builds_->update();
-  bar_->update();
-}
+void LifetimeDesk::applyTheme() { pictures_->repaintAll(); }
 
 std::vector<FootPart> LifetimeDesk::foot() const {
   if (!view_ || !view_->trouble.empty()) return {};

@@ -3,13 +3,12 @@
 
 #include "app/desk/desk.h"
 #include "app/engine/views_fwd.h"
-#include "app/lifetime/life_plots.h"
+#include "app/lifetime/life_pictures.h"
 #include "app/style/widgets.h"
 
 #include <QComboBox>
 #include <QGridLayout>
 #include <QStackedWidget>
-#include <QTabBar>
 #include <QToolButton>
 
 #include <functional>
@@ -72,7 +71,7 @@ private:
   Context context_;
   QStackedWidget* stack_;
   EmptyState* empty_;
-  QComboBox *capture_, *round_choice_;
+  QComboBox* capture_;
   struct Life {
     QLabel *figure = nullptr, *interval = nullptr;
   };
@@ -82,12 +81,8 @@ private:
   QGridLayout* grid_;
   Row capacity_, reserve_, margin_, discharge_, harvest_, wanted_;
   std::vector<Row> activities_;
-  LifeCurve* curve_;
-  BuildLives* builds_;
-  QTabBar* which_;
-  QStackedWidget* pictures_;
+  LifePictures* pictures_;
   QComboBox* rest_;
-  CapacityBar* bar_;
   LifeViewPtr view_;
   bool taking_ = false;
 };

@@ -132,9 +132,6 @@ void LifetimeDesk::showActivities() {
            captured ? qs(duration(*captured)) : QStringLiteral("–"));
   }
   taking_ = true;
-  round_choice_->clear();
-  for (const Activity& r : rounds) round_choice_->addItem(round_name(r.states));
-  round_choice_->setCurrentIndex(static_cast<int>(view_->activity));
   rest_->clear();
   QStringList states = statesForRounds();
   for (const Activity& r : rounds) {  // what is gone through is no rest

@@ -97,11 +97,11 @@ void MainWindow::makeDesks() {
   const Context context{session_, documents_, view_, bench_, actions_};
   auto* bench = new BenchDesk(context, preferences_, desks_);
   trace_desk_ = new TraceDesk(context, parts_);
-  budget_desk_ = new BudgetDesk(context, desks_);
+  auto* budget = new BudgetDesk(context, desks_);
   by_id_ = {{DeskId::bench, bench},
             {DeskId::trace, trace_desk_},
             {DeskId::builds, new BuildsDesk(context, desks_)},
-            {DeskId::budget, budget_desk_},
+            {DeskId::budget, budget},
             {DeskId::lifetime, new LifetimeDesk(context, desks_)}};
   parts_->addWidget(trace_desk_);
   parts_->setStretchFactor(1, 1);
@@ -117,9 +117,9 @@ void MainWindow::makeDesks() {
   desks_->addWidget(empty_);
   connect(bench, &BenchDesk::preferencesChanged, this, &MainWindow::keepPreferences);
   connect(trace_desk_, &TraceDesk::limitRequested, this,
-          [this](const SpanFigures& span, const QString& state) {
+          [this, budget](const SpanFigures& span, const QString& state) {
             setDesk(DeskId::budget);
-            budget_desk_->limitFrom(span, state);
+            budget->limitFrom(span, state);
           });
   connect(trace_desk_, &TraceDesk::framePainted, this, [this] {
     if (settled_) return;

@@ -21,7 +21,6 @@ class QSplitter;
 
 namespace kuvio::app {
 
-class BudgetDesk;
 class CapturesPanel;
 class EmptyState;
 class FindBox;
@@ -111,7 +110,6 @@ private:
   QStackedWidget* desks_ = nullptr;
   EmptyState* empty_ = nullptr;
   TraceDesk* trace_desk_ = nullptr;
-  BudgetDesk* budget_desk_ = nullptr;
   std::map<DeskId, Desk*> by_id_;
   DeskId desk_ = DeskId::trace;
   QString book_path_;

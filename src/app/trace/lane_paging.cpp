@@ -20,23 +20,24 @@ constexpr int kLeast = 150, kUsual = 190;  // height that the lanes ask for, and
 }  // namespace
 
 void Lanes::makePaging() {
-  bar_ = new QScrollBar(Qt::Vertical, this);
-  bar_->setObjectName(QStringLiteral("laneBar"));
-  bar_->setAccessibleName(tr("Lanes shown"));
-  bar_->setFocusPolicy(Qt::NoFocus);
-  bar_->hide();
-  connect(bar_, &QScrollBar::valueChanged, this, [this](int top) {
-    if (top == std::exchange(top_, top)) return;
+  paging_.bar = new QScrollBar(Qt::Vertical, this);
+  paging_.bar->setObjectName(QStringLiteral("laneBar"));
+  paging_.bar->setAccessibleName(tr("Lanes shown"));
+  paging_.bar->setFocusPolicy(Qt::NoFocus);
+  paging_.bar->hide();
+  connect(paging_.bar, &QScrollBar::valueChanged, this, [this](int top) {
+    if (top == std::exchange(paging_.top, top)) return;
     build();
     rangeChanged();
   });
-  hidden_ = button({}, QStringLiteral("hiddenLanes"), this);
-  hidden_->setFlat(true);
-  hidden_->setFont(Theme::baseFont(11));
-  hidden_->setForegroundRole(QPalette::PlaceholderText);
-  hidden_->hide();
-  connect(hidden_, &QPushButton::clicked, this,
-          [this] { emit hiddenClicked(hidden_->mapToGlobal(QPoint(0, hidden_->height()))); });
+  paging_.hidden = button({}, QStringLiteral("hiddenLanes"), this);
+  paging_.hidden->setFlat(true);
+  paging_.hidden->setFont(Theme::baseFont(11));
+  paging_.hidden->setForegroundRole(QPalette::PlaceholderText);
+  paging_.hidden->hide();
+  connect(paging_.hidden, &QPushButton::clicked, this, [this] {
+    emit hiddenClicked(paging_.hidden->mapToGlobal(QPoint(0, paging_.hidden->height())));
+  });
 }
 
 std::vector<std::pair<std::size_t, int>> Lanes::allLanes() const {
@@ -74,10 +75,10 @@ void Lanes::bringIntoView(std::size_t spec) {
       std::find_if(all.begin(), all.end(), [&](const auto& l) { return l.first == spec; }) -
       all.begin());
   if (at >= static_cast<int>(all.size())) return;
-  int top = std::min(top_, at);
+  int top = std::min(paging_.top, at);
   while (at >= top + room(all, top)) ++top;
-  if (top == top_) return;
-  top_ = top;
+  if (top == paging_.top) return;
+  paging_.top = top;
   build();
   rangeChanged();
 }
@@ -86,20 +87,21 @@ void Lanes::showCounts(int all) {
   int need = kHeadAndFoot;
   for (const auto& [spec, capture] : allLanes()) need += needOf(spec);
   setMinimumHeight(std::clamp(need, kLeast, kUsual));
-  const QSignalBlocker quiet(bar_);
-  bar_->setVisible(beyond_ > 0);
-  bar_->setGeometry(width() - 12, 18, 10, std::max(20, height() - kHeadAndFoot));
-  bar_->setRange(0, beyond_);
-  bar_->setPageStep(std::max(1, all - beyond_));
-  bar_->setValue(top_);
+  const QSignalBlocker quiet(paging_.bar);
+  paging_.bar->setVisible(paging_.beyond > 0);
+  paging_.bar->setGeometry(width() - 12, 18, 10, std::max(20, height() - kHeadAndFoot));
+  paging_.bar->setRange(0, paging_.beyond);
+  paging_.bar->setPageStep(std::max(1, all - paging_.beyond));
+  paging_.bar->setValue(paging_.top);
   const int hidden = hiddenLanes();
-  hidden_->setVisible(hidden > 0 || beyond_ > 0);
-  hidden_->setText(hidden > 0 ? tr("%1 hidden").arg(hidden)
-                              : tr("%1 of %2").arg(all - beyond_).arg(all));
-  hidden_->setAccessibleName(hidden > 0 ? tr("%1 lanes hidden").arg(hidden)
-                                        : tr("%1 of %2 lanes shown").arg(all - beyond_).arg(all));
-  hidden_->setToolTip(tr("Choose lanes"));
-  hidden_->setGeometry(2, height() - 23, kLaneLeft - 26, 22);
+  paging_.hidden->setVisible(hidden > 0 || paging_.beyond > 0);
+  paging_.hidden->setText(hidden > 0 ? tr("%1 hidden").arg(hidden)
+                                     : tr("%1 of %2").arg(all - paging_.beyond).arg(all));
+  paging_.hidden->setAccessibleName(
+      hidden > 0 ? tr("%1 lanes hidden").arg(hidden)
+                 : tr("%1 of %2 lanes shown").arg(all - paging_.beyond).arg(all));
+  paging_.hidden->setToolTip(tr("Choose lanes"));
+  paging_.hidden->setGeometry(2, height() - 23, kLaneLeft - 26, 22);
 }
 
 int Lanes::hiddenLanes() const {

@@ -123,10 +123,10 @@ void Lanes::build() {
   // As far down as the last lanes fill the page.
   int lowest = count;
   while (lowest > 0 && room(all, lowest - 1) >= count - lowest + 1) --lowest;
-  top_ = std::clamp(top_, 0, lowest);
-  const int fit = room(all, top_);
-  beyond_ = count - fit;
-  const auto first = all.begin() + top_, last = first + fit;
+  paging_.top = std::clamp(paging_.top, 0, lowest);
+  const int fit = room(all, paging_.top);
+  paging_.beyond = count - fit;
+  const auto first = all.begin() + paging_.top, last = first + fit;
   QStringList wanted{QString::number(captures)};
   for (auto it = first; it != last; ++it) {
     for (const LaneCurve& c : plan_.lanes[it->first].curves)

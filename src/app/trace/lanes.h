@@ -80,7 +80,7 @@ public:
   void setReserve(int pixels);
   /// Lanes that are not seen: by the user's wish, and those that found no room.
   int hiddenLanes() const;
-  int lanesBeyond() const { return beyond_; }
+  int lanesBeyond() const { return paging_.beyond; }
   /// Whether all that is asked for is shown, exact.
   bool settled() const { return frame_ && !frame_->approximate && frame_->revision == revision_; }
 
@@ -191,20 +191,29 @@ private:
   FramePtr frame_;
   bool logarithmic_ = true, fresh_ = false;
   QTimer stand_in_;  // paints the last frame stretched where the new one takes its time
-  Drag drag_ = Drag::none;
-  int drag_lane_ = -1;
   std::size_t chosen_ = LanePlan::npos;
   bool chosen_by_keys_ = false;
-  QPointF pressed_;
-  double pressed_time_ = 0, pan_from_ = 0, pan_to_ = 0, pressed_offset_ = 0;
-  QCPRange pan_values_;
-  std::vector<int> pressed_heights_;
-  QWidget* guide_ = nullptr;  // where a dragged lane would go
+  /// What the hand is doing, and how things lay when it began.
+  struct Hand {
+    Drag drag = Drag::none;
+    int lane = -1;
+    QPointF pressed;
+    double time = 0, pan_from = 0, pan_to = 0, offset = 0;
+    QCPRange values;
+    std::vector<int> heights;
+    QWidget* guide = nullptr;  // where a dragged lane would go
+    int drop_at = -1;
+  };
+  Hand hand_;
   ThresholdMark* thresholds_ = nullptr;
-  QScrollBar* bar_ = nullptr;  // where not all lanes find room
-  QPushButton* hidden_ = nullptr;
-  int top_ = 0, beyond_ = 0, reserve_ = 0;
-  int drop_at_ = -1;
+  /// Which lanes are seen where not all find room.
+  struct Paging {
+    QScrollBar* bar = nullptr;
+    QPushButton* hidden = nullptr;
+    int top = 0, beyond = 0;
+  };
+  Paging paging_;
+  int reserve_ = 0;
 };
 
 }  // namespace kuvio::app

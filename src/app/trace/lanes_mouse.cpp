@@ -99,16 +99,16 @@ void Lanes::mousePressEvent(QMouseEvent* event) {
   const bool time_axis = place.y() > lanesBox(*this).bottom() + 2;
   const Drag handle = handleAt(place);
   Drag drag = Drag::none;
-  drag_lane_ = lane;
+  hand_.lane = lane;
   if (event->button() == Qt::MiddleButton || (left && time_axis)) {
     drag = Drag::pan;
   } else if (!left) {
     return;
   } else if (borderAt(place) >= 0) {
-    drag_lane_ = borderAt(place);
+    hand_.lane = borderAt(place);
     drag = Drag::height;
   } else if (captionAt(place) >= 0) {
-    drag_lane_ = captionAt(place);
+    hand_.lane = captionAt(place);
     drag = Drag::order;
   } else if (place.x() < kLaneLeft && lane >= 0) {
     if (lanes_[static_cast<std::size_t>(lane)].quantity == Quantity::logic) return;
@@ -122,17 +122,17 @@ void Lanes::mousePressEvent(QMouseEvent* event) {
 }
 
 void Lanes::beginDrag(Drag drag, const QPointF& place) {
-  drag_ = drag;
-  pressed_ = place;
-  pressed_time_ = timeAt(place.x());
-  pan_from_ = view_.from();
-  pan_to_ = view_.to();
+  hand_.drag = drag;
+  hand_.pressed = place;
+  hand_.time = timeAt(place.x());
+  hand_.pan_from = view_.from();
+  hand_.pan_to = view_.to();
   if (drag == Drag::value)
-    pan_values_ = lanes_[static_cast<std::size_t>(drag_lane_)].value->range();
-  if (drag == Drag::capture) pressed_offset_ = view_.offsetOf(*view_.moving());
+    hand_.values = lanes_[static_cast<std::size_t>(hand_.lane)].value->range();
+  if (drag == Drag::capture) hand_.offset = view_.offsetOf(*view_.moving());
   if (drag == Drag::height) {
-    pressed_heights_.clear();
-    for (const Lane& l : lanes_) pressed_heights_.push_back(l.rect->outerRect().height());
+    hand_.heights.clear();
+    for (const Lane& l : lanes_) hand_.heights.push_back(l.rect->outerRect().height());
   }
   if (drag == Drag::order) setCursor(Qt::ClosedHandCursor);
 }
@@ -141,7 +141,7 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
   if (!view_.capture() || lanes_.empty()) return;
   const QPointF place = event->position();
   const double x = place.x(), t = timeAt(x);
-  switch (drag_) {
+  switch (hand_.drag) {
     case Drag::none: {
       setCursor(borderAt(place) >= 0            ? Qt::SizeVerCursor
                 : captionAt(place) >= 0         ? Qt::OpenHandCursor
@@ -155,24 +155,24 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
     }
     case Drag::span:
       view_.setPointer(std::nullopt);
-      if (std::fabs(x - pressed_.x()) > kClick) view_.setSpan(pressed_time_, t);
+      if (std::fabs(x - hand_.pressed.x()) > kClick) view_.setSpan(hand_.time, t);
       break;
     case Drag::left_end:
       view_.setSpan(t, view_.span() ? view_.span()->second : t);
-      if (view_.span() && t > view_.span()->second - 1e-15) drag_ = Drag::right_end;
+      if (view_.span() && t > view_.span()->second - 1e-15) hand_.drag = Drag::right_end;
       break;
     case Drag::right_end:
       view_.setSpan(view_.span() ? view_.span()->first : t, t);
-      if (view_.span() && t < view_.span()->first + 1e-15) drag_ = Drag::left_end;
+      if (view_.span() && t < view_.span()->first + 1e-15) hand_.drag = Drag::left_end;
       break;
     case Drag::first_cursor:
     case Drag::second_cursor:
-      view_.setCursor(drag_ == Drag::first_cursor ? 0 : 1, t);
+      view_.setCursor(hand_.drag == Drag::first_cursor ? 0 : 1, t);
       break;
     case Drag::pan: {
-      const double shift = (pressed_.x() - x) / std::max(1, width() - kLaneLeft - kLaneRight) *
-                           (pan_to_ - pan_from_);
-      view_.show(pan_from_ + shift, pan_to_ + shift);
+      const double shift = (hand_.pressed.x() - x) / std::max(1, width() - kLaneLeft - kLaneRight) *
+                           (hand_.pan_to - hand_.pan_from);
+      view_.show(hand_.pan_from + shift, hand_.pan_to + shift);
       break;
     }
     case Drag::value:
@@ -182,39 +182,39 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
       dragBorder(place.y());
       break;
     case Drag::order: {
-      drop_at_ = laneAt(place);
-      if (!guide_) {
-        guide_ = new QWidget(this);
-        guide_->setAttribute(Qt::WA_TransparentForMouseEvents);
-        guide_->setAutoFillBackground(true);
-        QPalette palette = guide_->palette();
+      hand_.drop_at = laneAt(place);
+      if (!hand_.guide) {
+        hand_.guide = new QWidget(this);
+        hand_.guide->setAttribute(Qt::WA_TransparentForMouseEvents);
+        hand_.guide->setAutoFillBackground(true);
+        QPalette palette = hand_.guide->palette();
         palette.setColor(QPalette::Window, Theme::current().focus());
-        guide_->setPalette(palette);
+        hand_.guide->setPalette(palette);
       }
-      guide_->setVisible(drop_at_ >= 0 && drop_at_ != drag_lane_);
-      if (drop_at_ >= 0) {
-        const QRect box = lanes_[static_cast<std::size_t>(drop_at_)].rect->rect();
-        guide_->setGeometry(4, drop_at_ < drag_lane_ ? box.top() - 3 : box.bottom() + 2,
-                            width() - 8, 2);
+      hand_.guide->setVisible(hand_.drop_at >= 0 && hand_.drop_at != hand_.lane);
+      if (hand_.drop_at >= 0) {
+        const QRect box = lanes_[static_cast<std::size_t>(hand_.drop_at)].rect->rect();
+        hand_.guide->setGeometry(4, hand_.drop_at < hand_.lane ? box.top() - 3 : box.bottom() + 2,
+                                 width() - 8, 2);
       }
       break;
     }
     case Drag::capture:
-      if (std::fabs(x - pressed_.x()) > kClick)
-        view_.dragOffset(pressed_offset_ + t - pressed_time_);
+      if (std::fabs(x - hand_.pressed.x()) > kClick)
+        view_.dragOffset(hand_.offset + t - hand_.time);
       break;
   }
 }
 
 void Lanes::dragValues(double y) {
-  Lane& lane = lanes_[static_cast<std::size_t>(drag_lane_)];
+  Lane& lane = lanes_[static_cast<std::size_t>(hand_.lane)];
   lane.moved = true;
-  const double share = (y - pressed_.y()) / lane.rect->height();
+  const double share = (y - hand_.pressed.y()) / lane.rect->height();
   if (lane.value->scaleType() == QCPAxis::stLogarithmic) {
-    const double factor = std::pow(pan_values_.upper / pan_values_.lower, share);
-    lane.value->setRange(pan_values_.lower * factor, pan_values_.upper * factor);
+    const double factor = std::pow(hand_.values.upper / hand_.values.lower, share);
+    lane.value->setRange(hand_.values.lower * factor, hand_.values.upper * factor);
   } else {
-    lane.value->setRange(pan_values_ + share * pan_values_.size());
+    lane.value->setRange(hand_.values + share * hand_.values.size());
   }
   updateTicks();
   replot(QCustomPlot::rpQueuedReplot);
@@ -222,12 +222,12 @@ void Lanes::dragValues(double y) {
 
 /// Moves height from one lane to the next. All lanes then keep the height they have.
 void Lanes::dragBorder(double y) {
-  const auto above = static_cast<std::size_t>(drag_lane_);
-  const int both = pressed_heights_[above] + pressed_heights_[above + 1];
-  const int first = std::clamp(pressed_heights_[above] + static_cast<int>(y - pressed_.y()),
+  const auto above = static_cast<std::size_t>(hand_.lane);
+  const int both = hand_.heights[above] + hand_.heights[above + 1];
+  const int first = std::clamp(hand_.heights[above] + static_cast<int>(y - hand_.pressed.y()),
                                kLeastHeight, std::max(kLeastHeight, both - kLeastHeight));
   for (std::size_t i = 0; i < lanes_.size(); ++i)
-    plan_.lanes[lanes_[i].spec].height = pressed_heights_[i];
+    plan_.lanes[lanes_[i].spec].height = hand_.heights[i];
   plan_.lanes[lanes_[above].spec].height = first;
   plan_.lanes[lanes_[above + 1].spec].height = both - first;
   setHeights();
@@ -237,8 +237,8 @@ void Lanes::dragBorder(double y) {
 }
 
 void Lanes::dropLane() {
-  if (guide_) guide_->hide();
-  const int from = drag_lane_, to = std::exchange(drop_at_, -1);
+  if (hand_.guide) hand_.guide->hide();
+  const int from = hand_.lane, to = std::exchange(hand_.drop_at, -1);
   if (to < 0 || to == from) return;
   LanePlan changed = plan_;
   changed.move(lanes_[static_cast<std::size_t>(from)].spec,
@@ -247,8 +247,8 @@ void Lanes::dropLane() {
 }
 
 void Lanes::mouseReleaseEvent(QMouseEvent* event) {
-  const Drag drag = std::exchange(drag_, Drag::none);
-  const bool still = std::fabs(event->position().x() - pressed_.x()) <= kClick;
+  const Drag drag = std::exchange(hand_.drag, Drag::none);
+  const bool still = std::fabs(event->position().x() - hand_.pressed.x()) <= kClick;
   if (drag == Drag::order) {
     setCursor(Qt::ArrowCursor);
     dropLane();
