@@ -218,17 +218,38 @@ TEST_CASE("a build that cannot be compared does not take the way back with it") 
   REQUIRE(s.wait([&] { return candidate->count() == 2; }));
   REQUIRE((compared.count() > 0 || compared.wait(5000)));
   REQUIRE(s.wait([&] { return candidate->isVisible(); }));
-  candidate->setCurrentText(QStringLiteral("9.9"));
+  const int unsplit = candidate->findData(QStringLiteral("9.9"));
+  CHECK(candidate->itemText(unsplit) == QStringLiteral("9.9 · not split"));
+  candidate->setCurrentIndex(unsplit);
   auto* empty = s.child<EmptyState>("buildsEmpty");
   REQUIRE(s.wait([&] { return empty->isVisible(); }));
   CHECK_THAT(empty->text().toStdString(), Catch::Contains("9.9"));
+  CHECK(candidate->isVisible());  // the choosers never go
+  CHECK(s.child<QComboBox>("reference")->isVisible());
   auto* back = empty->findChild<QPushButton*>(QStringLiteral("offer0"));
   REQUIRE(back);
   CHECK(back->text().endsWith(QStringLiteral("1.1")));
   QTest::qWait(30);
   QTest::mouseClick(back, Qt::LeftButton);
-  REQUIRE(s.wait([&] { return candidate->isVisible(); }));
+  REQUIRE(s.wait([&] { return !empty->isVisible(); }));
   CHECK(candidate->currentText() == QStringLiteral("1.1"));
+  // With a recipe in the book it can be split from here.
+  s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
+  REQUIRE(s.wait(
+      [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
+  s.window.setDesk(DeskId::builds);
+  candidate->setCurrentIndex(candidate->findData(QStringLiteral("9.9")));
+  QPushButton* split = nullptr;
+  REQUIRE(s.wait([&] {
+    for (auto* b : empty->findChildren<QPushButton*>()) {
+      if (b->isVisible() && b->text() == QStringLiteral("Split with the book's recipe")) split = b;
+    }
+    return split != nullptr;
+  }));
+  QTest::mouseClick(split, Qt::LeftButton);
+  REQUIRE(s.wait([&] {
+    return candidate->itemText(candidate->findData(QStringLiteral("9.9"))) == QStringLiteral("9.9");
+  }));
 }
 
 TEST_CASE("a line for a quantity takes a bare number in its unit, and gives up what was typed") {

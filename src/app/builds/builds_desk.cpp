@@ -4,6 +4,7 @@
 #include "app/builds/sentence.h"
 #include "app/engine/book_view.h"
 #include "app/engine/desk_views.h"
+#include "app/engine/state_edits.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
 #include "book/notes.h"
@@ -15,6 +16,22 @@
 
 namespace kuvio::app {
 namespace {
+
+QString build_of(const QComboBox* box) { return box->currentData().toString(); }
+
+bool is_split(const BookView& book, const std::string& build) {
+  return std::any_of(book.rows.begin(), book.rows.end(), [&](const CaptureRow& r) {
+    return r.info.build == build && !r.visits.empty();
+  });
+}
+
+/// One that is not split can be chosen, and says so.
+void add_build(QComboBox* box, const BookView& book, const std::string& build) {
+  const bool split = is_split(book, build);
+  box->addItem(split ? qs(build) : QObject::tr("%1 · not split").arg(qs(build)), qs(build));
+  if (!split) box->setItemData(box->count() - 1, Theme::current().muted(), Qt::ForegroundRole);
+}
+
 constexpr std::size_t kOffers = 5;  // of other builds, where two cannot be compared
 }  // namespace
 
@@ -22,16 +39,18 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   setObjectName(QStringLiteral("buildsDesk"));
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 0);
+  head_ = new QWidget(this);
+  outer->addWidget(head_);
   stack_ = new QStackedWidget(this);
-  outer->addWidget(stack_);
+  outer->addWidget(stack_, 1);
   empty_ = new EmptyState(QStringLiteral("buildsEmpty"), this);
   stack_->addWidget(empty_);
   auto* page = new QWidget(this);
   stack_->addWidget(page);
   auto* column = new QVBoxLayout(page);
-  column->setContentsMargins(24, 16, 24, 8);
+  column->setContentsMargins(24, 6, 24, 8);
   column->setSpacing(6);
-  column->addLayout(makeHead(page));
+  makeHead();
   second_ = remark({}, page);
   second_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   column->addWidget(second_);
@@ -43,8 +62,11 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
   takeBook();
 }
 
-QLayout* BuildsDesk::makeHead(QWidget* page) {
-  auto* head = new QHBoxLayout;
+/// The sentence, and the choosers: these are there whatever can be compared.
+void BuildsDesk::makeHead() {
+  QWidget* page = head_;
+  auto* head = new QHBoxLayout(head_);
+  head->setContentsMargins(24, 16, 24, 0);
   first_ = new QLabel(page);
   first_->setObjectName(QStringLiteral("sentence"));
   first_->setAccessibleName(tr("The comparison in one sentence"));
@@ -66,7 +88,6 @@ QLayout* BuildsDesk::makeHead(QWidget* page) {
   };
   candidate_ = choice(QStringLiteral("candidate"), tr("Candidate"));
   reference_ = choice(QStringLiteral("reference"), tr("against"));
-  return head;
 }
 
 QLayout* BuildsDesk::makePlots(QWidget* page) {
@@ -110,12 +131,12 @@ void BuildsDesk::connectParts() {
                       context_.session.book()->ink_of(view->candidate));
     typical_caption_->setText(tr("TYPICAL VISIT · ") + typical_->caption());
   });
-  connect(candidate_, &QComboBox::currentTextChanged, this, [this] {
+  connect(candidate_, &QComboBox::currentIndexChanged, this, [this] {
     if (!taking_) ask();
   });
   connect(reference_, &QComboBox::activated, this, [this] {
-    context_.session.put(tr("reference is %1").arg(reference_->currentText()),
-                         {{0, "reference", reference_->currentText().toStdString()}});
+    const QString build = build_of(reference_);
+    context_.session.put(tr("reference is %1").arg(build), {{0, "reference", build.toStdString()}});
   });
   connect(bridge_, &BridgeView::picked, this, &BuildsDesk::pick);
   connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this,
@@ -170,6 +191,7 @@ void BuildsDesk::enter() {
 
 void BuildsDesk::takeBook() {
   const BookViewPtr& book = context_.session.book();
+  head_->setVisible(book && book->builds.size() > 1);
   if (!book || book->builds.size() < 2) {
     stack_->setCurrentIndex(0);
     empty_->say(book && !book->builds.empty() ? tr("One build so far") : tr("No build yet"),
@@ -180,29 +202,30 @@ void BuildsDesk::takeBook() {
   }
   stack_->setCurrentIndex(1);
   taking_ = true;
-  const QString was = candidate_->currentText(), reference = qs(book->reference());
+  const QString was = build_of(candidate_), reference = qs(book->reference());
   reference_->clear();
   candidate_->clear();
   for (const std::string& b : book->builds) {
-    reference_->addItem(qs(b));
-    if (qs(b) != reference) candidate_->addItem(qs(b));
+    add_build(reference_, *book, b);
+    if (qs(b) != reference) add_build(candidate_, *book, b);
   }
-  reference_->setCurrentText(reference);
-  if (candidate_->findText(was) >= 0) candidate_->setCurrentText(was);
+  reference_->setCurrentIndex(reference_->findData(reference));
+  if (candidate_->findData(was) >= 0) candidate_->setCurrentIndex(candidate_->findData(was));
   taking_ = false;
   if (isVisible()) ask();
 }
 
 void BuildsDesk::ask() {
-  if (!context_.session.book() || candidate_->currentText().isEmpty()) return;
-  context_.session.requestBuilds({reference_->currentText().toStdString(),
-                                  candidate_->currentText().toStdString(), std::nullopt});
+  if (!context_.session.book() || build_of(candidate_).isEmpty()) return;
+  context_.session.requestBuilds(
+      {build_of(reference_).toStdString(), build_of(candidate_).toStdString(), std::nullopt});
 }
 
 void BuildsDesk::take(const BuildsViewPtr& view) {
   view_ = view;
   if (!view->trouble.empty()) {
     stack_->setCurrentIndex(0);
+    first_->clear();
     sayTrouble();
     emit footChanged();
     return;
@@ -230,16 +253,29 @@ void BuildsDesk::take(const BuildsViewPtr& view) {
   emit footChanged();
 }
 
-/// Back to what could be compared, and on to every other build: the choosers are not shown here.
+/// What is lacking, and what does it: a split by the book's recipe; or back to what could be
+/// compared, and on to every other build.
 void BuildsDesk::sayTrouble() {
-  std::vector<EmptyState::Offer> offers{
-      {tr("Go to Trace"), [this] { emit deskRequested(DeskId::trace); }}};
+  std::vector<EmptyState::Offer> offers;
+  const BookView& book = *context_.session.book();
+  std::vector<std::int64_t> unsplit;
+  for (const CaptureRow& r : book.rows) {
+    const bool of_these = r.info.build == view_->reference || r.info.build == view_->candidate;
+    if (of_these && !is_split(book, r.info.build)) unsplit.push_back(r.info.id);
+  }
+  if (const book::Document* recipe = book.document(DocumentKind::recipe);
+      recipe && !unsplit.empty()) {
+    offers.emplace_back(tr("Split with the book's recipe"), [this, unsplit, recipe = *recipe] {
+      apply_recipe(context_.session, unsplit, recipe);
+    });
+  }
+  offers.emplace_back(tr("Go to Trace"), [this] { emit deskRequested(DeskId::trace); });
   for (int i = 0; i < candidate_->count(); ++i) {
-    const QString build = candidate_->itemText(i);
+    const QString build = candidate_->itemData(i).toString();
     if (build == qs(view_->candidate) || offers.size() > kOffers) continue;
     const bool back = build == compared_;
     const EmptyState::Offer offer{back ? tr("Back to %1").arg(build) : tr("Compare %1").arg(build),
-                                  [this, build] { candidate_->setCurrentText(build); }};
+                                  [this, i] { candidate_->setCurrentIndex(i); }};
     offers.insert(back ? offers.begin() : offers.end(), offer);
   }
   empty_->say(

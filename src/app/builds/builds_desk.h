@@ -26,7 +26,7 @@ public:
   QString sentence() const { return first_->text(); }
 
 private:
-  QLayout* makeHead(QWidget* page);
+  void makeHead();
   QWidget* makeBanner();
   QLayout* makePlots(QWidget* page);
   QWidget* makeTable(QWidget* page);
@@ -40,6 +40,7 @@ private:
   void acceptUnlike();
 
   Context context_;
+  QWidget* head_;
   QStackedWidget* stack_;
   EmptyState* empty_;
   QComboBox *reference_, *candidate_;

@@ -333,11 +333,13 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   paint_states(*painter, {in.left(), in.top() + 54}, in.width(), *row);
   painter->setFont(Theme::baseFont(11));
   painter->setPen(marked ? t.accent() : t.muted());
-  painter->drawText(QRectF(in.left(), in.top() + 63, in.width(), 16),
-                    Qt::AlignLeft | Qt::AlignVCenter,
-                    QStringLiteral("%1 · %2%3")
-                        .arg(when(*row), QString::fromStdString(duration(row->info.duration_s())),
-                             is_simulated(*row) ? tr(" · sim.") : QString()));
+  const QString about =
+      QStringLiteral("%1 · %2%3")
+          .arg(when(*row), QString::fromStdString(duration(row->info.duration_s())),
+               is_simulated(*row) ? tr(" · sim.") : QString());
+  painter->drawText(
+      QRectF(in.left(), in.top() + 63, in.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
+      painter->fontMetrics().elidedText(about, Qt::ElideRight, static_cast<int>(in.width())));
   painter->restore();
 }
 
