@@ -138,11 +138,15 @@ std::string duration(double seconds) {
   if (s < 1) return with_prefix(seconds, "s", 3);
   // What rounds up to the next unit is shown in it: never 60.0 s.
   if (s < 59.9995) return fmt::format("{:.3f}{}s", seconds, kThin);
+  // Whole minutes and hours have nothing after them.
+  if (const long tenths = std::lround(s * 10); tenths < 36000 && tenths % 600 == 0)
+    return fmt::format("{}{}min", tenths / 600, kThin);
   if (const long tenths = std::lround(s * 10); tenths < 36000)
     return fmt::format("{}{}min {:04.1f}{}s", tenths / 600, kThin,
                        static_cast<double>(tenths % 600) / 10, kThin);
   if (s < 48 * 3600) {
     const auto minutes = static_cast<long>(std::round(s / 60));
+    if (minutes % 60 == 0) return fmt::format("{}{}h", minutes / 60, kThin);
     return fmt::format("{}{}h {:02}{}min", minutes / 60, kThin, minutes % 60, kThin);
   }
   return life_time(seconds);

@@ -17,6 +17,7 @@
 #include <QHeaderView>
 #include <QLabel>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QSplitter>
 
 using namespace kuvio;
@@ -471,6 +472,20 @@ TEST_CASE("the ledger's columns are as wide as what stands in them, in every uni
     // Not wider than the ledger while there is room.
     CHECK(ledger->horizontalHeader()->length() <= ledger->viewport()->width());
   }
+}
+
+TEST_CASE("before it writes, an export says how much it would be") {
+  RichWindow s;
+  s.settle();
+  s.view().setSpan(10, 20);
+  s.window->actions().find(QStringLiteral("exportSamples"))->trigger();
+  auto* dialog = s.child<QDialog>("exportDialog");
+  const QString title = dialog->windowTitle();
+  INFO(title.toStdString());
+  CHECK(title.startsWith(QStringLiteral("Export span")));
+  CHECK(title.contains(QRegularExpression(QStringLiteral("10.?000 samples"))));
+  CHECK(title.contains(QRegularExpression(QStringLiteral("about [2-5]\\d\\d kB"))));
+  dialog->reject();
 }
 
 TEST_CASE("the total stays in sight under however many states, in the ledger's columns") {

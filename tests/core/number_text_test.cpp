@@ -32,13 +32,16 @@ TEST_CASE("numbers carry SI prefixes and stay below a thousand") {
 
 TEST_CASE("lengths of time are told in people's units") {
   CHECK(duration(1.204) == "1.204\u2009s");
-  CHECK(duration(3600) == "1\u2009h 00\u2009min");
+  CHECK(duration(3600) == "1\u2009h");
   CHECK(duration(59.9994) == "59.999\u2009s");
-  CHECK(duration(59.9996) == "1\u2009min 00.0\u2009s");
-  CHECK(duration(119.96) == "2\u2009min 00.0\u2009s");
-  CHECK(duration(3599.96) == "1\u2009h 00\u2009min");
+  CHECK(duration(59.9996) == "1\u2009min");
+  CHECK(duration(119.96) == "2\u2009min");
+  CHECK(duration(7200) == "2\u2009h");
+  CHECK(duration(600.04) == "10\u2009min");
+  CHECK(duration(600.06) == "10\u2009min 00.1\u2009s");
+  CHECK(duration(3599.96) == "1\u2009h");
   CHECK(duration(0.99996) == "1.00\u2009s");
-  CHECK(duration(7199.6) == "2\u2009h 00\u2009min");
+  CHECK(duration(7199.6) == "2\u2009h");
   CHECK(life_time(2.8 * 365.25 * 86400) == "2.80\u2009years");
   CHECK(life_time(-145 * 86400.0) == "\u2212145\u2009days");
 }

@@ -89,7 +89,9 @@ void BridgeView::paintEvent(QPaintEvent*) {
     low = std::min({low, s.to, s.total ? s.to : s.from});
     high = std::max({high, s.to, s.total ? s.to : s.from});
   }
-  const auto [foot, top, cut] = bridge_axis(low, high);
+  const BridgeAxis axis = bridge_axis(low, high);
+  const double foot = axis.foot, top = axis.top;
+  const bool cut = axis.cut;
   const QRectF box = plot();
   const auto y = [&](double v) { return box.bottom() - (v - foot) / (top - foot) * box.height(); };
   painter.setFont(Theme::baseFont(11));

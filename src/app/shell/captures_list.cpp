@@ -146,6 +146,7 @@ bool CapturesModel::isReference(int index) const {
 
 std::optional<Verdict> CapturesModel::verdict(int index) const {
   const CaptureRow* r = row(index);
+  if (r && r->visits.empty()) return std::nullopt;  // the build's verdict does not rest on it
   const auto it = r ? verdicts_.find(r->info.build) : verdicts_.end();
   return it == verdicts_.end() ? std::nullopt : std::optional(it->second);
 }

@@ -112,6 +112,12 @@ void EmptyState::say(const QString& title, const QString& text, const std::vecto
   row->addStretch(1);
 }
 
+void EmptyState::setVisible(bool visible) {
+  const QWidget* at = QApplication::focusWidget();
+  if (!visible && at && isAncestorOf(at)) window()->setFocus();
+  QWidget::setVisible(visible);
+}
+
 void draw_in_pencil(QLineEdit* line, bool pencil) {
   QFont slanted = line->font();
   slanted.setItalic(pencil);

@@ -40,6 +40,8 @@ public:
   explicit EmptyState(const QString& name, QWidget* parent);
   void say(const QString& title, const QString& text, const std::vector<Offer>& offers = {});
   QString text() const { return title_->text() + QLatin1Char('\n') + text_->text(); }
+  /// The keyboard that was in it goes to the window, not to whatever comes next.
+  void setVisible(bool visible) override;
 
 private:
   QLabel *title_, *text_;

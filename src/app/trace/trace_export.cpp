@@ -7,9 +7,13 @@
 #include "app/trace/fan_view.h"
 #include "app/trace/trace_desk.h"
 #include "app/trace/trace_picture.h"
+#include "core/number_text.h"
 #include "formats/export_formats.h"
 
 #include <QFileDialog>
+
+#include <algorithm>
+#include <cmath>
 
 namespace kuvio::app {
 namespace {
@@ -34,6 +38,20 @@ void follow_filter(QFileDialog* dialog, const QString& name) {
                      const QString ending = filter.section(QStringLiteral("*."), 1, 1).chopped(1);
                      dialog->selectFile(name + QLatin1Char('.') + ending);
                    });
+}
+
+/// Of a table: a time, and a value for each channel that is sampled with the current.
+double bytes_a_row(const CaptureView& capture) {
+  constexpr double kTime = 13, kValue = 11;
+  const auto together = std::count_if(
+      capture.info.channels.begin(), capture.info.channels.end(),
+      [&](const book::ChannelInfo& c) { return c.samples == capture.channel.samples; });
+  return kTime + kValue * static_cast<double>(together);
+}
+
+QString size_text(double bytes) {
+  return bytes < 1e6 ? TraceDesk::tr("%1 kB").arg(std::max(1.0, bytes / 1e3), 0, 'f', 0)
+                     : TraceDesk::tr("%1 MB").arg(bytes / 1e6, 0, 'f', bytes < 1e7 ? 1 : 0);
 }
 
 }  // namespace
@@ -80,8 +98,13 @@ void TraceDesk::exportSamples() {
   for (const formats::ExportFormat& f : formats::export_formats())
     filters << QStringLiteral("%1 (*.%2)").arg(qs(std::string(f.words)), qs(std::string(f.ending)));
   const QString name = qs(context_.view.capture()->info.name);
-  auto* dialog = ask_for_file(this, context_.view.span() ? tr("Export span") : tr("Export view"),
-                              name + QStringLiteral(".csv"), filters);
+  const double samples = (to - from) / std::max(context_.view.capture()->basis.sample_s, 1e-12);
+  const QString title = tr("%1, %2: %L3 samples, about %4 as a table")
+                            .arg(context_.view.span() ? tr("Export span") : tr("Export view"),
+                                 qs(duration(to - from)))
+                            .arg(std::llround(samples))
+                            .arg(size_text(samples * bytes_a_row(*context_.view.capture())));
+  auto* dialog = ask_for_file(this, title, name + QStringLiteral(".csv"), filters);
   follow_filter(dialog, name);
   connect(dialog, &QFileDialog::fileSelected, this,
           [this, a = from, b = to](const QString& path) { saveSamples(path, a, b); });
