@@ -394,21 +394,6 @@ void ScpiInput::power_on() {
   }
 }
 
-/// Switches on what was to come later than the rest.
-void ScpiInput::power_on_waiting() {
-  if (waiting_.empty()) return;
-  const double now = own_now();
-  for (auto it = waiting_.begin(); it != waiting_.end();) {
-    if (now < it->due_s) {
-      ++it;
-      continue;
-    }
-    const OutputProfile* output = it->output;
-    it = waiting_.erase(it);  // tried once
-    switch_output(*output, true);
-  }
-}
-
 void ScpiInput::run(const std::stop_token& stop) {
   instrument_.set_stop(stop);
   power_on();

@@ -42,6 +42,7 @@ private:
   void refuse_above(const std::string& why);
   void power_on();
   void power_on_waiting();
+  void forget_waiting(const std::string& why);
   LogWindow ready();
   LogWindow ask_ready();
   void go_on_counting(LogWindow& ready, double now_s);

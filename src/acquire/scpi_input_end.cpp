@@ -39,6 +39,7 @@ void ScpiInput::reconnect(const std::stop_token& stop, const Error& why) {
   }
   resumed_ = true;
   set_away(std::nullopt);
+  forget_waiting("the link was lost before its turn");
   const double own = profile().log ? lost_own : lost_at - started_s_;
   post_event({EventKind::link_lost, own, own + host_now_s() - lost_at, "", why.what()});
 }

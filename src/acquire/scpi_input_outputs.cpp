@@ -50,6 +50,39 @@ void ScpiInput::switch_output(const OutputProfile& output, bool on) {
   post_event(std::move(h));
 }
 
+/// Switches on what was to come later than the rest, unless somebody has by now, or has set it
+/// above its ceiling.
+void ScpiInput::power_on_waiting() {
+  if (waiting_.empty()) return;
+  const double now = own_now();
+  for (auto it = waiting_.begin(); it != waiting_.end();) {
+    if (now < it->due_s) {
+      ++it;
+      continue;
+    }
+    const OutputProfile& output = *it->output;
+    it = waiting_.erase(it);  // tried once
+    if (watched_[output.name].on) continue;
+    const auto volts = instrument_.get(output.voltage, Dimension::voltage);
+    const OutputSettings* request = settings_of(output);
+    const std::string above =
+        volts && request ? request->never_above.refuses_voltage(*volts) : std::string();
+    if (above.empty()) {
+      switch_output(output, true);
+    } else {
+      note(fmt::format("{}: {} was not switched on: {}", endpoint_.text, named(output), above));
+    }
+  }
+}
+
+/// Nothing goes on any more by itself after something went off: whoever, or whatever, did that
+/// meant the device.
+void ScpiInput::forget_waiting(const std::string& why) {
+  for (const Waiting& w : waiting_)
+    note(fmt::format("{}: {} was not switched on: {}", endpoint_.text, named(*w.output), why));
+  waiting_.clear();
+}
+
 void ScpiInput::apply_requests() {
   for (const SwitchCommand& request : take_requests()) {
     if (request.is_reset()) {
@@ -61,6 +94,7 @@ void ScpiInput::apply_requests() {
       post_event({request.on ? EventKind::line_high : EventKind::line_low, from,
                   own_now() + interval_s_, "line " + request.name, ""});
     } else {
+      if (!request.on) forget_waiting("an output was switched off before its turn");
       const auto meant = instrument_.meant_by(request);
       for (const OutputProfile* o : meant) {
         // Of all that *off* means, those that are off already need no event.
@@ -128,6 +162,7 @@ void ScpiInput::look_at_status() {
     const bool tripped = instrument_.has_tripped(o);
     const bool on = !tripped && instrument_.is_on(o).value_or(w.on);
     const double from = std::max(0.0, at - kStatusEvery);
+    if ((tripped && !w.tripped) || (w.on && !on)) forget_waiting(named(o) + " went off");
     if (tripped && !w.tripped) {
       post_event(
           {EventKind::output_tripped, from, at + interval_s_, subject_of(o.name), "over-current"});

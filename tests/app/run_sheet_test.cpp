@@ -126,6 +126,33 @@ TEST_CASE("with two outputs the sheet says which is powered, and that one is") {
   CHECK(on[1] - on[0] < 15);
 }
 
+TEST_CASE("whoever switches off while an output waits for its turn has switched that off too") {
+  AtBench s;
+  test::Bench sim({"--device", "perch", "--speed", "20"});
+  s.wire(text(sim, "scpi"));
+  REQUIRE(s.ready());
+  auto* which = s.find<QComboBox>("powerWhich");
+  REQUIRE(s.wait([&] { return which->isVisible() && which->count() == 3; }));
+  auto* sheet = s.find<RunSheet>("runSheet");
+  sheet->setBuild(QStringLiteral("1"));
+  which->setCurrentIndex(2);
+  sheet->addPhrase(QStringLiteral("apart"));
+  s.type("apart", QStringLiteral("60 s"));
+  s.type("length", QStringLiteral("120 s"));
+  s.click("record");
+  REQUIRE(s.wait([&] {
+    const auto& all = s.bench().state().output.outputs;
+    return s.bench().recording() && all.size() == 2 && all[0].second;
+  }));
+  CHECK_FALSE(s.bench().state().output.outputs[1].second);
+  s.bench().switchOutput(false);
+  REQUIRE(s.wait([&] { return !s.bench().recording(); }, 20000));
+  const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
+  int on = 0;
+  for (const Event& e : book.events(s.last().id)) on += e.kind == EventKind::output_on;
+  CHECK(on == 1);
+}
+
 TEST_CASE("stamps are blank, ticked or refused, and blank again when something else is connected") {
   AtBench s;
   test::Bench sim({"--power-on"});

@@ -231,8 +231,6 @@ QString why_not(Needs needs) {
       return translated("The book has no budget: open or make one first.");
     case N::limit:
       return translated("Select a limit first.");
-    case N::duty:
-      return translated("The book has no duty plan: open or make one first.");
     case N::battery:
       return translated("The book has no battery: open one first.");
     case N::scenario:

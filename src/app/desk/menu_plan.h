@@ -35,7 +35,6 @@ enum class Needs {
   live,          ///< what is shown is being recorded
   budget,
   limit,  ///< one is selected
-  duty,
   battery,
   scenario,  ///< differs from what was captured
   connected,

@@ -256,7 +256,6 @@ void LifetimeDesk::makeActions() {
   const auto has = [this](DocumentKind kind) {
     return [this, kind] { return context_.documents.find(kind) != nullptr; };
   };
-  context_.actions.answer(Needs::duty, has(DocumentKind::duty));
   context_.actions.answer(Needs::battery, has(DocumentKind::battery));
   context_.actions.answer(Needs::scenario, [duty = has(DocumentKind::scenario_duty),
                                             battery = has(DocumentKind::scenario_battery)] {
