@@ -185,14 +185,15 @@ std::vector<double> decode_values(std::string_view data, LogProfile::Format form
 std::string Scpi::block_head(const std::string& message) {
   std::string head = take(2, message);
   for (int lines = 0; head[0] != '#' && lines < 3; ++lines) {
+    in_ = head + in_;
+    const std::string line = take_line(message, kLongestLine);  // or it stopped answering
     try {
-      in_ = head + in_;
-      const std::string line = take_line(message, kLongestLine);
       head = take(2, message);
-      if (unasked) unasked(line.substr(0, 60));
     } catch (const Error&) {  // nothing came behind it: that was the answer
+      if (stop_.stop_requested()) throw;
       break;
     }
+    if (unasked) unasked(line.substr(0, 60));
   }
   if (head[0] != '#' || head[1] < '1' || head[1] > '9')
     garbled(message, "a definite-length block was expected");

@@ -147,7 +147,8 @@ def serve(connection, meter):
             line, held = held.split(b"\n", 1)
             answer = meter.answer(line.decode("latin-1").strip())
             drips = (meter.way == "drip" and line.startswith(b"*IDN?")) or (
-                meter.way == "drip_later" and meter.since() > 0.5 and b"?" in line)
+                meter.way == "drip_later" and meter.since() > 0.5 and b"?" in line) or (
+                meter.way == "drip_block" and meter.since() > 0.5 and b"FETC:ARR:CURR" in line)
             if drips:
                 threading.Thread(target=drip, args=(connection,), daemon=True).start()
                 dripping = True
