@@ -4,6 +4,8 @@
 #include "core/error.h"
 #include "core/quantity.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
 #include <charconv>
@@ -128,6 +130,31 @@ double Endpoint::rate_hz() const {
   } catch (const std::invalid_argument&) {  // reported below
   }
   wrong(text, "rate must be greater than zero, e.g. rate=50 or rate=2%20kHz");
+}
+
+std::string with_option(const std::string& address, const std::string& name,
+                        const std::string& value) {
+  const auto question = address.find('?');
+  std::string list;
+  const auto add = [&](const std::string& pair) { list += (list.empty() ? "?" : "&") + pair; };
+  for (std::size_t at = question; at < address.size();) {
+    const auto end = std::min(address.find('&', at + 1), address.size());
+    const std::string pair = address.substr(at + 1, end - at - 1);
+    if (!pair.empty() && !pair.starts_with(name + "=")) add(pair);
+    at = end;
+  }
+  if (!value.empty()) {
+    std::string safe;
+    for (const char c : value) {
+      if (c == ' ' || c == '%' || c == '&' || c == '?' || c == '#') {
+        safe += fmt::format("%{:02X}", static_cast<unsigned>(c));
+      } else {
+        safe += c;
+      }
+    }
+    add(name + "=" + safe);
+  }
+  return address.substr(0, question) + list;
 }
 
 Endpoint parse_endpoint(const std::string& text) {

@@ -38,5 +38,8 @@ struct Endpoint {
 
 /// Throws Error (usage) that says what is wrong.
 Endpoint parse_endpoint(const std::string& text);
+/// An address with an option set to another value ("": without it), everything else as written.
+std::string with_option(const std::string& address, const std::string& name,
+                        const std::string& value);
 
 }  // namespace kuvio::acquire

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace kuvio::acquire {
 namespace {
@@ -17,6 +18,7 @@ InputMonitor::InputMonitor(Endpoint endpoint, InputSettings settings)
     : endpoint_(std::move(endpoint)), settings_(std::move(settings)) {
   state_.address = endpoint_.text;
   state_.learned = endpoint_;
+  settings_.heard = heard_;
   thread_ = std::jthread([this](const std::stop_token& stop) { run(stop); });
 }
 
@@ -24,12 +26,13 @@ InputState InputMonitor::state() const {
   const std::lock_guard lock(mutex_);
   InputState out = state_;
   out.readings.assign(readings_.begin(), readings_.end());
+  out.heard = heard_->last();
   return out;
 }
 
 void InputMonitor::take(const Packet& packet, const Input& input, double at_s) {
   const std::lock_guard lock(mutex_);
-  LiveReading reading{at_s, 0, 0};
+  LiveReading reading{at_s, {}, {}};
   bool current = false, voltage = false;
   for (std::size_t c = 0; c < packet.columns.size(); ++c) {
     LiveChannel& live = state_.channels[c];
@@ -45,8 +48,9 @@ void InputMonitor::take(const Packet& packet, const Input& input, double at_s) {
       ++mean.samples;
     }
     const Quantity quantity = input.channels()[c].quantity;
-    if (quantity == Quantity::current && !current) reading.current = mean.value(), current = true;
-    if (quantity == Quantity::voltage && !voltage) reading.voltage = mean.value(), voltage = true;
+    const auto mean_now = live.out_of_range ? std::nullopt : mean.value();
+    if (quantity == Quantity::current && !std::exchange(current, true)) reading.current = mean_now;
+    if (quantity == Quantity::voltage && !std::exchange(voltage, true)) reading.voltage = mean_now;
   }
   if (!readings_.empty() && at_s - readings_.back().at_s < kReadingEvery) return;
   readings_.push_back(reading);

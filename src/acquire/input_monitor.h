@@ -14,6 +14,7 @@ struct InputState {
   std::string address, identity, trouble;
   Endpoint learned;                   ///< the address with what was learned of it
   std::vector<LiveChannel> channels;  ///< figures since the last half second
+  std::vector<std::string> heard;     ///< the last lines that came, of one that sends lines
   std::vector<LiveReading> readings;  ///< of its first current and voltage, the last ten seconds
 };
 
@@ -35,14 +36,18 @@ private:
   void take(const Packet& packet, const Input& input, double at_s);
 
   const Endpoint endpoint_;
-  const InputSettings settings_;
+  const std::shared_ptr<HeardLines> heard_ = std::make_shared<HeardLines>();
+  InputSettings settings_;
   mutable std::mutex mutex_;  // guards what follows; held for moments only
   InputState state_;
   struct Mean {
     double sum = 0;
     std::int64_t samples = 0;
 
-    double value() const { return samples > 0 ? sum / static_cast<double>(samples) : 0; }
+    std::optional<double> value() const {
+      if (samples == 0) return std::nullopt;
+      return sum / static_cast<double>(samples);
+    }
   };
   std::vector<Mean> means_;  // of the channels, over the last half second
   std::deque<LiveReading> readings_;

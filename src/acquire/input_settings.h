@@ -2,6 +2,7 @@
 #pragma once
 
 #include "acquire/endpoint.h"
+#include "acquire/heard_lines.h"
 #include "acquire/profile.h"
 #include "acquire/talk_log.h"
 
@@ -50,7 +51,8 @@ struct InputSettings {
   std::vector<Profile> profiles;                  ///< to choose from, besides those that ship
   double reconnect_s = 0;           ///< how long a lost link is tried again; 0: it ends the input
   std::shared_ptr<TalkLog> talk{};  ///< keeps what is said on an instrument's wire
-  std::stop_token stop;             ///< heard while it is being opened
+  std::shared_ptr<HeardLines> heard{};  ///< keeps the last lines of numbers that came
+  std::stop_token stop;                 ///< heard while it is being opened
 };
 
 /// An input and how it is set up.

@@ -41,6 +41,23 @@ char separator_of(std::string_view line) {
   return ' ';
 }
 
+bool is_plain_number(std::string_view cell) {
+  std::string_view rest;
+  return number(cell, rest) && rest.empty();
+}
+
+bool is_unit(std::string_view cell) {
+  for (const Dimension d : {Dimension::current, Dimension::voltage, Dimension::time}) {
+    try {
+      unit_factor(cell, d);
+      return true;
+    } catch (const std::invalid_argument&) {  // of another kind
+    }
+  }
+  return false;
+}
+
+/// Between spaces a unit belongs to the number before it: "71.9 mA" is one cell.
 void cells_of(std::string_view line, char separator, std::vector<std::string_view>& out) {
   if (separator != ' ') {
     formats::split_cells(line, separator, out);
@@ -53,7 +70,13 @@ void cells_of(std::string_view line, char separator, std::vector<std::string_vie
       continue;
     }
     const auto end = std::min(line.find(' ', at), line.size());
-    out.push_back(line.substr(at, end - at));
+    const auto cell = line.substr(at, end - at);
+    if (!out.empty() && is_plain_number(out.back()) && !is_plain_number(cell) && is_unit(cell)) {
+      const auto from = static_cast<std::size_t>(out.back().data() - line.data());
+      out.back() = line.substr(from, end - from);
+    } else {
+      out.push_back(cell);
+    }
     at = end;
   }
 }
@@ -261,6 +284,35 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
     }
   }
   return What::reading;
+}
+
+std::vector<Column> columns_of_line(std::string_view line) {
+  std::vector<std::string_view> cells;
+  cells_of(line, separator_of(line), cells);
+  std::vector<Column> out;
+  for (const auto cell : cells) {
+    const std::string text = with_point(trim(cell));
+    std::string_view rest;
+    Column column;
+    if (!number(text, rest)) {
+      column = formats::guess_column(text);
+    } else if (!rest.empty()) {
+      for (const auto& [quantity, role, name] : {std::tuple{Dimension::current, Role::current, "I"},
+                                                 std::tuple{Dimension::voltage, Role::voltage, "V"},
+                                                 std::tuple{Dimension::time, Role::time, "t"}}) {
+        try {
+          column.factor = unit_factor(rest, quantity);
+          column.role = role;
+          column.name = name;
+          column.unit = std::string(rest);
+        } catch (const std::invalid_argument&) {  // of another kind
+        }
+      }
+    }
+    if (column.title.empty()) column.title = fmt::format("column {}", out.size() + 1);
+    out.push_back(std::move(column));
+  }
+  return out;
 }
 
 }  // namespace kuvio::acquire

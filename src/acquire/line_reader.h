@@ -65,4 +65,8 @@ private:
   std::string guessed_, titles_;
 };
 
+/// What each cell of a line would be taken for: a header's by its words, one with a unit by that.
+/// What says nothing of itself is ignored; a person may know.
+std::vector<formats::Column> columns_of_line(std::string_view line);
+
 }  // namespace kuvio::acquire

@@ -70,7 +70,12 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
     }
     lines_.clear();
   }
-  for (const LineReader::Value& v : reader_.values()) {
+  const auto values = reader_.values();
+  const std::vector<std::string>& names = settings_.channels;
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    const LineReader::Value& v = values[i];
+    if (!names.empty() && std::find(names.begin(), names.end(), v.name) == names.end()) continue;
+    kept_.push_back(i);
     InputChannel c;
     c.name = v.name;
     c.quantity = v.quantity;
@@ -78,6 +83,10 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
     c.kind = samples == "averaged" ? SampleKind::averaged : SampleKind::instant;
     c.encoding = book::Encoding::f8;
     channels_.push_back(c);
+  }
+  if (channels_.empty()) {
+    throw Error(Failure::usage, "nothing to record", endpoint.text,
+                "it has none of the channels asked for");
   }
   titles_ = reader_.titles();
   if (!reader_.guessed().empty()) note(endpoint.text + ": " + reader_.guessed());
@@ -106,7 +115,10 @@ bool LinesInput::read_lines(milliseconds timeout) {
           first_line_ && endpoint_.over == "serial" && !open_.empty() &&
           open_.find_first_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ") ==
               std::string::npos;
-      if (!torn && !open_.empty()) lines_.push_back({open_since_s_, std::move(open_)});
+      if (!torn && !open_.empty()) {
+        if (settings_.heard) settings_.heard->take(open_);
+        lines_.push_back({open_since_s_, std::move(open_)});
+      }
       open_.clear();
       first_line_ = false;
       continue;
@@ -257,8 +269,8 @@ void LinesInput::take_reading(const Line& line, LineReader::Reading& reading) {
     }
   }
   last_arrived_s_ = line.arrived_s;
-  for (std::size_t i = 0; i < reading.values.size(); ++i)
-    packet_.columns[i].push_back(reading.values[i]);
+  for (std::size_t i = 0; i < kept_.size(); ++i)
+    packet_.columns[i].push_back(reading.values[kept_[i]]);
   if (packet_.samples() >= kPacket) flush();
 }
 

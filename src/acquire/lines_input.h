@@ -41,6 +41,7 @@ private:
   InputSettings settings_;
   std::unique_ptr<Link> link_;
   LineReader reader_;
+  std::vector<std::size_t> kept_;  // of a reading's values, those that are asked for
   std::string titles_;
   std::vector<Line> lines_;
   std::string open_;

@@ -27,7 +27,8 @@ struct LiveChannel {
 /// One reading of an output that is watched and not recorded.
 struct LiveReading {
   double at_s = 0;  ///< s since the monitor connected
-  double current = 0, voltage = 0;
+  std::optional<double> current,
+      voltage;  ///< nothing where it read no data, or has no such channel
 };
 
 }  // namespace kuvio::acquire

@@ -3,6 +3,7 @@
 
 #include "acquire/scpi_instrument.h"
 #include "core/error.h"
+#include "core/special_value.h"
 
 #include <fmt/format.h>
 
@@ -23,6 +24,7 @@ LiveChannel live(const ChannelProfile& of, double value) {
   out.quantity = of.quantity;
   out.unit = of.unit;
   out.last = out.min = out.max = value;
+  out.out_of_range = flag_of_value(value);
   return out;
 }
 
@@ -125,15 +127,16 @@ void OutputMonitor::keep(const LiveChannel& channel) {
 
 void OutputMonitor::read_once(ScpiInstrument& instrument) {
   const double at_s = std::chrono::duration<double>(Clock::now() - begun_).count();
-  LiveReading reading{at_s, 0, 0};
+  LiveReading reading{at_s, {}, {}};
   std::vector<LiveChannel> read;
-  const auto first_of = [&](Quantity quantity) {
+  const auto first_of = [&](Quantity quantity) -> std::optional<double> {
     for (const ChannelProfile& c : instrument.profile().channels) {
       if (c.quantity != quantity || c.query.empty()) continue;
       read.push_back(live(c, instrument.read(c)));
+      if (read.back().out_of_range) return std::nullopt;
       return read.back().last;
     }
-    return 0.0;
+    return std::nullopt;
   };
   reading.current = first_of(Quantity::current);
   reading.voltage = first_of(Quantity::voltage);

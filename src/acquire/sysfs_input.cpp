@@ -1,18 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "acquire/sysfs_input.h"
 
+#include "acquire/sensor_settings.h"
+#include "acquire/sysfs_file.h"
 #include "book/text.h"
 #include "core/error.h"
 #include "core/quantity.h"
 #include "core/special_value.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
-#include <array>
-#include <charconv>
 #include <cmath>
 #include <filesystem>
 #include <stdexcept>
@@ -22,28 +20,6 @@ namespace {
 
 namespace fs = std::filesystem;
 constexpr double kFastest = 1000;  // Hz
-
-/// A small file's text; nothing when it cannot be read.
-std::optional<std::string> text_of(const fs::path& file) {
-  const int fd = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
-  if (fd < 0) return std::nullopt;
-  std::array<char, 256> buffer;
-  const ssize_t n = ::read(fd, buffer.data(), buffer.size());
-  ::close(fd);
-  if (n < 0) return std::nullopt;
-  std::string out(buffer.data(), static_cast<std::size_t>(n));
-  while (!out.empty() && static_cast<unsigned char>(out.back()) <= ' ') out.pop_back();
-  return out;
-}
-
-std::optional<double> number_in(const fs::path& file) {
-  const auto text = text_of(file);
-  if (!text) return std::nullopt;
-  double v = 0;
-  const auto [end, failed] = std::from_chars(text->data(), text->data() + text->size(), v);
-  if (failed != std::errc{} || end != text->data() + text->size()) return std::nullopt;
-  return v;
-}
 
 bool ends(const std::string& name, const char* tail) { return name.ends_with(tail); }
 
@@ -76,6 +52,11 @@ SysfsInput::SysfsInput(const Endpoint& endpoint, const InputSettings& settings)
   }
   identity_ = text_of(fs::path(endpoint.path) / "name").value_or("sensor") + " (" +
               fs::path(endpoint.path).filename().string() + ")";
+  // Captures that were taken otherwise are unlike each other.
+  for (const SensorSetting& one : sensor_settings(endpoint.path)) {
+    conditions_[one.words] = one.unit.empty() ? fmt::format("{:g}", one.value)
+                                              : fmt::format("{:g} {}", one.value, one.unit);
+  }
 }
 
 void SysfsInput::add(const std::string& stem, const std::string& file, Quantity quantity,

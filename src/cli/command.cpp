@@ -13,6 +13,7 @@
 #include <atomic>
 #include <charconv>
 #include <chrono>
+#include <cmath>
 #include <csignal>
 #include <cstdio>
 
@@ -29,7 +30,10 @@ formats::Explain explain_of(const Output& output) {
 double option_quantity(const std::string& option, const std::string& text, Dimension dimension) {
   double plain = 0;
   const auto [end, failed] = std::from_chars(text.data(), text.data() + text.size(), plain);
-  if (failed == std::errc{} && end == text.data() + text.size()) return plain;
+  if (failed == std::errc{} && end == text.data() + text.size()) {
+    if (std::isfinite(plain)) return plain;
+    usage(option + ": \"" + text + "\" is no quantity");
+  }
   try {
     return parse_quantity(text, dimension);
   } catch (const std::invalid_argument& e) {

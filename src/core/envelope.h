@@ -14,7 +14,7 @@ struct EnvelopeColumn {
   double lo = 0, hi = 0;
   bool any = false;      ///< false: no sample here
   bool missing = false;  ///< some of the column lies in a gap
-  /// WaitClock ended before it was known exactly: the extremes may be those of some samples beside
+  /// Patience ended before it was known exactly: the extremes may be those of some samples beside
   /// the column.
   bool approximate = false;
 };

@@ -6,6 +6,7 @@
 #include "core/compare.h"
 #include "core/envelope.h"
 #include "core/fan.h"
+#include "core/level_scale.h"
 #include "core/number_text.h"
 #include "formats/junit.h"
 #include "formats/palette.h"
@@ -48,6 +49,22 @@ std::string open_svg(double height) {
       height, height, kPaper.text, kPaper.muted, kPaper.muted);
 }
 
+/// Levels that get a line: decades, and zero where the scale goes through it.
+std::vector<double> ruled_levels(const LevelScale& scale) {
+  std::vector<double> out;
+  if (!scale.through) {
+    for (double e = scale.low; e <= scale.high; ++e) out.push_back(std::pow(10, e));
+    return out;
+  }
+  out.push_back(0);
+  for (const double sign : {1.0, -1.0}) {
+    const double end = sign > 0 ? scale.high : -scale.low;
+    for (int e = 1; symlog(scale.quiet * std::pow(10, e), scale.quiet) <= end + 1e-9; ++e)
+      out.push_back(sign * scale.quiet * std::pow(10, e));
+  }
+  return out;
+}
+
 }  // namespace
 
 std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger,
@@ -56,24 +73,18 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger,
   const double from = trace.from_s(), to = trace.to_s();
   if (!(to > from)) return "";
   const auto columns = envelope(trace, from, to, static_cast<int>(kWidth));
-  double top = 1e-9, floor = 1e300;
-  for (const EnvelopeColumn& c : columns) {
-    if (!c.any) continue;
-    top = std::max(top, c.hi);
-    if (c.hi > 0) floor = std::min(floor, std::max(c.lo, c.hi / 100));
-  }
-  const double hi = std::ceil(std::log10(top)),
-               lo = std::max(hi - 9, std::floor(std::log10(std::max(floor, 1e-9))));
   constexpr double kTop = 12, kHeight = 180;
-  const auto y = [&](double v) {
-    const double e = v > 0 ? std::clamp(std::log10(v), lo, hi) : lo;
-    return kTop + (hi - e) / std::max(1.0, hi - lo) * kHeight;
-  };
+  LevelScale scale = LevelScale::of(columns);
+  if (!scale.through) {  // whole decades
+    scale.low = std::floor(scale.low + 1e-9);
+    scale.high = std::max(std::ceil(scale.high - 1e-9), scale.low + 1);
+  }
+  const auto y = [&](double v) { return kTop + (1 - scale.part(v)) * kHeight; };
   std::string out = open_svg(340);
-  for (double e = lo; e <= hi; ++e) {
-    out += fmt::format("<path d=\"M{} {:.1f}h{}\" stroke=\"{}\"/>", kLeft, y(std::pow(10, e)),
-                       kWidth, kPaper.ruling_tenth);
-    out += text_at(kLeft - 6, y(std::pow(10, e)) + 4, with_prefix(std::pow(10, e), "A", 1), "end");
+  for (const double level : ruled_levels(scale)) {
+    out += fmt::format("<path d=\"M{} {:.1f}h{}\" stroke=\"{}\"/>", kLeft, y(level), kWidth,
+                       kPaper.ruling_tenth);
+    out += text_at(kLeft - 6, y(level) + 4, level == 0 ? "0 A" : with_prefix(level, "A", 1), "end");
   }
   std::string path;
   bool pen = false;
@@ -84,8 +95,8 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger,
       continue;
     }
     const double x = kLeft + static_cast<double>(i) + 0.5;
-    path +=
-        fmt::format("{}{:.1f} {:.1f}L{:.1f} {:.1f}", pen ? "L" : "M", x, y(c.hi), x, y(c.lo) + 0.6);
+    path += fmt::format("{}{:.1f} {:.1f}L{:.1f} {:.1f}", pen ? "L" : "M", x, y(c.hi), x,
+                        std::max(y(c.lo), y(c.hi) + 0.6));
     pen = true;
   }
   out += fmt::format("<path d=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1\"/>", path, ink);
@@ -129,12 +140,17 @@ std::string bridge_svg(const Comparison& comparison,
   std::stable_sort(steps.begin(), steps.end(), [](const CompareRow* a, const CompareRow* b) {
     return std::fabs(a->bridge) > std::fabs(b->bridge);
   });
-  double top = std::max(*comparison.reference_mean, *comparison.candidate_mean),
+  double top = std::max({0.0, *comparison.reference_mean, *comparison.candidate_mean}),
+         foot = std::min({0.0, *comparison.reference_mean, *comparison.candidate_mean}),
          level = *comparison.reference_mean;
-  for (const CompareRow* s : steps) top = std::max(top, level += s->bridge);
-  if (!(top > 0)) return "";
+  for (const CompareRow* s : steps) {
+    level += s->bridge;
+    top = std::max(top, level);
+    foot = std::min(foot, level);
+  }
+  if (!(top > foot)) return "";
   const double pitch = kWidth / static_cast<double>(steps.size() + 2);
-  const auto y = [&](double v) { return 196 - v / top * 160; };
+  const auto y = [&](double v) { return 196 - (v - foot) / (top - foot) * 160; };
   std::string out = open_svg(226);
   const auto bar = [&](std::size_t i, double a, double b, const std::string& fill,
                        const std::string& name, const std::string& value) {

@@ -118,3 +118,45 @@ TEST_CASE("a header that comes again in another order is told, and changes nothi
   REQUIRE(minutes.take("1.5,7", out) == LineReader::What::reading);
   CHECK(*out.time_ns == 90'000'000'000);
 }
+
+TEST_CASE("between spaces a unit belongs to the number before it") {
+  for (const char* line : {"7.0 mA", "7.0mA", "+7.0 mA", "7000 uA", "0.007 A"}) {
+    INFO(line);
+    LineReader reader("");
+    LineReader::Reading out;
+    REQUIRE(reader.take(line, out) == LineReader::What::reading);
+    REQUIRE(out.values.size() == 1);
+    CHECK(out.values[0] == Approx(7e-3));
+  }
+  LineReader three("");
+  LineReader::Reading out;
+  REQUIRE(three.take("1034 ms 3.28 V 71.9 mA", out) == LineReader::What::reading);
+  REQUIRE(three.values().size() == 2);
+  CHECK(*out.time_ns == 1'034'000'000);
+  CHECK(out.values[0] == Approx(3.28));
+  CHECK(out.values[1] == Approx(71.9e-3));
+  REQUIRE(three.take("1035 ms OL V 5 uA", out) != LineReader::What::reading);  // half of one
+  REQUIRE(three.take("1036 ms 3.3 V OL", out) == LineReader::What::reading);
+  CHECK(flag_of_value(out.values[1]) == Flag::over_range);
+  // A header of words stays one, as does a line of plain numbers.
+  LineReader words("");
+  CHECK(words.take("t I V", out) != LineReader::What::reading);
+}
+
+TEST_CASE("what a line's cells would be taken for is known before anybody reads by it") {
+  const auto roles = [](const char* line) {
+    std::string out;
+    for (const auto& c : columns_of_line(line))
+      out += c.role == formats::Role::time      ? 't'
+             : c.role == formats::Role::current ? 'I'
+             : c.role == formats::Role::voltage ? 'V'
+                                                : '-';
+    return out;
+  };
+  CHECK(roles("t [ms],I [uA],V") == "tIV");
+  CHECK(roles("1034 ms; 3,28 V; 71,9 mA") == "tVI");
+  CHECK(roles("1034;7.5;3300") == "---");
+  CHECK(roles("1034 7.5  3300 -2") == "----");
+  CHECK(roles("") == "");
+  CHECK(columns_of_line("71.9 mA").front().factor == Approx(1e-3));
+}

@@ -150,3 +150,58 @@ TEST_CASE(
   s.window.actions().find(QStringLiteral("restoreCaptures"))->trigger();
   CHECK(s.window.message().contains(QStringLiteral("No capture was deleted")));
 }
+
+TEST_CASE("several captures are described together: what is common is shown, the rest stays") {
+  Opened s;
+  auto* list = s.child<QListView>("captures");
+  const auto info = [&](std::int64_t id) { return s.window.session().book()->row(id)->info; };
+  const std::int64_t first = s.made.capture, second = first + 1;
+  s.window.session().put(QStringLiteral("a"), {book::condition_note(first, "board", "7"),
+                                               book::condition_note(second, "board", "8"),
+                                               book::condition_note(first, "odd", "x")});
+  REQUIRE(s.wait([&] { return info(second).conditions.count("board") == 1; }));
+  const auto click = [&](int row, Qt::KeyboardModifiers keys) {
+    const QRect box = list->visualRect(list->model()->index(row, 0));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, keys,
+                      QPoint(box.right() - 20, box.center().y()));
+  };
+  click(0, Qt::NoModifier);
+  click(1, Qt::ShiftModifier);
+  REQUIRE(list->selectionModel()->selectedRows().size() == 2);
+  s.window.actions().find(QStringLiteral("describeCapture"))->trigger();
+  REQUIRE(s.window.findChild<CaptureDialog*>(QStringLiteral("captureDialog")));
+  auto* board = s.child<QLineEdit>("captureBoard");
+  CHECK(board->text().isEmpty());
+  CHECK(board->placeholderText().contains(QStringLiteral("7, 8")));
+  auto* build = s.child<QLineEdit>("captureBuild");
+  CHECK(build->placeholderText().contains(QStringLiteral("1.0, 1.1")));
+  CHECK_FALSE(s.child<QLineEdit>("captureName")->isVisible());
+  auto* others = s.child<QPlainTextEdit>("captureConditions");
+  CHECK(others->toPlainText() == QStringLiteral("input = made\nvoltage = 3.6 V"));
+  others->setPlainText(QStringLiteral("voltage = 3.3 V"));  // input goes, the voltage changes
+  build->setText(QStringLiteral("2.0"));
+  s.child<QLineEdit>("captureTester")->setText(QStringLiteral("mk"));
+  QTest::mouseClick(s.child<QPushButton>("keepDescription"), Qt::LeftButton);
+  REQUIRE(s.wait([&] { return info(first).build == "2.0" && info(second).build == "2.0"; }));
+  CHECK(info(first).conditions ==
+        Conditions{{"board", "7"}, {"odd", "x"}, {"tester", "mk"}, {"voltage", "3.3 V"}});
+  CHECK(info(second).conditions ==
+        Conditions{{"board", "8"}, {"tester", "mk"}, {"voltage", "3.3 V"}});
+  CHECK(info(first).name == "1.0");
+  CHECK(info(second).name == "1.1");
+  s.window.session().history()->undo();  // both in one step
+  REQUIRE(s.wait([&] { return info(first).build == "1.0" && info(second).build == "1.1"; }));
+}
+
+TEST_CASE("several captures are deleted together, and put back together") {
+  Opened s;
+  auto* list = s.child<QListView>("captures");
+  const auto count = [&] { return s.window.session().book()->rows.size(); };
+  list->setFocus();
+  list->selectAll();
+  s.window.actions().find(QStringLiteral("deleteCapture"))->trigger();
+  REQUIRE(s.wait([&] { return count() == 0; }));
+  CHECK(s.window.message().contains(QStringLiteral("2 captures deleted")));
+  s.window.session().history()->undo();
+  REQUIRE(s.wait([&] { return count() == 2; }));
+}

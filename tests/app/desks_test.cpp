@@ -312,7 +312,7 @@ TEST_CASE("a life says the same as the engine, and its scenario can be put back"
   REQUIRE(s.wait([&] { return scenario->text() == before; }));
 }
 
-TEST_CASE("the scenario's point is dragged along the curve; in pencil until it is let go") {
+TEST_CASE("the scenario's point is dragged along the curve, in pencil until it is let go") {
   Opened s;
   s.window.setDesk(DeskId::lifetime);
   auto* curve = s.child<LifeCurve>("lifeCurve");

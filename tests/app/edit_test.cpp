@@ -312,7 +312,7 @@ TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable
   REQUIRE(s.wait([&] { return text() == original; }));
 }
 
-TEST_CASE("hand edits outlive the recipe's re-run; those without anchor are told and can go") {
+TEST_CASE("hand edits outlive the recipe's re-run, those without anchor are told and can go") {
   Opened s;
   const int uplink = s.first("Uplink");
   s.view().pickVisit(uplink);

@@ -196,7 +196,7 @@ TEST_CASE("what waits for a new book does not begin in another that is opened in
   CHECK(window.session().path().endsWith(QStringLiteral(".kuvio")));
 }
 
-TEST_CASE("leaving with the output on asks; off is waited for, on is left by choice alone") {
+TEST_CASE("leaving with the output on asks, off is waited for, on is left by choice alone") {
   const Home home;
   MainWindow window;
   window.show();

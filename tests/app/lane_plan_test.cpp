@@ -69,7 +69,7 @@ TEST_CASE("lanes are moved, laid over each other and taken apart again") {
   CHECK(plan.lane_of("I") != LanePlan::npos);
 }
 
-TEST_CASE("a plan is kept and comes back; what cannot be read is left out") {
+TEST_CASE("a plan is kept and comes back, what cannot be read is left out") {
   LanePlan plan;
   plan.add_missing(channels());
   plan.lanes[0].scale = ValueScale::symlog;

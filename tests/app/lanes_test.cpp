@@ -131,7 +131,7 @@ TEST_CASE("channels are laid over each other and taken apart, charge and mean ha
   CHECK(s.lanes->laneNames().size() == 4);
 }
 
-TEST_CASE("current that passes through zero has a scale for it; axes are free, fitted or fixed") {
+TEST_CASE("current that passes through zero has a scale for it, axes are free, fitted or fixed") {
   RichWindow s;
   s.settle();
   CHECK(s.lanes->scaleOf(0) == ValueScale::symlog);  // it is charged now and then

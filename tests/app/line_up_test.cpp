@@ -35,7 +35,7 @@ struct TwoCaptures : RichWindow {
 
 }  // namespace
 
-TEST_CASE("the automatic line-up finds the offset within a sample; undone, redone, kept") {
+TEST_CASE("the automatic line-up finds the offset within a sample, undone, redone, kept") {
   TwoCaptures s;
   s.child<QPushButton>("lineUpAuto")->click();
   REQUIRE(s.lies(Rich::kShift, 1e-3));

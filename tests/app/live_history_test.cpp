@@ -50,6 +50,20 @@ TEST_CASE("readings are kept as long as is asked for, and their mean is over tim
   CHECK(h.between("I", 4, 4)->mean == 5);  // a point alone is its own mean
 }
 
+TEST_CASE("what is over range is no reading, and nothing is known until the next") {
+  LiveHistory h;
+  acquire::LiveChannel over = read(9.9e37);
+  over.out_of_range = Flag::over_range;
+  h.add(over, 0);
+  CHECK_FALSE(h.find("I"));
+  h.add(read(1), 1);
+  h.add(over, 2);
+  h.add(read(3), 3);
+  REQUIRE(h.find("I")->points.size() == 2);
+  CHECK(h.find("I")->points.back().begins);
+  CHECK(h.between("I", 0, 3)->max == 3);
+}
+
 TEST_CASE("of a recording a report's mean is what flowed since the one before") {
   LiveHistory h;
   h.breakOff();

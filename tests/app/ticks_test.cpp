@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/ticks.h"
 
+#include "core/level_scale.h"
+
 #include <catch2/catch.hpp>
 
 #include <set>
 
+using namespace kuvio;
 using namespace kuvio::app;
 
 TEST_CASE("time ticks never repeat a label, at any zoom") {

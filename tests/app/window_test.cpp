@@ -307,7 +307,7 @@ TEST_CASE("the ledger is sorted by its numbers, the whole capture last, and copi
 }
 
 TEST_CASE(
-    "a ledger without room leaves columns out, never parts of numbers; chosen ones stay out") {
+    "a ledger without room leaves columns out, never parts of numbers, chosen ones stay out") {
   Opened s;
   for (const int width : {1024, 1280, 1900}) {
     s.window.resize(width, 700);

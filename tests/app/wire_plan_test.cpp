@@ -75,6 +75,32 @@ TEST_CASE("a source says what it is, what it is set to and what it reads") {
   CHECK(b.plan().device.reading == QStringLiteral("2.4.0"));
 }
 
+TEST_CASE("a reading over range is said in words, not as a number of amperes") {
+  OnTheBench bench;
+  bench.state.channels[0].last = 9.9e37;
+  bench.state.channels[0].out_of_range = Flag::over_range;
+  CHECK(bench.line().source.reading == QStringLiteral("over range · 3.598\u2009V"));
+  bench.state.channels[1].out_of_range = Flag::not_a_number;
+  CHECK(bench.line().source.reading == QStringLiteral("over range · not a number"));
+}
+
+TEST_CASE("a log that makes no text says so where its last line's age would be") {
+  OnTheBench bench;
+  bench.wiring.log = QStringLiteral("log+serial:/dev/ttyUSB0");
+  bench.line_ago = 3;
+  const auto log = [&] {
+    for (const Station& s : bench.plan().listeners)
+      if (s.id == QLatin1String("log")) return s;
+    FAIL("no log");
+    return Station{};
+  };
+  CHECK(contains(log().reading, "3 s ago"));
+  CHECK(log().warning.isEmpty());
+  bench.state.log_no_text = true;
+  CHECK(log().reading == QStringLiteral("no text"));
+  CHECK(contains(log().warning, "another speed"));
+}
+
 TEST_CASE("the four drawings: off, on, unknown, silent") {
   OnTheBench b;
   CHECK(b.line().drawing == Drawing::off);
@@ -126,7 +152,7 @@ TEST_CASE("without an output of ours the device is fed by something else") {
   CHECK(contains(meter.line().source.reading, "Source 7 only measures"));
 }
 
-TEST_CASE("two outputs are a line each with readings of their own; an auxiliary one is none") {
+TEST_CASE("two outputs are a line each with readings of their own, an auxiliary one is none") {
   OnTheBench b;
   b.state.output.outputs = {{"1", true}, {"2", false}, {"aux", true}};
   b.state.output.set = {

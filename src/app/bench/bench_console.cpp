@@ -4,11 +4,12 @@
 #include "app/style/widgets.h"
 
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QVBoxLayout>
 
 namespace kuvio::app {
 namespace {
-constexpr int kLines = 2000;
+constexpr int kLines = 2000, kRemembered = 50;
 }
 
 BenchConsole::BenchConsole(QWidget* parent) : QWidget(parent) {
@@ -29,6 +30,7 @@ BenchConsole::BenchConsole(QWidget* parent) : QWidget(parent) {
   line_->setObjectName(QStringLiteral("sendLine"));
   line_->setAccessibleName(tr("Line to send to the device"));
   line_->setPlaceholderText(tr("e.g. uplink (Ctrl+T)"));
+  line_->installEventFilter(this);
   auto* row = new QHBoxLayout;
   row->addWidget(line_, 1);
   auto* b = button(tr("Send"), QStringLiteral("send"), this);
@@ -48,7 +50,31 @@ void BenchConsole::send() {
   if (text.isEmpty()) return;
   bool taken = false;
   emit lineEntered(text, &taken);
-  if (taken) line_->clear();
+  if (!taken) return;
+  line_->clear();
+  begun_.clear();
+  sent_.removeAll(text);
+  sent_ << text;
+  if (sent_.size() > kRemembered) sent_.removeFirst();
+  at_ = sent_.size();
+}
+
+void BenchConsole::recall(qsizetype at) {
+  if (at < 0 || at > sent_.size() || at == at_) return;
+  if (at_ == sent_.size()) begun_ = line_->text();
+  at_ = at;
+  line_->setText(at_ == sent_.size() ? begun_ : sent_[at_]);
+}
+
+bool BenchConsole::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() == QEvent::KeyPress) {
+    const int key = static_cast<QKeyEvent*>(event)->key();
+    if (key == Qt::Key_Up || key == Qt::Key_Down) {
+      recall(at_ + (key == Qt::Key_Up ? -1 : 1));
+      return true;
+    }
+  }
+  return QWidget::eventFilter(watched, event);
 }
 
 }  // namespace kuvio::app

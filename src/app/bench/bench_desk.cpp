@@ -3,6 +3,7 @@
 
 #include "acquire/input_track.h"
 #include "app/bench/bench_console.h"
+#include "app/bench/listener_drawer.h"
 #include "app/bench/paper_view.h"
 #include "app/bench/progress_sheet.h"
 #include "app/bench/source_drawer.h"

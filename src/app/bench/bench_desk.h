@@ -77,6 +77,8 @@ private:
   void keepWiring();
   void keepCeiling(const QString& output, const acquire::Ceiling& ceiling);
   void recallCeilings();
+  void keepVoltage(double volts);
+  std::vector<double> usedVoltages() const;
   void startSimulated(const QString& build, int speed, bool more);
   QMenu* makeSetupMenu();
   void openSetup();

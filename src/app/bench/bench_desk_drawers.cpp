@@ -3,6 +3,7 @@
 
 #include "app/bench/bench_console.h"
 #include "app/bench/bench_desk.h"
+#include "app/bench/listener_drawer.h"
 #include "app/bench/paper_view.h"
 #include "app/bench/source_drawer.h"
 #include "app/bench/stamps.h"
@@ -83,6 +84,8 @@ void BenchDesk::connectDrawers() {
           [this] { changeAddress(wanted_.output, {}); });
   connect(source_, &SourceDrawer::talkRequested, this, [this] { showTalk(wanted_.output); });
   connect(source_, &SourceDrawer::ceilingSet, this, &BenchDesk::keepCeiling);
+  connect(source_, &SourceDrawer::voltageSet, this, &BenchDesk::keepVoltage);
+  source_->setUsed(usedVoltages());
   connect(device_, &DeviceDrawer::switchRequested, this, &BenchDesk::switchOutput);
   connect(device_, &DeviceDrawer::drawerRequested, this, &BenchDesk::openDrawer);
   connect(plug_, &PlugDrawer::wired, this, &BenchDesk::wireUp);
@@ -99,6 +102,8 @@ SourceDrawer* BenchDesk::sourceOf(const QString& output) {
   connect(page, &DrawerPage::messageReported, this, &BenchDesk::messageReported);
   connect(page, &DrawerPage::changed, this, &BenchDesk::refresh);
   connect(page, &SourceDrawer::ceilingSet, this, &BenchDesk::keepCeiling);
+  connect(page, &SourceDrawer::voltageSet, this, &BenchDesk::keepVoltage);
+  page->setUsed(usedVoltages());
   stack_->addWidget(page);
   pages_[id] = page;
   return page;
@@ -114,6 +119,7 @@ ListenerDrawer* BenchDesk::listenerOf(const QString& id) {
                                   address, context_.bench, stack_);
   connect(page, &ListenerDrawer::addressChanged, this, &BenchDesk::changeAddress);
   connect(page, &ListenerDrawer::talkRequested, this, &BenchDesk::showTalk);
+  connect(page, &DrawerPage::changed, this, &BenchDesk::refresh);
   stack_->addWidget(page);
   pages_[key] = page;
   return page;
@@ -233,6 +239,10 @@ void BenchDesk::changeAddress(const QString& from, const QString& to) {
     emit messageReported(Message::trouble(why));
     return;
   }
+  // Another speed or rate is the same station: its drawer stays open.
+  const auto place = [](const QString& address) { return address.section(QLatin1Char('?'), 0, 0); };
+  const bool same = !to.isEmpty() && place(from) == place(to);
+  const QString id = open_ == QLatin1String("log") ? open_ : QStringLiteral("input:") + to;
   openDrawer({});
   if (next.output.isEmpty() && next.others.isEmpty()) {
     context_.bench.disconnectAll();
@@ -243,6 +253,7 @@ void BenchDesk::changeAddress(const QString& from, const QString& to) {
   }
   wanted_ = next;
   context_.bench.connectTo(next);
+  if (same) openDrawer(id);
 }
 
 void BenchDesk::connectAll() {
@@ -267,6 +278,24 @@ void BenchDesk::keepCeiling(const QString& output, const acquire::Ceiling& ceili
     preferences_.ceilings << key + written(ceiling.voltage, "V") + QStringLiteral(" | ") +
                                  written(ceiling.current, "A");
   emit preferencesChanged();
+}
+
+void BenchDesk::keepVoltage(double volts) {
+  if (!(volts > 0)) return;
+  const QString one = written(volts, "V");
+  preferences_.voltages.removeAll(one);
+  preferences_.voltages.prepend(one);
+  while (preferences_.voltages.size() > kRemembered) preferences_.voltages.removeLast();
+  for (SourceDrawer* drawer : findChildren<SourceDrawer*>()) drawer->setUsed(usedVoltages());
+  emit preferencesChanged();
+}
+
+std::vector<double> BenchDesk::usedVoltages() const {
+  std::vector<double> out;
+  for (const QString& one : preferences_.voltages) {
+    if (const auto volts = read_quantity(one, Dimension::voltage)) out.push_back(*volts);
+  }
+  return out;
 }
 
 void BenchDesk::recallCeilings() {

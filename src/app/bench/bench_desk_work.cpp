@@ -3,6 +3,7 @@
 
 #include "app/bench/bench_console.h"
 #include "app/bench/bench_desk.h"
+#include "app/bench/listener_drawer.h"
 #include "app/bench/paper_view.h"
 #include "app/bench/progress_sheet.h"
 #include "app/bench/source_drawer.h"
@@ -139,11 +140,15 @@ void BenchDesk::say(const FieldTrouble& trouble, const QString& drawer) {
 
 std::optional<RecordRequest> BenchDesk::request() {
   RecordRequest r;
-  const std::pair<const DrawerPage*, QString> drawers[] = {
+  std::vector<std::pair<const DrawerPage*, QString>> drawers{
       {source_, QStringLiteral("source:") + source_->output()},
       {path_, QStringLiteral("path:")},
       {device_, QStringLiteral("device")},
       {logic_, QStringLiteral("logic")}};
+  for (const QString& other : wanted_.others) {
+    if (const auto it = pages_.find(QStringLiteral("listener:") + other); it != pages_.end())
+      drawers.emplace_back(it->second, QStringLiteral("input:") + other);
+  }
   if (const auto wrong = sheet_->read(r)) {
     say(*wrong, {});
     return std::nullopt;

@@ -2,6 +2,7 @@
 #include "app/bench/paper_scale.h"
 
 #include "app/style/ticks.h"
+#include "core/level_scale.h"
 
 #include <algorithm>
 #include <cmath>

@@ -8,6 +8,7 @@
 #include "core/number_text.h"
 
 #include <QHBoxLayout>
+#include <QMenu>
 #include <QSignalBlocker>
 
 #include <algorithm>
@@ -63,7 +64,22 @@ void SourceDrawer::makeSettings() {
   for (QuantityEdit* edit : {most_volts_, most_amperes_}) {
     connect(edit, &QuantityEdit::quantityEdited, this, &SourceDrawer::takeCeiling);
   }
-  add(0, tr("Voltage"), voltage_);
+  used_ = button(tr("Used"), named("usedVoltages", output_), this);
+  used_->setAccessibleName(tr("Voltages used before"));
+  used_->setToolTip(tr("Voltages used before; Enter sets the one that is chosen."));
+  auto* used = new QMenu(used_);
+  used_->setMenu(used);
+  connect(used, &QMenu::aboutToShow, this, [this, used] {
+    used->clear();
+    for (const double volts : used_volts_) {
+      used->addAction(qs(with_prefix(volts, "V", 4)), this, [this, volts] {
+        voltage_->propose(volts);
+        voltage_->setFocus();
+      });
+    }
+    if (used_volts_.empty()) used->addAction(tr("none yet"))->setEnabled(false);
+  });
+  addRow(0, tr("Voltage"), {voltage_, used_});
   big_step_ = new QWidget(this);
   auto* ask = new QHBoxLayout(big_step_);
   ask->setContentsMargins(0, 0, 0, 0);
@@ -89,6 +105,7 @@ void SourceDrawer::makeSettings() {
   connect(set_big_, &QPushButton::clicked, this, [this] {
     setRowShown(big_step_, false);
     bench_.setVoltage(big_volts_, output_);
+    emit voltageSet(big_volts_);
   });
   connect(keep_, &QPushButton::clicked, this, [this] {
     setRowShown(big_step_, false);
@@ -155,7 +172,7 @@ void SourceDrawer::refresh() {
              recording = s.phase == BenchState::Phase::recording;
   const acquire::OutputState* o = settings();
   const bool can_set = ready && o && (o->voltage > 0 || o->current_limit > 0);
-  for (QWidget* w : std::initializer_list<QWidget*>{voltage_, limit_, over_current_})
+  for (QWidget* w : std::initializer_list<QWidget*>{voltage_, used_, limit_, over_current_})
     w->setEnabled(can_set);
   if (!first_) return;
   try_->setEnabled(!recording && !profile().isEmpty());
@@ -223,6 +240,7 @@ void SourceDrawer::setVoltage() {
   if (on && now && now->voltage > 0 && std::fabs(volts - now->voltage) > kBigStep * now->voltage)
     return askBigStep(volts);
   bench_.setVoltage(volts, output_);
+  emit voltageSet(volts);
   proposeCeiling();
 }
 

@@ -34,6 +34,8 @@ public:
   QString profile() const { return profile_ ? profile_->text().trimmed() : QString(); }
   void setProfile(const QString& file);
   void setAddress(const QString& address);
+  /// Voltages that were set before (V), the last one first: offered beside the field, in pencil.
+  void setUsed(const std::vector<double>& volts) { used_volts_ = volts; }
   bool recordsVoltage() const { return !record_voltage_ || record_voltage_->isChecked(); }
 
 signals:
@@ -41,6 +43,8 @@ signals:
   void disconnectRequested();
   void talkRequested();
   void connectRequested();
+  /// A voltage was set by hand.
+  void voltageSet(double volts);
   void ceilingSet(const QString& output, const kuvio::acquire::Ceiling& ceiling);
 
 private:
@@ -66,6 +70,8 @@ private:
   QWidget* big_step_ = nullptr;
   QPushButton *set_big_, *keep_;
   double big_volts_ = 0;
+  QPushButton* used_;
+  std::vector<double> used_volts_;
   std::optional<acquire::OutputState> shown_;  // as last reported
   QString wanted_range_;                       // that a set-up wants, until the ranges are known
 };

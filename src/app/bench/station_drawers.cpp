@@ -3,7 +3,6 @@
 
 #include "app/engine/text.h"
 #include "app/style/field_note.h"
-#include "app/style/time_notation.h"
 #include "core/accuracy.h"
 #include "core/error.h"
 #include "core/number_text.h"
@@ -298,7 +297,7 @@ std::optional<FieldTrouble> DeviceDrawer::read(RecordRequest& r) const {
     const std::string text = field->text().trimmed().toStdString();
     if (!text.empty()) r.conditions.try_emplace(key, text);
   }
-  for (const QString& part : others_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
+  for (const QString& part : otherConditions()) {
     const auto equals = part.indexOf(QLatin1Char('='));
     if (equals <= 0)
       return FieldTrouble{
@@ -310,6 +309,19 @@ std::optional<FieldTrouble> DeviceDrawer::read(RecordRequest& r) const {
   return std::nullopt;
 }
 
+/// A comma within a value is one: what has no = goes on with what was before.
+QStringList DeviceDrawer::otherConditions() const {
+  QStringList out;
+  for (const QString& part : others_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
+    if (out.isEmpty() || part.contains(QLatin1Char('='))) {
+      out << part.trimmed();
+    } else {
+      out.back() += QStringLiteral(", ") + part.trimmed();
+    }
+  }
+  return out;
+}
+
 QStringList DeviceDrawer::conditions() const {
   QStringList out;
   const std::pair<const char*, QLineEdit*> own[] = {
@@ -318,9 +330,7 @@ QStringList DeviceDrawer::conditions() const {
     const QString text = field->text().trimmed();
     if (!text.isEmpty()) out << QLatin1String(key) + QLatin1Char('=') + text;
   }
-  for (const QString& part : others_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
-    out << part.trimmed();
-  return out;
+  return out + otherConditions();
 }
 
 void DeviceDrawer::setConditions(const std::map<std::string, std::string>& conditions) {
@@ -339,86 +349,6 @@ void DeviceDrawer::setConditions(const std::map<std::string, std::string>& condi
     }
   }
   others_->setText(others.join(QStringLiteral(", ")));
-}
-
-// --- what listens --------------------------------------------------------------------------------
-
-ListenerDrawer::ListenerDrawer(What what, QString address, BenchControl& bench, QWidget* parent)
-    : DrawerPage(QStringLiteral("listenerDrawer"), tr("LISTENS"), bench, parent),
-      what_(what),
-      address_(std::move(address)) {
-  if (what_ == What::logic) {
-    logic_ = line(QStringLiteral("logicLines"), tr("Names of logic lines, from bit 0"),
-                  tr("e.g. radio_on, locate_on"));
-    add(0, tr("Logic lines"), logic_);
-    add(1, {}, remark(tr("Named from bit 0 up; recorded beside the current."), this));
-    connect(logic_, &QLineEdit::textChanged, this, &ListenerDrawer::changed);
-    return;
-  }
-  where_ =
-      line(what_ == What::log ? QStringLiteral("logAddress") : QStringLiteral("inputAddress"),
-           what_ == What::log ? tr("Address of the device log") : tr("Address of the input"), {});
-  where_->setText(address_);
-  add(0, tr("Address"), where_);
-  connect(where_, &QLineEdit::returnPressed, this, [this] {
-    if (where_->text().trimmed() != address_)
-      emit addressChanged(address_, where_->text().trimmed());
-  });
-  auto* away = button(tr("Disconnect"), QStringLiteral("disconnectListener"), this);
-  connect(away, &QPushButton::clicked, this, [this] { emit addressChanged(address_, {}); });
-  auto* talk = button(tr("Said and answered…"), QStringLiteral("talkListener"), this);
-  connect(talk, &QPushButton::clicked, this, [this] { emit talkRequested(address_); });
-  const bool instrument = address_.startsWith(QLatin1String("scpi"));
-  talk->setVisible(instrument);
-  addRow(0, {}, {away, talk});
-  is_ = remark({}, this);
-  add(1, tr("It is"), is_);
-  reads_ = remark({}, this);
-  reads_->setWordWrap(true);
-  reads_->setObjectName(QStringLiteral("listenerReads"));
-  add(1, tr("Reads"), reads_);
-  refresh();
-}
-
-void ListenerDrawer::refresh() {
-  if (what_ == What::logic) return;
-  if (what_ == What::log) {
-    is_->setText(tr("the device's own log, kept with every capture"));
-    const auto ago = bench_.lastLineAgo();
-    reads_->setText(ago ? tr("last line %1 ago").arg(qs(time_text(std::floor(*ago), 0)))
-                        : tr("no line yet"));
-    return;
-  }
-  for (const acquire::InputState& other : bench_.state().others) {
-    if (qs(other.address) != address_) continue;
-    is_->setText(other.identity.empty() ? address_ : qs(other.identity));
-    QStringList reads;
-    for (const acquire::LiveChannel& c : other.channels) {
-      if (const acquire::LiveChannel* now = read_now(bench_.state(), c))
-        reads << tr("%1 %2").arg(qs(now->name), qs(with_prefix(now->last, now->unit, 4)));
-    }
-    reads_->setText(!other.trouble.empty() ? qs(other.trouble)
-                    : reads.isEmpty()      ? tr("no reading yet")
-                                           : reads.join(QStringLiteral(", ")));
-  }
-}
-
-QStringList ListenerDrawer::logic() const {
-  QStringList out;
-  if (!logic_) return out;
-  for (const QString& name : logic_->text().split(QLatin1Char(','), Qt::SkipEmptyParts)) {
-    if (!name.trimmed().isEmpty() && !out.contains(name.trimmed())) out << name.trimmed();
-  }
-  return out;
-}
-
-void ListenerDrawer::setLogic(const QStringList& names) {
-  if (logic_) logic_->setText(names.join(QStringLiteral(", ")));
-}
-
-std::optional<FieldTrouble> ListenerDrawer::read(RecordRequest& r) const {
-  for (const QString& name : logic()) r.logic.push_back(name.toStdString());
-  return std::nullopt;
 }
 
 }  // namespace kuvio::app

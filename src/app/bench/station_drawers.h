@@ -55,34 +55,13 @@ signals:
   void drawerRequested(const QString& id);
 
 private:
+  QStringList otherConditions() const;
   void showLines();
   void showAuxiliary();
   QLineEdit *board_, *tester_, *temperature_, *note_, *others_, *reset_how_;
   QPushButton* reset_;
   QWidget *lines_box_, *auxiliary_box_;
   QList<QPushButton*> lines_, auxiliary_;
-};
-
-/// The drawer of something that only listens: the device's log, logic lines, another input.
-class ListenerDrawer : public DrawerPage {
-  Q_OBJECT
-public:
-  enum class What { log, logic, input };
-  ListenerDrawer(What what, QString address, BenchControl& bench, QWidget* parent);
-  void refresh() override;
-  std::optional<FieldTrouble> read(RecordRequest& request) const override;
-  QStringList logic() const;
-  void setLogic(const QStringList& names);
-
-signals:
-  void addressChanged(const QString& from, const QString& to);
-  void talkRequested(const QString& address);
-
-private:
-  What what_;
-  QString address_;
-  QLineEdit *where_ = nullptr, *logic_ = nullptr;
-  QLabel *reads_ = nullptr, *is_ = nullptr;
 };
 
 }  // namespace kuvio::app

@@ -20,10 +20,6 @@ constexpr double kMuch = 0.05;  // part of the supply that a shunt may drop befo
 
 QString tr(const char* text) { return QCoreApplication::translate("WirePlan", text); }
 
-QString reading(double value, const std::string& unit) {
-  return std::isfinite(value) ? qs(with_prefix(value, unit, 4)) : QStringLiteral("–");
-}
-
 /// "Kuvio,Simulated analyser,81563,1.0" is "Simulated analyser": its model, as people call it.
 QString model_of(const std::string& identity) {
   const QStringList parts = qs(identity).split(QLatin1Char(','));
@@ -125,7 +121,7 @@ WireLine line_of_output(const WireFacts& f, const std::string& name, bool on, bo
   line.source.title = title;
   QStringList reads;
   for (const Quantity quantity : {Quantity::current, Quantity::voltage}) {
-    if (const auto* c = channel_of_output(s, name, quantity)) reads << reading(c->last, c->unit);
+    if (const auto* c = channel_of_output(s, name, quantity)) reads << reading_text(*c);
   }
   if (f.time_scale != 1 || f.simulated)
     reads << (f.time_scale != 1 ? tr("simulated, %1 × time").arg(f.time_scale) : tr("simulated"));
@@ -218,13 +214,12 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
   const BenchState& s = f.state;
   const bool there = s.phase == BenchState::Phase::ready || s.phase == BenchState::Phase::recording;
   if (!f.wiring.log.isEmpty()) {
-    plan.listeners << Station{Station::Kind::listener,
-                              QStringLiteral("log"),
-                              tr("device's log"),
+    plan.listeners << Station{Station::Kind::listener, QStringLiteral("log"), tr("device's log"),
                               !there              ? tr("not connected")
+                              : s.log_no_text     ? tr("no text")
                               : f.last_line_ago_s ? ago(*f.last_line_ago_s)
                                                   : tr("no line yet"),
-                              {}};
+                              there && s.log_no_text ? tr("try another speed") : QString()};
   }
   if (!f.logic.isEmpty() && !f.wiring.output.isEmpty())
     plan.listeners << Station{Station::Kind::listener,
@@ -248,8 +243,7 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
         QStringList reads;
         for (const acquire::LiveChannel& c : other.channels) {
           const acquire::LiveChannel* now = there ? read_now(s, c) : nullptr;
-          if (now && c.quantity != Quantity::logic && reads.size() < 2)
-            reads << reading(now->last, now->unit);
+          if (now && c.quantity != Quantity::logic && reads.size() < 2) reads << reading_text(*now);
         }
         station.reading =
             reads.isEmpty() ? tr("no reading yet") : reads.join(QStringLiteral(" · "));
@@ -267,6 +261,12 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
 }
 
 }  // namespace
+
+QString reading_text(const acquire::LiveChannel& channel) {
+  if (channel.out_of_range) return qs(describe(*channel.out_of_range));
+  if (!std::isfinite(channel.last)) return QStringLiteral("–");
+  return qs(with_prefix(channel.last, channel.unit, 4));
+}
 
 const acquire::LiveChannel* read_now(const BenchState& s, const acquire::LiveChannel& watched) {
   if (s.phase != BenchState::Phase::recording) return &watched;

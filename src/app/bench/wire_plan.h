@@ -78,6 +78,8 @@ struct WireFacts {
 
 WirePlan wire_plan(const WireFacts& facts);
 
+/// "61.20 µA", or why there is no reading: "over range".
+QString reading_text(const acquire::LiveChannel& channel);
 /// What a watched channel reads now: while it is recorded, of what the recording reports, and
 /// nothing before that.
 const acquire::LiveChannel* read_now(const BenchState& state, const acquire::LiveChannel& watched);

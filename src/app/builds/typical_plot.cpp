@@ -15,7 +15,7 @@
 
 namespace kuvio::app {
 namespace {
-constexpr double kLeft = 66, kRight = 16, kTop = 10, kFoot = 26;
+constexpr double kLeft = 66, kRight = 16, kTop = 28, kFoot = 26;
 }  // namespace
 
 TypicalPlot::TypicalPlot(QWidget* parent) : QWidget(parent) {
@@ -75,9 +75,13 @@ void paint_ruling(QPainter& painter, const VisitScale& at) {
   }
 }
 
-/// The visit's mean with its band, and the build's name at its end, in its ink.
-void paint_visit(QPainter& painter, const VisitScale& at, const TypicalVisit& v,
-                 const QString& build, const QColor& ink, bool reference) {
+QPen mean_pen(const QColor& ink, bool reference) {
+  return {ink, 1.8, reference ? Qt::SolidLine : Qt::DashLine};
+}
+
+/// The visit's mean with its band, in the build's ink.
+void paint_visit(QPainter& painter, const VisitScale& at, const TypicalVisit& v, const QColor& ink,
+                 bool reference) {
   if (v.steps.empty()) return;
   QPolygonF upper, lower, mean;
   for (std::size_t k = 0; k < v.steps.size(); ++k) {
@@ -95,19 +99,24 @@ void paint_visit(QPainter& painter, const VisitScale& at, const TypicalVisit& v,
   painter.setBrush(wash);
   painter.drawPolygon(upper + lower);
   mean.append({mean.last().x(), at.y(std::max(0.0, at.least))});
-  painter.setPen(QPen(ink, 1.8, reference ? Qt::SolidLine : Qt::DashLine));
+  painter.setPen(mean_pen(ink, reference));
   painter.setBrush(Qt::NoBrush);
   painter.drawPolyline(mean);
-  // The build's build at its end, in its ink.
+}
+
+/// A build's name above the picture, after a piece of its line; where the next one begins.
+double paint_name(QPainter& painter, double left, double room, const QString& build,
+                  const QColor& ink, bool reference) {
+  constexpr double kPiece = 22, kMiddle = 13;
+  painter.setPen(mean_pen(ink, reference));
+  painter.drawLine(QLineF(left, kMiddle, left + kPiece, kMiddle));
   painter.setFont(Theme::baseFont(12, QFont::DemiBold));
-  const double wide = QFontMetricsF(painter.font()).horizontalAdvance(build);
-  const double left = std::min(mean.last().x() - 6, at.box.right() - 2) - wide;
-  // Under its line where there is room, else above it.
-  const double level = at.y(v.steps[v.steps.size() / 2].mean);
-  const double under = level + (reference ? 18 : 34);
-  painter.drawText(QPointF(std::max(at.box.left() + 4, left),
-                           under < at.box.bottom() - 4 ? under : level - (reference ? 8 : 22)),
-                   build);
+  const QFontMetricsF metrics(painter.font());
+  const QString name = metrics.elidedText(build, Qt::ElideMiddle, room - kPiece - 24);
+  const QRectF box(left + kPiece + 6, kMiddle - 9, metrics.horizontalAdvance(name) + 2, 18);
+  painter.setPen(ink);
+  painter.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, name);
+  return box.right() + 16;
 }
 
 }  // namespace
@@ -133,8 +142,13 @@ void TypicalPlot::paintEvent(QPaintEvent*) {
   paint_ruling(painter, at);
   painter.setRenderHint(QPainter::Antialiasing);
   const QStringList builds = short_names({qs(view_->reference), qs(view_->candidate)});
-  paint_visit(painter, at, *visits[0], builds[0], t.ink(reference_ink_), true);
-  paint_visit(painter, at, *visits[1], builds[1], t.ink(candidate_ink_), false);
+  const QColor inks[] = {t.ink(reference_ink_), t.ink(candidate_ink_)};
+  double left = at.box.left();
+  for (int i = 0; i < 2; ++i) {
+    paint_visit(painter, at, *visits[i], inks[i], i == 0);
+    if (!visits[i]->steps.empty())
+      left = paint_name(painter, left, at.box.width() / 2, builds[i], inks[i], i == 0);
+  }
 }
 
 }  // namespace kuvio::app

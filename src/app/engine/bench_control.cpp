@@ -179,6 +179,7 @@ void BenchControl::openLinks() {
   if (!monitor_ && !wiring_.output.isEmpty()) {
     std::optional<acquire::Endpoint> log;
     if (!wiring_.log.isEmpty()) log = acquire::parse_endpoint(wiring_.log.toStdString());
+    log_text_.clear();
     monitor_ = std::make_shared<acquire::OutputMonitor>(
         acquire::parse_endpoint(wiring_.output.toStdString()), log, profiles_,
         acquire::LinkOpener{}, talkOf(wiring_.output.toStdString()));
@@ -242,14 +243,19 @@ void BenchControl::poll() {
   if (!m.readings.empty()) {
     state_.current = m.readings.back().current;
     state_.voltage = m.readings.back().voltage;
-    state_.min = state_.max = *state_.current;
+    state_.min = INFINITY;
+    state_.max = -INFINITY;
     double sum = 0;
+    int known = 0;
     for (const auto& r : m.readings) {
-      state_.min = std::min(state_.min, r.current);
-      state_.max = std::max(state_.max, r.current);
-      sum += r.current;
+      if (!r.current) continue;  // over range, or none
+      state_.min = std::min(state_.min, *r.current);
+      state_.max = std::max(state_.max, *r.current);
+      sum += *r.current;
+      ++known;
     }
-    state_.mean = sum / static_cast<double>(m.readings.size());
+    state_.mean = known > 0 ? sum / known : 0;
+    if (known == 0) state_.min = state_.max = 0;
   }
   if (m.refusals != refusals_seen_) {
     refusals_seen_ = m.refusals;
@@ -268,8 +274,11 @@ void BenchControl::poll() {
   pollInputs();
   keepHistory();
   if (monitor_) {
-    for (const acquire::DeviceLine& l : monitor_->take_lines())
+    for (const acquire::DeviceLine& l : monitor_->take_lines()) {
+      if (!l.sent) log_text_.take(l.text);
       noteLine(QString::fromStdString(book::printable(l.text)), l.sent);
+    }
+    state_.log_no_text = log_text_.no_text();
     for (const std::string& text : monitor_->take_errors())
       emit failed(tr("Instrument error: %1").arg(QString::fromStdString(text)));
   }
@@ -289,7 +298,7 @@ void BenchControl::watchDrift() {
   for (const acquire::LiveReading& r : readings) {
     if (r.at_s <= drift_seen_s_ && drift_seen_s_ - r.at_s < 60) continue;
     drift_seen_s_ = r.at_s;
-    drift_.add(r.at_s, r.current);
+    if (r.current) drift_.add(r.at_s, *r.current);
   }
   const auto spread = drift_.spread(), mean = drift_.mean();
   state_.drift.reset();

@@ -7,6 +7,8 @@
 #include "acquire/plugged_in.h"
 #include "acquire/profile_check.h"
 #include "acquire/recorder.h"
+#include "acquire/sensor_settings.h"
+#include "acquire/text_watch.h"
 #include "app/engine/announced_services.h"
 #include "app/engine/live_history.h"
 #include "app/engine/strand.h"
@@ -44,6 +46,8 @@ struct RecordRequest {
   std::map<std::string, double> shunts;           ///< Ohm, by channel
   std::map<std::string, std::string> accuracies;  ///< by channel, as written
   std::string range;                              ///< of the output's first current; "": automatic
+  /// What is recorded of an input, by its address; one that is not named here is recorded whole.
+  std::map<std::string, std::vector<std::string>> channels;
 };
 
 /// Where the bench is reached, as addresses of kuvio-cli's --input.
@@ -72,6 +76,7 @@ struct BenchState {
   std::string away;  ///< why an input is out of reach while its link is tried again
   std::vector<acquire::LiveChannel> channels;  ///< of all inputs
   std::vector<acquire::InputState> others;     ///< inputs besides the output, while watched
+  bool log_no_text = false;  ///< what the device's log says is no text: its speed may be another
   /// How far the current moved over the last five seconds, as a part of its mean; while watched.
   std::optional<double> drift;
   static constexpr double kDriftOver = 5, kSettled = 0.05;  ///< s; a part of the mean
@@ -147,6 +152,10 @@ public:
   void beginNow();
   /// Measures the zero of the output's current, device disconnected; reported by `zeroed`.
   void zero(double seconds, const QString& accuracy);
+  /// Reads what a kernel sensor's driver lets people set; reported by `sensorRead`.
+  void readSensor(const QString& address);
+  /// Sets one of these; reported by `sensorRead` with what the driver made of it, or `failed`.
+  void setSensor(const QString& address, const acquire::SensorSetting& setting, double value);
   /// Sends every command of a profile to the output; reported by `profileTried`.
   void tryProfile(const QString& address, const QString& file);
   bool recording() const { return state_.phase == BenchState::Phase::recording; }
@@ -180,6 +189,7 @@ signals:
   void setupSaved(const QString& file);
   void pluggedIn(const std::vector<acquire::PluggedIn>& found);
   void announcedChanged();
+  void sensorRead(const QString& address, const std::vector<acquire::SensorSetting>& settings);
   void profileTried(const std::vector<acquire::CheckStep>& steps, const QString& trouble);
 
 private:
@@ -231,6 +241,7 @@ private:
   std::optional<acquire::BenchSetup> setup_;
   bool setup_pending_ = false;  // its outputs are not yet set
   bool taking_setup_ = false;   // it connects itself
+  acquire::TextWatch log_text_;
   SteadyWatch drift_{BenchState::kDriftOver, BenchState::kSettled, 0};
   double drift_seen_s_ = 0;
   bool lost_reported_ = false;      // that the link is lost

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What the bench remembers while it is watched: readings, what was said on its wires, lines.
+// What the bench remembers while it is watched: readings, what was said on its wires, lines; and
+// what is plugged in beside what is wired up.
 
 #include "app/engine/bench_control.h"
 #include "app/engine/text.h"
+#include "core/error.h"
 
 #include <algorithm>
 #include <cmath>
@@ -58,6 +60,33 @@ void BenchControl::lookAround() {
     const auto found = acquire::plugged_in();
     main_thread.deliver([this, found] { emit pluggedIn(found); });
   });
+}
+
+void BenchControl::readSensor(const QString& address) {
+  helper_->post([this, main_thread = main_thread_, address](const std::stop_token&) {
+    const auto found =
+        acquire::sensor_settings(acquire::parse_endpoint(address.toStdString()).path);
+    main_thread.deliver([this, address, found] { emit sensorRead(address, found); });
+  });
+}
+
+void BenchControl::setSensor(const QString& address, const acquire::SensorSetting& setting,
+                             double value) {
+  helper_->post(
+      [this, main_thread = main_thread_, address, setting, value](const std::stop_token&) {
+        const std::string folder = acquire::parse_endpoint(address.toStdString()).path;
+        QString trouble;
+        try {
+          acquire::set_sensor(folder, setting, value);
+        } catch (const Error& e) {
+          trouble = QString::fromUtf8(e.what());
+        }
+        const auto now = acquire::sensor_settings(folder);
+        main_thread.deliver([this, address, now, trouble] {
+          emit sensorRead(address, now);
+          if (!trouble.isEmpty()) emit failed(trouble);
+        });
+      });
 }
 
 void BenchControl::noteLine(const QString& text, bool sent) {

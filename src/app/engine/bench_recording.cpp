@@ -180,7 +180,10 @@ acquire::RecordSettings BenchControl::settingsFor(const RecordRequest& request) 
     for (const acquire::Endpoint& known : learned_) {
       if (known.text == endpoint.text) endpoint = known;
     }
-    s.inputs.push_back({endpoint, settingsOf(endpoint, request)});
+    acquire::InputSettings settings = settingsOf(endpoint, request);
+    if (const auto it = request.channels.find(endpoint.text); it != request.channels.end())
+      settings.channels = it->second;
+    s.inputs.push_back({endpoint, std::move(settings)});
   }
   for (const auto& [name, zero] : zeros_) s.calibration[name] = zero;
   for (const auto& [name, accuracy] : zero_accuracies_) s.accuracies[name] = accuracy;
@@ -280,10 +283,11 @@ std::optional<double> BenchControl::average(double seconds) const {
   double sum = 0;
   int n = 0;
   for (const auto& r : readings) {
-    if (r.at_s < readings.back().at_s - seconds) continue;
-    sum += r.current;
+    if (r.at_s < readings.back().at_s - seconds || !r.current) continue;
+    sum += *r.current;
     ++n;
   }
+  if (n == 0) return std::nullopt;
   return sum / n;
 }
 

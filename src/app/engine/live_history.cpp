@@ -32,7 +32,12 @@ void LiveHistory::append(Channel& to, Point point) {
 }
 
 void LiveHistory::add(const acquire::LiveChannel& channel, double at_s) {
-  if (!std::isfinite(channel.last)) return;
+  if (!std::isfinite(channel.last) || channel.out_of_range) {
+    for (Channel& known : channels_) {  // nothing is known until the next reading
+      if (known.name == channel.name) known.observed_s = -1;
+    }
+    return;
+  }
   Channel& to = channelOf(channel);
   const bool broken = to.observed_s < 0;
   to.sum = to.observed_s = 0;

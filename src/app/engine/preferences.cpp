@@ -28,6 +28,7 @@ Preferences Preferences::load() {
   p.profile = s.value(QStringLiteral("bench/profile")).toString();
   p.shunts = s.value(QStringLiteral("bench/shunts")).toStringList();
   p.addresses = s.value(QStringLiteral("bench/addresses")).toStringList();
+  p.voltages = s.value(QStringLiteral("bench/voltages")).toStringList();
   p.ceilings = s.value(QStringLiteral("bench/ceilings")).toStringList();
   p.setups = s.value(QStringLiteral("bench/setups")).toStringList();
   p.simulated_build =
@@ -54,6 +55,7 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("bench/profile"), profile);
   s.setValue(QStringLiteral("bench/shunts"), shunts);
   s.setValue(QStringLiteral("bench/addresses"), addresses);
+  s.setValue(QStringLiteral("bench/voltages"), voltages);
   s.setValue(QStringLiteral("bench/ceilings"), ceilings);
   s.setValue(QStringLiteral("bench/setups"), setups);
   s.setValue(QStringLiteral("bench/simulated_build"), simulated_build);

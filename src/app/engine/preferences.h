@@ -25,6 +25,7 @@ struct Preferences {
   QString other_addresses, profile;
   QStringList shunts;      ///< "I_shunt: 0.1 Ohm; 0.25 W; 1 %"
   QStringList addresses;   ///< connected to before, the last one first
+  QStringList voltages;    ///< set before, the last one first: "3.6 V"
   QStringList ceilings;    ///< "ADDRESS | OUTPUT | 3.9 V | 0.45 A"
   QStringList setups;      ///< files of bench set-ups, the last one first
   QStringList conditions;  ///< "board=satchel-07"

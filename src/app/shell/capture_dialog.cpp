@@ -23,6 +23,31 @@ bool has_field(const std::string& key) {
   return false;
 }
 
+/// Conditions that all captures have alike.
+Conditions common_conditions(const std::vector<book::CaptureInfo>& captures) {
+  Conditions out = captures.front().conditions;
+  for (const book::CaptureInfo& c : captures) {
+    std::erase_if(out, [&](const auto& one) {
+      const auto it = c.conditions.find(one.first);
+      return it == c.conditions.end() || it->second != one.second;
+    });
+  }
+  return out;
+}
+
+/// The values a condition has, each once; "none" where one lacks it. Empty where nobody has it.
+QStringList values_of(const std::vector<book::CaptureInfo>& captures, const char* key) {
+  QStringList out;
+  bool any = false;
+  for (const book::CaptureInfo& c : captures) {
+    const auto it = c.conditions.find(key);
+    any |= it != c.conditions.end();
+    const QString value = it == c.conditions.end() ? CaptureDialog::tr("none") : qs(it->second);
+    if (!out.contains(value)) out << value;
+  }
+  return any ? out : QStringList();
+}
+
 }  // namespace
 
 std::vector<book::Note> description_changes(const book::CaptureInfo& capture,
@@ -60,34 +85,46 @@ WrittenConditions written_conditions(const QString& lines) {
   return out;
 }
 
-CaptureDialog::CaptureDialog(book::CaptureInfo capture, QWidget* parent)
-    : QDialog(parent), capture_(std::move(capture)) {
+CaptureDialog::CaptureDialog(std::vector<book::CaptureInfo> captures, QWidget* parent)
+    : QDialog(parent), captures_(std::move(captures)), common_(common_conditions(captures_)) {
+  const bool several = captures_.size() > 1;
   setObjectName(QStringLiteral("captureDialog"));
   setAttribute(Qt::WA_DeleteOnClose);
-  setWindowTitle(tr("Describe capture"));
+  setWindowTitle(several ? tr("Describe %1 captures").arg(captures_.size())
+                         : tr("Describe capture"));
   resize(440, 430);
   auto* column = new QVBoxLayout(this);
   auto* form = new QFormLayout;
-  const auto add = [&](const QString& words, const char* name, const std::string& value) {
+  const auto add = [&](const QString& words, const char* name, const std::string& value,
+                       const QStringList& unlike) {
     auto* line = new QLineEdit(qs(value), this);
     line->setObjectName(QLatin1String(name));
     line->setAccessibleName(words);
     line->setCursorPosition(0);
+    if (!unlike.isEmpty())
+      line->setPlaceholderText(tr("they differ: %1").arg(unlike.join(tr(", "))));
     form->addRow(words, line);
     return line;
   };
-  const auto condition = [&](const char* key) {
-    const auto it = capture_.conditions.find(key);
-    return it == capture_.conditions.end() ? std::string() : it->second;
+  const auto condition = [&](const QString& words, const char* name, const char* key) {
+    const auto it = common_.find(key);
+    return it != common_.end() ? add(words, name, it->second, {})
+                               : add(words, name, {}, values_of(captures_, key));
   };
-  name_ = add(tr("Name"), "captureName", capture_.name);
-  build_ = add(tr("Build"), "captureBuild", capture_.build);
-  board_ = add(tr("Board"), "captureBoard", condition("board"));
-  tester_ = add(tr("Tester"), "captureTester", condition("tester"));
-  temperature_ = add(tr("Temperature"), "captureTemperature", condition("temperature"));
-  note_ = add(tr("Note"), "captureNoteText", condition("note"));
+  const book::CaptureInfo& first = captures_.front();
+  name_ = add(tr("Name"), "captureName", several ? "" : first.name, {});
+  form->setRowVisible(name_, !several);
+  QStringList builds;
+  for (const book::CaptureInfo& c : captures_)
+    if (!builds.contains(qs(c.build))) builds << qs(c.build);
+  build_ = add(tr("Build"), "captureBuild", builds.size() == 1 ? first.build : "",
+               builds.size() == 1 ? QStringList() : builds);
+  board_ = condition(tr("Board"), "captureBoard", "board");
+  tester_ = condition(tr("Tester"), "captureTester", "tester");
+  temperature_ = condition(tr("Temperature"), "captureTemperature", "temperature");
+  note_ = condition(tr("Note"), "captureNoteText", "note");
   QStringList others;
-  for (const auto& [key, value] : capture_.conditions) {
+  for (const auto& [key, value] : common_) {
     if (!has_field(key)) others << qs(key) + QStringLiteral(" = ") + qs(value);
   }
   others_ = new QPlainTextEdit(others.join(QLatin1Char('\n')), this);
@@ -119,9 +156,16 @@ void CaptureDialog::take() {
     const std::string text = field->text().trimmed().toStdString();
     if (!text.empty()) written.conditions[key] = text;
   }
-  const auto notes =
-      description_changes(capture_, name_->text().trimmed().toStdString(),
-                          build_->text().trimmed().toStdString(), written.conditions);
+  std::vector<book::Note> notes;
+  for (const book::CaptureInfo& capture : captures_) {
+    // What they had in common is as it was written now; what else each has, it keeps.
+    Conditions wanted = capture.conditions;
+    for (const auto& [key, value] : common_) wanted.erase(key);
+    for (const auto& [key, value] : written.conditions) wanted[key] = value;
+    for (book::Note& note : description_changes(capture, name_->text().trimmed().toStdString(),
+                                                build_->text().trimmed().toStdString(), wanted))
+      notes.push_back(std::move(note));
+  }
   if (!notes.empty()) emit described(notes);
   accept();
 }

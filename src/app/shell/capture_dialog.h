@@ -12,11 +12,13 @@
 namespace kuvio::app {
 
 /// What a capture is called, which build it is of, and what was true while it was made: to be put
-/// right. What was recorded stays in the book.
+/// right, for one or for several at once. What was recorded stays in the book.
 class CaptureDialog : public QDialog {
   Q_OBJECT
 public:
-  CaptureDialog(book::CaptureInfo capture, QWidget* parent);
+  /// Of several, fields show what all have in common; those where they differ stand empty, and
+  /// left so change nothing. At least one.
+  CaptureDialog(std::vector<book::CaptureInfo> captures, QWidget* parent);
 
 signals:
   /// What is other than it was; never empty.
@@ -24,7 +26,8 @@ signals:
 
 private:
   void take();
-  book::CaptureInfo capture_;
+  std::vector<book::CaptureInfo> captures_;
+  Conditions common_;
   QLineEdit *name_, *build_, *board_, *tester_, *temperature_, *note_;
   QPlainTextEdit* others_;
 };

@@ -282,6 +282,10 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     painter->setPen(Qt::NoPen);
     painter->setBrush(t.wash());
     painter->drawRoundedRect(box, 5, 5);
+    // Of several that are selected the one that is shown.
+    const auto* list = qobject_cast<const QAbstractItemView*>(option.widget);
+    if (list && list->currentIndex() == index && list->selectionModel()->selectedRows().size() > 1)
+      painter->fillRect(QRectF(box.left(), box.top() + 4, 3, box.height() - 8), t.ink(row->ink));
   }
   if (option.state & QStyle::State_HasFocus) {
     painter->setPen(QPen(t.focus(), 1.5));

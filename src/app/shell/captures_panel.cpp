@@ -64,6 +64,7 @@ CapturesPanel::CapturesPanel(Session& session, Actions& actions, QWidget* parent
   list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   list_->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
   list_->setResizeMode(QListView::Adjust);
+  list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   list_->setContextMenuPolicy(Qt::ActionsContextMenu);
   column->addWidget(list_);
   setMinimumWidth(170);
@@ -242,33 +243,62 @@ void CapturesPanel::rename() {
   dialog->show();
 }
 
+/// Those that are selected, the current one at least, in the list's order.
+std::vector<const CaptureRow*> CapturesPanel::selected() const {
+  std::vector<const CaptureRow*> out;
+  for (int i = 0; i < model_->rowCount(); ++i) {
+    const QModelIndex index = model_->index(i);
+    if (index != list_->currentIndex() && !list_->selectionModel()->isSelected(index)) continue;
+    if (const CaptureRow* row = model_->row(i)) out.push_back(row);
+  }
+  return out;
+}
+
+/// "capture 2.3.0 run 2", "3 captures".
+QString CapturesPanel::words(const std::vector<const CaptureRow*>& rows) {
+  return rows.size() == 1 ? tr("capture %1").arg(qs(rows.front()->info.name))
+                          : tr("%1 captures").arg(rows.size());
+}
+
 void CapturesPanel::describe() {
-  const CaptureRow* row = model_->row(list_->currentIndex().row());
-  if (!row) return;
-  auto* dialog = new CaptureDialog(row->info, window());
+  const auto rows = selected();
+  if (rows.empty()) return;
+  std::vector<book::CaptureInfo> captures;
+  for (const CaptureRow* row : rows) captures.push_back(row->info);
+  auto* dialog = new CaptureDialog(std::move(captures), window());
   connect(dialog, &CaptureDialog::described, this,
-          [this, name = qs(row->info.name)](const std::vector<book::Note>& notes) {
-            session_.put(tr("capture %1 described").arg(name), notes);
+          [this, what = words(rows)](const std::vector<book::Note>& notes) {
+            session_.put(tr("%1 described").arg(what), notes);
           });
   dialog->show();
 }
 
-/// Out of every list and figure; what it holds stays in the book until it is put back.
+/// Out of every list and figure; what they hold stays in the book until they are put back.
 void CapturesPanel::remove() {
-  const CaptureRow* row = model_->row(list_->currentIndex().row());
-  if (!row) return;
-  if (row->info.recording) {
-    emit messageReported(tr("%1 is being recorded: stop it first.").arg(qs(row->info.name)));
-    return;
+  const auto rows = selected();
+  if (rows.empty()) return;
+  std::vector<std::int64_t> ids;
+  for (const CaptureRow* row : rows) {
+    if (row->info.recording) {
+      emit messageReported(tr("%1 is being recorded: stop it first.").arg(qs(row->info.name)));
+      return;
+    }
+    ids.push_back(row->info.id);
   }
-  const QString name = qs(row->info.name);
-  session_.put(tr("capture %1 deleted").arg(name), {book::deleted_note(row->info.id, true)});
-  Message message =
-      Message::done(tr("%1 deleted: it counts nowhere, and can be put back.").arg(name));
-  message.offer = tr("Put it back");
-  message.run = [this, id = row->info.id, name] {
-    session_.put(tr("capture %1 put back").arg(name), {book::deleted_note(id, false)});
+  const auto notes = [ids](bool deleted) {
+    std::vector<book::Note> out;
+    for (const std::int64_t id : ids) out.push_back(book::deleted_note(id, deleted));
+    return out;
   };
+  const QString what = words(rows);
+  session_.put(tr("%1 deleted").arg(what), notes(true));
+  Message message = Message::done(
+      rows.size() == 1
+          ? tr("%1 deleted: it counts nowhere, and can be put back.")
+                .arg(qs(rows.front()->info.name))
+          : tr("%1 captures deleted: they count nowhere, and can be put back.").arg(rows.size()));
+  message.offer = rows.size() == 1 ? tr("Put it back") : tr("Put them back");
+  message.run = [this, notes, what] { session_.put(tr("%1 put back").arg(what), notes(false)); };
   emit messageReported(message);
 }
 

@@ -36,6 +36,8 @@ signals:
   void messageReported(const kuvio::app::Message& message);
 
 private:
+  std::vector<const CaptureRow*> selected() const;
+  static QString words(const std::vector<const CaptureRow*>& rows);
   void makeActions(Actions& actions);
   void choose(const QModelIndex& index);
   void ask();

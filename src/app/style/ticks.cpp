@@ -2,6 +2,7 @@
 #include "app/style/ticks.h"
 
 #include "app/style/time_notation.h"
+#include "core/level_scale.h"
 #include "core/number_text.h"
 
 #include <fmt/format.h>
@@ -105,14 +106,6 @@ std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_
   }
   std::sort(out.begin(), out.end(), [](const Tick& a, const Tick& b) { return a.at < b.at; });
   return out;
-}
-
-double symlog(double value, double quiet) {
-  return std::asinh(value / (2 * quiet)) / std::numbers::ln10;
-}
-
-double from_symlog(double decades, double quiet) {
-  return 2 * quiet * std::sinh(decades * std::numbers::ln10);
 }
 
 std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double pixels,

@@ -27,10 +27,6 @@ std::vector<Tick> value_ticks(double from, double to, int at_most, const std::st
 std::vector<Tick> log_ticks(double from, double to, double pixels, double minor_from,
                             const std::string& unit);
 
-/// The scale through zero: decades away from zero on either side, straight within `quiet` of it.
-/// In decades: symlog(10 q, q) is about 1, symlog(-v, q) is -symlog(v, q).
-double symlog(double value, double quiet);
-double from_symlog(double decades, double quiet);
 /// Ticks between two places of such an axis (in decades), at zero and at quiet times a power of
 /// ten.
 std::vector<Tick> both_ways_ticks(double from, double to, double quiet, double pixels,

@@ -4,6 +4,7 @@
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
+#include "core/level_scale.h"
 #include "core/recipe.h"
 
 #include <algorithm>

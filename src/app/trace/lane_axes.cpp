@@ -6,6 +6,7 @@
 #include "app/style/trace_sketch.h"
 #include "app/trace/curves.h"
 #include "app/trace/lanes.h"
+#include "core/level_scale.h"
 
 #include <algorithm>
 #include <cmath>

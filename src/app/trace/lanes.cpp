@@ -8,6 +8,7 @@
 #include "app/trace/curves.h"
 #include "app/trace/marks.h"
 #include "book/notes.h"
+#include "core/level_scale.h"
 
 #include <algorithm>
 #include <cmath>

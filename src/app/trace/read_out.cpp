@@ -25,22 +25,30 @@ QString maker_and_model(const std::string& identity) {
 
 QString tr(const char* text) { return QObject::tr(text); }
 
+/// How many samples were no data, and why. Of a visit it is only known that there were some.
+QString flagged_text(const SpanFigures& s, bool counted) {
+  if (s.flagged() == 0) return tr("\nno sample flagged");
+  if (!counted)
+    return s.over_range == 0    ? tr("\nsome samples below range")
+           : s.below_range == 0 ? tr("\nsome samples over range")
+                                : tr("\nsome samples over range, some below");
+  return tr("\n%1 samples over range, %2 below, %3 not a number, %4 dropped, "
+            "%5 while the range changed")
+      .arg(s.over_range)
+      .arg(s.below_range)
+      .arg(s.not_a_number)
+      .arg(s.dropped)
+      .arg(s.range_change);
+}
+
 /// What a stretch of the current came to, each part with how it did.
-/// `ledger`: the capture's, whose mean it is then.
+/// `ledger`: the capture's, whose mean it is then. `counted`: its flagged samples are.
 void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const SpanReading& reading,
-                 ChargeUnit unit, const Ledger* ledger = nullptr) {
+                 ChargeUnit unit, const Ledger* ledger = nullptr, bool counted = true) {
   const SpanFigures& s = reading.figures;
   const bool by_ledger = ledger && ledger->mean && s.mean();
   const double u = by_ledger ? ledger->mean_u.U : reading.mean_u;
-  const QString flagged =
-      s.flagged() > 0 ? tr("\n%1 samples over range, %2 below, %3 not a number, %4 dropped, "
-                           "%5 while the range changed")
-                            .arg(s.over_range)
-                            .arg(s.below_range)
-                            .arg(s.not_a_number)
-                            .arg(s.dropped)
-                            .arg(s.range_change)
-                      : tr("\nno sample flagged");
+  const QString flagged = flagged_text(s, counted);
   const QString missing =
       s.missing_s > 0 ? tr("\n%1 missing, not counted").arg(qs(duration(s.missing_s))) : QString();
   if (!s.mean()) {
@@ -87,14 +95,14 @@ void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const S
 }
 
 std::vector<FootPart> sentence(const CaptureView& capture, const SpanReading& reading,
-                               const QString& lead, ChargeUnit unit) {
+                               const QString& lead, ChargeUnit unit, bool counted = true) {
   const SpanFigures& s = reading.figures;
   std::vector<FootPart> out;
   out.push_back({tr("%1%2 → %3 (%4):")
                      .arg(lead, moment_text(s.from_s, s.duration_s()),
                           moment_text(s.to_s, s.duration_s()), qs(duration(s.duration_s()))),
                  tr("Times from the capture's start.")});
-  add_figures(out, capture, reading, unit);
+  add_figures(out, capture, reading, unit, nullptr, counted);
   return out;
 }
 
@@ -178,7 +186,7 @@ std::vector<FootPart> read_out(const ViewState& view, const Readings& readings, 
     s.over_range = v.bounds.lower ? 1 : 0;
     s.below_range = v.bounds.upper ? 1 : 0;
     if (v.mean) reading.mean_u = expand(accuracy_components(capture->basis.accuracy, *v.mean)).U;
-    return sentence(*capture, reading, qs(v.visit.state) + QStringLiteral("  "), unit);
+    return sentence(*capture, reading, qs(v.visit.state) + QStringLiteral("  "), unit, false);
   }
   return whole(*capture, readings.whole, unit);
 }

@@ -61,7 +61,7 @@ void TraceDesk::makeSpanActions() {
   context_.actions.add(
       QStringLiteral("copySpread"), tr("Copy distribution as text (TSV)"), {},
       [this] {
-        tabs_->setCurrentIndex(2);
+        showPage(2);
         QApplication::clipboard()->setText(spread_->table());
       },
       desk);

@@ -6,6 +6,7 @@
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/style/folding_splitter.h"
 #include "app/style/theme.h"
 #include "app/style/total_strip.h"
 #include "app/trace/fan_view.h"
@@ -46,14 +47,14 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), co
   setObjectName(QStringLiteral("traceDesk"));
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
-  across_ = new QSplitter(Qt::Horizontal, this);
+  across_ = new FoldingSplitter(262, 880, this);
   across_->setObjectName(QStringLiteral("traceParts"));
-  across_->setHandleWidth(1);
   across_->addWidget(makeMiddle());
   across_->addWidget(makeMargin());
   across_->setStretchFactor(0, 1);
   across_->setSizes({838, 262});
   across_->setCollapsible(0, false);
+  across_->setHint(tr("Side panel (Ctrl+M)"));
   row->addWidget(across_);
   makeMoveActions();
   makeViewActions();
@@ -223,21 +224,17 @@ void TraceDesk::makeViewActions() {
     lanes_->replot(QCustomPlot::rpQueuedReplot);
   });
   add("showLog", tr("Show log"), QKeySequence(tr("Ctrl+Shift+L")), [this] {
-    tabs_->setCurrentIndex(0);
+    showPage(0);
     log_->focusFilter();
   });
-  add("showSpread", tr("Show histogram"), QKeySequence(tr("D")),
-      [this] { tabs_->setCurrentIndex(2); });
-  add("lineUp", tr("Line up…"), QKeySequence(tr("Ctrl+Shift+U")),
-      [this] { tabs_->setCurrentIndex(3); });
+  add("showSpread", tr("Show histogram"), QKeySequence(tr("D")), [this] { showPage(2); });
+  add("lineUp", tr("Line up…"), QKeySequence(tr("Ctrl+Shift+U")), [this] { showPage(3); });
   add("showRecipe", tr("Show recipe"), QKeySequence(tr("Ctrl+Shift+R")), [this] {
-    tabs_->setCurrentIndex(1);
+    showPage(1);
     recipe_->setFocus();
   });
-  add("toggleMargin", tr("Side panel"), QKeySequence(tr("Ctrl+M")), [this] {
-    const QList<int> sizes = across_->sizes();
-    across_->setSizes({sizes[0] + sizes[1] - (sizes[1] > 0 ? 0 : 250), sizes[1] > 0 ? 0 : 250});
-  });
+  add("toggleMargin", tr("Side panel"), QKeySequence(tr("Ctrl+M")),
+      [this] { across_->setSideOpen(!across_->isSideOpen()); });
   context_.actions.add(
       QStringLiteral("copyTrace"), tr("Copy picture of the traces"),
       QKeySequence(tr("Ctrl+Shift+P")), [this] { copy_picture(lanes_); }, desk);
@@ -263,11 +260,11 @@ void TraceDesk::makeStateActions() {
   add("pinVisit", tr("Pin the visit"), QKeySequence(tr("P")), [this] { pinVisit(); });
   add("reviewEdits", tr("Manual edits…"), {}, [this] { edits_->click(); });
   add("newRecipe", tr("New recipe"), {}, [this] {
-    tabs_->setCurrentIndex(1);
+    showPage(1);
     recipe_->newRecipe();
   });
   add("openRecipe", tr("Open recipe…"), QKeySequence(tr("Ctrl+R")), [this] {
-    tabs_->setCurrentIndex(1);
+    showPage(1);
     recipe_->openRecipe();
   });
   add("saveRecipe", tr("Save recipe as…"), {}, [this] { recipe_->saveAs(); });
@@ -341,7 +338,7 @@ void TraceDesk::sayNotSplit(const CaptureView& capture) {
     return;
   }
   const auto split_by = [this](const book::Document& recipe) {
-    tabs_->setCurrentIndex(1);
+    showPage(1);
     if (context_.view.capture())
       apply_recipe(context_.session, {context_.view.capture()->info.id}, recipe);
   };
@@ -357,7 +354,7 @@ void TraceDesk::sayNotSplit(const CaptureView& capture) {
                       [this] { context_.actions.find(QStringLiteral("openRecipe"))->trigger(); });
   if (!context_.session.book()->document(DocumentKind::recipe)) {
     offers.emplace_back(tr("New recipe"), [this] {
-      tabs_->setCurrentIndex(1);
+      showPage(1);
       recipe_->newRecipe();
     });
   }

@@ -21,6 +21,7 @@ namespace kuvio::app {
 
 class EmptyState;
 class FanView;
+class FoldingSplitter;
 class Lanes;
 class LanePlan;
 class LedgerModel;
@@ -124,7 +125,9 @@ private:
   QLabel* cursors_ = nullptr;
   QLineEdit* go_to_ = nullptr;
   QStackedWidget* margin_ = nullptr;
-  QSplitter *across_ = nullptr, *down_ = nullptr;
+  void showPage(int index);
+  FoldingSplitter* across_ = nullptr;
+  QSplitter* down_ = nullptr;
   BudgetViewPtr budget_;
   qint64 whole_of_ = 0;
   bool following_ = false;

@@ -4,6 +4,7 @@
 #include "app/engine/book_view.h"
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
+#include "app/style/folding_splitter.h"
 #include "app/style/widgets.h"
 #include "app/trace/fan_view.h"
 #include "app/trace/rule_hints.h"
@@ -138,7 +139,7 @@ void TraceDesk::nameSpan() {
       recipe.text = formats::recipe_text(fresh);
     }
     apply_recipe(context_.session, {id}, recipe);
-    tabs_->setCurrentIndex(1);
+    showPage(1);
   });
   dialog->show();
 }
@@ -278,6 +279,12 @@ void TraceDesk::pinVisit() {
     return;
   }
   name_span(context_.session, context_.view.capture()->info.id, v->from_s, v->to_s, v->state);
+}
+
+/// A page of the side panel, which opens for it.
+void TraceDesk::showPage(int index) {
+  across_->setSideOpen(true);
+  tabs_->setCurrentIndex(index);
 }
 
 }  // namespace kuvio::app

@@ -75,7 +75,7 @@ QByteArray svg_of(const Sheet& sheet) {
   QBuffer buffer(&bytes);
   QSvgGenerator writer;
   writer.setOutputDevice(&buffer);
-  writer.setTitle(sheet.title);
+  writer.setTitle(sheet.title.toHtmlEscaped());  // it writes it as it is
   writer.setSize(sheet.size());
   writer.setViewBox(QRect(QPoint(0, 0), sheet.size()));
   writer.setResolution(96);
