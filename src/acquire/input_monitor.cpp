@@ -11,7 +11,7 @@
 namespace kuvio::acquire {
 namespace {
 constexpr double kFresh = 0.5, kKept = 10;  // s
-constexpr double kReadingEvery = 0.1;
+constexpr double kReadingEvery = 0.1, kRateOver = 1;
 }  // namespace
 
 InputMonitor::InputMonitor(Endpoint endpoint, InputSettings settings)
@@ -32,6 +32,19 @@ InputState InputMonitor::state() const {
 
 void InputMonitor::take(const Packet& packet, const Input& input, double at_s) {
   const std::lock_guard lock(mutex_);
+  if (input.interval_s() > 0) {
+    state_.rate_hz = 1 / input.interval_s();
+  } else {
+    // By the times that samples carry, where they carry any.
+    const double to_s =
+        packet.times.empty() ? at_s : static_cast<double>(packet.times.back()) * 1e-9;
+    came_.emplace_back(to_s, static_cast<std::int64_t>(packet.samples()));
+    while (came_.front().first < to_s - kKept) came_.pop_front();
+    std::int64_t after_first = 0;
+    for (std::size_t i = 1; i < came_.size(); ++i) after_first += came_[i].second;
+    const double since = to_s - came_.front().first;
+    if (since > kRateOver) state_.rate_hz = static_cast<double>(after_first) / since;
+  }
   LiveReading reading{at_s, {}, {}};
   bool current = false, voltage = false;
   for (std::size_t c = 0; c < packet.columns.size(); ++c) {

@@ -14,6 +14,7 @@ struct InputState {
   std::string address, identity, trouble;
   Endpoint learned;                   ///< the address with what was learned of it
   std::vector<LiveChannel> channels;  ///< figures since the last half second
+  double rate_hz = 0;  ///< samples a second, as it says or as they come; 0: not known yet
   std::vector<std::string> heard;     ///< the last lines that came, of one that sends lines
   std::vector<LiveReading> readings;  ///< of its first current and voltage, the last ten seconds
 };
@@ -49,7 +50,8 @@ private:
       return sum / static_cast<double>(samples);
     }
   };
-  std::vector<Mean> means_;  // of the channels, over the last half second
+  std::deque<std::pair<double, std::int64_t>> came_;  // until when, how many; the last seconds
+  std::vector<Mean> means_;                           // of the channels, over the last half second
   std::deque<LiveReading> readings_;
   std::jthread thread_;
 };

@@ -34,17 +34,22 @@ InputTrack::InputTrack(std::unique_ptr<Input> input, bool is_axis, double time_s
   }
 }
 
+std::string name_among(const std::string& own, const Endpoint& endpoint,
+                       const std::function<bool(const std::string&)>& taken) {
+  const std::string prefix = endpoint.option("name"),
+                    base = prefix.empty() ? own : prefix + "." + own;
+  std::string name = base;
+  for (int n = 2; taken(name); ++n) name = fmt::format("{}{}", base, n);
+  return name;
+}
+
 void InputTrack::add_channels(std::vector<book::ChannelInfo>& all, const std::string& accuracy) {
   first_channel_ = all.size();
-  const std::string prefix = input_->endpoint().option("name");
   const auto unique = [&](const std::string& wanted) {
-    const std::string base = prefix.empty() ? wanted : prefix + "." + wanted;
-    std::string name = base;
-    for (int n = 2; std::any_of(all.begin(), all.end(),
-                                [&](const book::ChannelInfo& c) { return c.name == name; });
-         ++n)
-      name = fmt::format("{}{}", base, n);
-    return name;
+    return name_among(wanted, input_->endpoint(), [&](const std::string& name) {
+      return std::any_of(all.begin(), all.end(),
+                         [&](const book::ChannelInfo& c) { return c.name == name; });
+    });
   };
   bool first_current = true;
   for (const InputChannel& c : input_->channels()) {

@@ -14,6 +14,11 @@ namespace kuvio::acquire {
 /// pyramid, and its time where samples have times of their own.
 double stored_bytes(const InputChannel& channel, bool evenly_spaced);
 
+/// A channel's name among others: its own, after the `name` that its input's address gives, with a
+/// number where it is `taken`.
+std::string name_among(const std::string& own, const Endpoint& endpoint,
+                       const std::function<bool(const std::string&)>& taken);
+
 /// One input within a recording: its packets become samples, flags and logic levels of the
 /// capture's channels, and its clock is laid on the capture's axis.
 ///

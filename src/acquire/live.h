@@ -22,6 +22,7 @@ struct LiveChannel {
   double sum = 0, observed_s = 0;      ///< of a recording: integral and time since its start
   std::optional<Flag> out_of_range{};  ///< why the last sample was no data
   std::size_t place = 0;               ///< among the capture's channels
+  std::string own_name{};  ///< within its input, where `name` tells it from others; else ""
 };
 
 /// One reading of an output that is watched and not recorded.

@@ -46,7 +46,8 @@ std::optional<Found> meaning_of(const std::string& name) {
     return Found{"shunt " + name.substr(5, name.size() - 14), "Ohm", 1e-6};
   if (name.starts_with("in_") && name.ends_with("shunt_resistor")) return Found{"shunt", "Ohm", 1};
   for (const Kind& k : kKinds) {
-    if (name == k.tail) return Found{k.words, k.unit, k.factor};
+    if (name == k.tail || name == std::string("in_") + k.tail)
+      return Found{k.words, k.unit, k.factor};
     if (!name.starts_with("in_") || !name.ends_with(std::string("_") + k.tail)) continue;
     const std::string of = name.substr(3, name.size() - 4 - std::strlen(k.tail));
     return Found{std::string(k.words) + " of " + of, k.unit, k.factor};

@@ -50,6 +50,18 @@ TEST_CASE("readings are kept as long as is asked for, and their mean is over tim
   CHECK(h.between("I", 4, 4)->mean == 5);  // a point alone is its own mean
 }
 
+TEST_CASE("what nothing reads any more is no channel") {
+  LiveHistory h;
+  acquire::LiveChannel other = read(2);
+  other.name = "V";
+  h.add(read(1), 0);
+  h.add(other, 0);
+  h.keepOnly({"V"});
+  CHECK_FALSE(h.find("I"));
+  REQUIRE(h.find("V"));
+  CHECK(h.find("V")->points.size() == 1);
+}
+
 TEST_CASE("what is over range is no reading, and nothing is known until the next") {
   LiveHistory h;
   acquire::LiveChannel over = read(9.9e37);

@@ -34,7 +34,7 @@ namespace {
 constexpr int kWide = 1200;       // px from which the console has a column of its own
 constexpr int kConsole = 270;     // px
 constexpr int kDrawer = 148;      // px at most
-constexpr int kPaperLeast = 160;  // px: under that the drawer takes the paper's place
+constexpr int kPaperLeast = 110;  // px: under that the drawer takes the paper's place
 
 QString bytes(double n) {
   return n >= 1e9   ? QStringLiteral("%1 GB").arg(n / 1e9, 0, 'f', n >= 1e10 ? 0 : 1)
@@ -317,6 +317,8 @@ void BenchDesk::refresh() {
   progress_->refresh();
   sheet_or_progress_->setCurrentIndex(recording ? 1 : 0);
   stamps_->refresh();
+  const int tall = sheet_or_progress_->sizeHint().height();
+  if (tall != std::exchange(sheet_height_, tall)) arrange();
   const acquire::OutputState* first = s.output.set.empty() ? nullptr : &s.output.set.front();
   paper_->setLimit(
       first && first->current_limit > 0 ? std::optional(first->current_limit) : std::nullopt,

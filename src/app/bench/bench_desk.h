@@ -102,6 +102,7 @@ private:
   Preferences& preferences_;
   Wiring wanted_;  ///< as drawn; connected or as it was last
   QString open_, silent_since_;
+  int sheet_height_ = 0;  // as last arranged for
   int marks_ = 0;
   std::string budget_text_;     // that the allowed peak was read from
   std::optional<double> peak_;  // A

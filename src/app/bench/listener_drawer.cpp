@@ -347,15 +347,17 @@ void ListenerDrawer::refresh() {
     is_->setText(other.identity.empty() ? address_ : qs(other.identity));
     QStringList reads, names;
     for (const acquire::LiveChannel& c : other.channels) {
-      names << qs(c.name);
+      names << qs(c.own_name.empty() ? c.name : c.own_name);
       if (const acquire::LiveChannel* now = read_now(bench_.state(), c))
         reads << tr("%1 %2").arg(qs(now->name), reading_text(*now));
     }
     if (!names.isEmpty()) refreshChannels(names);
     refreshColumns(other.heard);
-    reads_->setText(!other.trouble.empty() ? qs(other.trouble)
-                    : reads.isEmpty()      ? tr("no reading yet")
-                                           : reads.join(QStringLiteral(", ")));
+    reads_->setText(asks_for_columns(other)
+                        ? tr("Its lines do not say what they are: choose it for each column.")
+                    : !other.trouble.empty() ? qs(other.trouble)
+                    : reads.isEmpty()        ? tr("no reading yet")
+                                             : reads.join(QStringLiteral(", ")));
   }
 }
 

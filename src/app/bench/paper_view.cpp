@@ -118,9 +118,16 @@ PaperScale PaperView::scaleFor(const std::string& name) const {
 
 // --- what stands there ---------------------------------------------------------------------------
 
+/// Whether anything reads a channel right now.
+bool PaperView::isRead(const std::string& channel) const {
+  const auto& all = bench_.state().channels;
+  return std::any_of(all.begin(), all.end(),
+                     [&](const acquire::LiveChannel& c) { return c.name == channel; });
+}
+
 QString PaperView::figures() const {
   const auto* c = shown();
-  if (!c || c->points.empty()) return QStringLiteral("–");
+  if (!c || c->points.empty() || !isRead(c->name)) return QStringLiteral("–");
   double value = c->points.back().mean;
   if (window_s_ > 0) {
     const double now = bench_.history().now_s();

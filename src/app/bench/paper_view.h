@@ -37,6 +37,7 @@ public:
 
   /// What stands in the column: the figures, and what they are. For tests and screen readers.
   QString figures() const;
+  bool isRead(const std::string& channel) const;
   QString settledText() const;
   /// "min 2.88 µA", … as they stand at the axis, top first, those written as one in one.
   QStringList ticksText() const;

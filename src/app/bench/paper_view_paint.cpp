@@ -163,8 +163,10 @@ void PaperView::paintStrips(QPainter& painter) const {
     painter.setFont(Theme::baseFont(14, QFont::DemiBold));
     painter.setPen(t.text());
     if (!c->points.empty())
-      painter.drawText(QRectF(column().left(), box.top(), column().width(), box.height()),
-                       Qt::AlignLeft | Qt::AlignVCenter, figure(c->points.back().mean, c->unit));
+      painter.drawText(
+          QRectF(column().left(), box.top(), column().width(), box.height()),
+          Qt::AlignLeft | Qt::AlignVCenter,
+          isRead(c->name) ? figure(c->points.back().mean, c->unit) : QStringLiteral("–"));
   }
   const auto more = static_cast<int>(bench_.history().channels().size()) - 1 - names.size();
   if (more <= 0) return;

@@ -86,6 +86,10 @@ void RunSheet::makeSentence() {
   sentence_->addWidget(length_);
   sentence_->addWidget(words(tr("at")));
   sentence_->addWidget(rate_);
+  own_rate_ = words({});
+  own_rate_->setObjectName(QStringLiteral("ownRate"));
+  own_rate_->hide();
+  sentence_->addWidget(own_rate_);
   powering_ = words(tr("powering on"));
   sentence_->addWidget(powering_);
   sentence_->addWidget(which_);
@@ -232,10 +236,30 @@ RunSheet::Does RunSheet::does() const {
   return bench_.firstOutputOn() ? Does::cycle : Does::power_on;
 }
 
+/// What sends by itself has a rate of its own: there is none to be chosen.
+void RunSheet::showRate() {
+  const BenchState& s = bench_.state();
+  const bool own = bench_.outputAddress().isEmpty() && !s.others.empty() &&
+                   std::none_of(s.others.begin(), s.others.end(), [](const acquire::InputState& i) {
+                     return i.learned.is_instrument();
+                   });
+  const double rate = own_rate_hz_ = own ? s.others.front().rate_hz : 0;
+  const QString text = !own       ? QString()
+                       : rate > 0 ? tr("its own rate, %1 /s").arg(rate, 0, 'g', 3)
+                                  : tr("its own rate");
+  if (text == own_rate_->text() && rate_->isHidden() == own) return;
+  own_rate_->setText(text);
+  own_rate_->setVisible(own);
+  rate_->setVisible(!own);
+  sentence_->invalidate();
+  updateGeometry();
+}
+
 void RunSheet::refresh() {
   const BenchState& s = bench_.state();
   const bool armed = !arm_->text().trimmed().isEmpty();
   showPower();
+  showRate();
   QString text;
   if (s.phase == BenchState::Phase::lost && hasOutput()) {
     text = tr("Output may be on: reconnect first");
@@ -286,7 +310,9 @@ void RunSheet::showPower() {
   which_->setVisible(output && !names.isEmpty() && power_->currentIndex() == as_it_starts);
 }
 
-double RunSheet::rateHz() const { return rate_->quantity().value_or(1000); }
+double RunSheet::rateHz() const {
+  return own_rate_hz_ > 0 ? own_rate_hz_ : rate_->quantity().value_or(1000);
+}
 
 void RunSheet::setBuild(const QString& build) {
   build_->setText(build);

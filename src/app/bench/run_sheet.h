@@ -76,12 +76,15 @@ private:
   void removePhrase(const QString& key);
   QMenu* makeMenu();
   void showPower();
+  void showRate();
   bool hasOutput() const;
   bool powersSeveral() const;
 
   const BenchControl& bench_;
   SentenceLayout* sentence_;
   Blank *build_, *name_, *arm_, *until_, *reset_, *note_;
+  QLabel* own_rate_ = nullptr;
+  double own_rate_hz_ = 0;  // of what sends by itself; 0: there is none, or not known yet
   QuantityEdit *length_, *rate_, *before_, *charge_, *apart_;
   QComboBox *power_, *which_, *off_;
   QLabel *powering_, *off_words_;

@@ -236,7 +236,10 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
     for (const acquire::InputState& other : s.others) {
       if (qs(other.address) != address) continue;
       if (!other.identity.empty()) station.title = model_of(other.identity);
-      if (other.phase == acquire::LinkPhase::lost) {
+      if (asks_for_columns(other)) {
+        station.reading = tr("what are its columns?");
+        station.warning = tr("say it in its drawer");
+      } else if (other.phase == acquire::LinkPhase::lost) {
         station.reading = tr("lost");
         station.warning = qs(other.trouble);
       } else {
@@ -261,6 +264,10 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
 }
 
 }  // namespace
+
+bool asks_for_columns(const acquire::InputState& input) {
+  return input.phase == acquire::LinkPhase::lost && input.channels.empty() && !input.heard.empty();
+}
 
 QString reading_text(const acquire::LiveChannel& channel) {
   if (channel.out_of_range) return qs(describe(*channel.out_of_range));
@@ -358,6 +365,11 @@ QStringList WirePlan::inWords() const {
     }
     words << device.title + QLatin1Char(' ') + device.reading;
     out << words.join(QStringLiteral(" → "));
+  }
+  for (const Station& s : listeners) {
+    if (s.kind == Station::Kind::add) continue;
+    out << s.title + QStringLiteral(": ") + s.reading +
+               (s.warning.isEmpty() ? QString() : QStringLiteral(", ") + s.warning);
   }
   return out;
 }

@@ -78,6 +78,8 @@ struct WireFacts {
 
 WirePlan wire_plan(const WireFacts& facts);
 
+/// Whether it sends lines of numbers that nobody has said the meaning of.
+bool asks_for_columns(const acquire::InputState& input);
 /// "61.20 µA", or why there is no reading: "over range".
 QString reading_text(const acquire::LiveChannel& channel);
 /// What a watched channel reads now: while it is recorded, of what the recording reports, and

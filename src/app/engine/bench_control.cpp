@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/bench_control.h"
 
+#include "acquire/input_track.h"
 #include "acquire/zero.h"
 #include "app/engine/text.h"
 #include "book/disk.h"
@@ -318,8 +319,17 @@ void BenchControl::pollInputs() {
       state_.channels.push_back(std::move(c));
     }
   }
-  for (const acquire::InputState& other : state_.others)
-    state_.channels.insert(state_.channels.end(), other.channels.begin(), other.channels.end());
+  // What is lost reads nothing; equal names get numbers, as in a recording.
+  for (acquire::InputState& other : state_.others) {
+    for (acquire::LiveChannel& c : other.channels) {
+      c.own_name = c.name;
+      c.name = acquire::name_among(c.name, other.learned, [&](const std::string& name) {
+        return std::any_of(state_.channels.begin(), state_.channels.end(),
+                           [&](const acquire::LiveChannel& known) { return known.name == name; });
+      });
+      if (other.phase == acquire::LinkPhase::ready) state_.channels.push_back(c);
+    }
+  }
 }
 
 void BenchControl::mark(const QString& note) {

@@ -200,6 +200,7 @@ private:
   bool refusesToSwitchOn(const acquire::SwitchCommand& what);
   void openLinks();
   void keepHistory();
+  void forgetUnplugged();
   double watchedNow() const;
   std::shared_ptr<acquire::TalkLog> talkOf(const std::string& address);
   void noteLine(const QString& text, bool sent);

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace kuvio::app {
 
@@ -33,6 +34,7 @@ void BenchControl::keepHistory() {
     history_.breakOff();
     return;
   }
+  forgetUnplugged();
   const double now = watchedNow();
   for (acquire::LiveChannel c : state_.channels) {
     const bool of_output =
@@ -41,6 +43,18 @@ void BenchControl::keepHistory() {
     if (of_output) c.min = c.max = c.last;
     if (c.quantity != Quantity::logic) history_.add(c, now);
   }
+}
+
+/// Once everything that is wired up has answered, what nothing reads any more is no channel.
+void BenchControl::forgetUnplugged() {
+  std::set<std::string> read;
+  for (const acquire::LiveChannel& c : state_.channels) read.insert(c.name);
+  for (const acquire::InputState& other : state_.others) {
+    if (other.phase == acquire::LinkPhase::connecting) return;
+    for (const acquire::LiveChannel& c : other.channels) read.insert(c.name);
+  }
+  if (state_.others.size() == static_cast<std::size_t>(wiring_.others.size()) && !read.empty())
+    history_.keepOnly(read);
 }
 
 std::shared_ptr<acquire::TalkLog> BenchControl::talkOf(const std::string& address) {

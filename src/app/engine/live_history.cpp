@@ -63,6 +63,10 @@ void LiveHistory::breakOff() {
   }
 }
 
+void LiveHistory::keepOnly(const std::set<std::string>& names) {
+  std::erase_if(channels_, [&](const Channel& c) { return names.count(c.name) == 0; });
+}
+
 void LiveHistory::clear() {
   channels_.clear();
   now_s_ = 0;

@@ -5,6 +5,7 @@
 
 #include <deque>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -37,6 +38,8 @@ public:
   void addRecorded(const acquire::LiveChannel& channel, double at_s);
   /// From now on something else is read, or after a time in which nothing was.
   void breakOff();
+  /// Forgets all channels but those of these names.
+  void keepOnly(const std::set<std::string>& names);
   void clear();
 
   const std::vector<Channel>& channels() const { return channels_; }
