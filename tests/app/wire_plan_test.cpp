@@ -169,7 +169,7 @@ TEST_CASE("two outputs are a line each with readings of their own, an auxiliary 
   CHECK(contains(plan.lines[0].source.reading, "1.000"));
   CHECK(contains(plan.lines[1].source.reading, "2.000"));
   CHECK(plan.lines[1].source.id == QStringLiteral("source:2"));
-  CHECK(plan.inWords().size() == 2);
+  CHECK(plan.inWords().size() == 3);  // two lines, and what listens
   // Names that do not say which is whose: by their place.
   b.state.output.currents = {"Ia", "Ib"};
   b.state.channels[1].name = "Ib";
