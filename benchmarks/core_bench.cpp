@@ -5,6 +5,7 @@
 #include "book/channel_trace.h"
 #include "core/envelope.h"
 #include "core/measure.h"
+#include "core/spectrum.h"
 #include "core/state_split.h"
 
 #include <benchmark/benchmark.h>
@@ -141,6 +142,19 @@ void level_recipe(benchmark::State& state) {
   state.SetItemsProcessed(state.iterations() * kSamples);
 }
 BENCHMARK(level_recipe)->Unit(benchmark::kMillisecond);
+
+/// The ripple of an hour: noise over bursts, of which a million samples are looked at.
+void ripple_of_an_hour(benchmark::State& state) {
+  std::mt19937_64 random(1);
+  std::normal_distribution<double> noise(0, 1e-6);
+  std::vector<double> values(3'600'000);
+  for (std::size_t i = 0; i < values.size(); ++i)
+    values[i] = (i % 60'000 < 900 ? 1e-2 : 3e-6) + noise(random);
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  trace.append(0, 1, values);
+  for (auto _ : state) benchmark::DoNotOptimize(ripple(trace, 0, 3600));
+}
+BENCHMARK(ripple_of_an_hour)->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

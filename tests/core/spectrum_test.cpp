@@ -87,3 +87,33 @@ TEST_CASE(
     CHECK(found <= 3);
   }
 }
+
+TEST_CASE(
+    "a long span's ripple is found as a short one's, over noise that rises to low frequencies") {
+  // A million samples of a random walk with white noise on it, and a line far up in the spectrum.
+  constexpr double kHertz = 217.3, kAmplitude = 4e-4;
+  std::mt19937_64 random(8);
+  std::normal_distribution<double> normal;
+  double walk = 0;
+  const auto trace = sampled(1 << 20, 1000, [&](double t) {
+    walk += 2e-7 * normal(random);
+    return 1e-3 + walk + 5e-5 * normal(random) +
+           kAmplitude * std::sin(2 * std::numbers::pi * kHertz * t);
+  });
+  const auto found = ripple(trace, 0, 1048.576);
+  REQUIRE(found);
+  REQUIRE(found->frequency_hz);
+  CHECK(*found->frequency_hz == Approx(kHertz).margin(1e-3));
+  CHECK(found->amplitude == Approx(kAmplitude).epsilon(0.03));
+  // The same at the very foot of what is judged each by itself, and just above it.
+  for (const double bin : {390.5, 399.6, 400.4, 408.5, 417.0}) {
+    const double hertz = bin / 65.536;
+    const auto low = sampled(1 << 16, 1000, [&](double t) {
+      return 1e-3 + 5e-5 * normal(random) + kAmplitude * std::sin(2 * std::numbers::pi * hertz * t);
+    });
+    const auto one = ripple(low, 0, 65.536);
+    REQUIRE(one);
+    REQUIRE(one->frequency_hz);
+    CHECK(*one->frequency_hz == Approx(hertz).margin(0.05 / 65.536));
+  }
+}

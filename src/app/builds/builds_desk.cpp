@@ -7,6 +7,7 @@
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
 #include "app/style/theme.h"
+#include "app/style/total_strip.h"
 #include "book/notes.h"
 
 #include <QVBoxLayout>
@@ -119,7 +120,13 @@ QWidget* BuildsDesk::makeTable(QWidget* page) {
   for (int i = 0; i < DifferenceModel::Columns; ++i) table_->setColumnWidth(i, widths[i]);
   header->setSectionResizeMode(DifferenceModel::Interval, QHeaderView::Stretch);
   table_->setMinimumHeight(140);
-  return table_;
+  auto* both = new QWidget(page);
+  auto* column = new QVBoxLayout(both);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(0);
+  column->addWidget(table_);
+  column->addWidget(new TotalStrip(table_, both));
+  return both;
 }
 
 void BuildsDesk::connectParts() {

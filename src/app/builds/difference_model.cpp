@@ -96,6 +96,8 @@ QString DifferenceModel::totalText(int column) const {
       return c.candidate_mean ? qs(with_prefix(*c.candidate_mean, "A", 4)) : kNothing;
     case Interval:
       return c.total.known ? interval(c.total) : kNothing;
+    case PerVisit:
+      return kNothing;
     case Bridge:
       return qs(signed_prefix(c.total.value, "A", 3));
     case Life:

@@ -143,12 +143,12 @@ std::optional<double> Lanes::currentPixel(double value) const {
   return std::nullopt;
 }
 
-std::vector<double> Lanes::currentEdges() const {
+std::vector<double> Lanes::currentEdges(int least) const {
   constexpr int kStep = 3;  // pixels
   std::vector<double> out;
   for (const Lane& lane : lanes_) {
     if (lane.quantity != Quantity::current) continue;
-    const int steps = std::clamp(lane.rect->height() / kStep, 20, 200);
+    const int steps = std::clamp(lane.rect->height() / kStep, least, 200);
     const QCPRange r = lane.value->range();
     const bool log = lane.scale == ValueScale::logarithmic && r.lower > 0;
     for (int i = 0; i <= steps; ++i) {

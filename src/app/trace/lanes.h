@@ -72,7 +72,8 @@ public:
   std::optional<double> currentPixel(double value) const;
   QRect currentLane() const;
   /// Edges of equal steps along that lane's axis, as values; empty when there is none.
-  std::vector<double> currentEdges() const;
+  /// There are at least `least`, more where the lane is tall.
+  std::vector<double> currentEdges(int least = 20) const;
   /// Lines across that lane.
   void setThresholds(std::vector<Threshold> thresholds);
   const std::vector<Threshold>& thresholds() const;

@@ -7,7 +7,7 @@
 #include "app/style/widgets.h"
 #include "core/number_text.h"
 
-#include <QHBoxLayout>
+#include <QComboBox>
 #include <QPainter>
 #include <QPainterPath>
 
@@ -17,7 +17,10 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kSoonMs = 40;      // the view comes to rest before it is asked for
+constexpr int kBins = 90;
+constexpr int kSoonMs = 40;   // the view comes to rest before it is asked for
+constexpr int kBeside = 200;  // px: a lane that is lower leaves too little to be read
+constexpr int kMost = 360, kLabels = 52, kFoot = 38, kWords = 190;  // px
 constexpr double kFloor = 1e-6;  // least share that a logarithmic scale shows
 
 /// Shares of the bins, and of what lies outside them.
@@ -44,7 +47,7 @@ Shares shares_of(const Distribution& d, bool by_charge) {
 
 SpreadBars::SpreadBars(const Lanes& lanes, QWidget* parent) : QWidget(parent), lanes_(lanes) {
   setObjectName(QStringLiteral("spreadBars"));
-  setAccessibleName(tr("Distribution of the current"));
+  setAccessibleName(tr("Histogram of the current"));
   connect(&lanes_, &Lanes::valuesChanged, this, qOverload<>(&QWidget::update));
 }
 
@@ -61,88 +64,156 @@ void SpreadBars::setLogarithmic(bool on) {
   update();
 }
 
+bool SpreadBars::beside() const { return lanes_.currentLane().height() >= kBeside; }
+
+/// Beside a tall lane on its own pixels, else as high as there is room for.
+QRectF SpreadBars::box() const {
+  const double width_px = width() - kLabels - 12.0;
+  if (!beside()) return {kLabels, 6, width_px, std::max(20.0, height() - 6.0 - kFoot)};
+  const double shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
+  const QRectF lane = QRectF(lanes_.currentLane()).translated(0, shift);
+  return {kLabels, lane.top(), width_px, lane.height()};
+}
+
+/// Values that get a number on the axis: round ones where its steps are equal, else decades.
+std::vector<Tick> SpreadBars::ticks() const {
+  const std::vector<double>& edges = spread_->spread.bins.edges;
+  const double low = edges.front(), high = edges.back();
+  const auto room = static_cast<int>(box().height() / 22);
+  const double first = edges[1] - edges[0], last = high - edges[edges.size() - 2];
+  if (std::fabs(first - last) < 0.01 * std::fabs(last))
+    return value_ticks(low, high, std::max(2, room), "A");
+  std::vector<Tick> out;
+  if (low <= 0) out.push_back({0, "0\u2009A", true});
+  const auto top = static_cast<int>(std::floor(std::log10(std::max(high, -low)) + 1e-9));
+  const int decades = low > 0 ? top - static_cast<int>(std::ceil(std::log10(low) - 1e-9)) + 1 : 6;
+  const int stride = std::max(1, decades / std::max(1, room) + (decades % std::max(1, room) != 0));
+  for (int e = top; e > top - decades; e -= stride) {
+    for (const double v : {std::pow(10.0, e), -std::pow(10.0, e)}) {
+      if (v >= low * (1 - 1e-9) && v <= high * (1 + 1e-9) && v >= low)
+        out.push_back({v, with_prefix(v, "A", 1), true});
+    }
+  }
+  return out;
+}
+
+/// How far up a value lies, by the steps that its edges make.
+double SpreadBars::part(double value) const {
+  const std::vector<double>& edges = spread_->spread.bins.edges;
+  const auto above = std::upper_bound(edges.begin(), edges.end(), value);
+  if (above == edges.begin()) return 0;
+  if (above == edges.end()) return 1;
+  const auto below = above - 1;
+  const double within = (value - *below) / (*above - *below);
+  return (static_cast<double>(below - edges.begin()) + within) /
+         static_cast<double>(edges.size() - 1);
+}
+
 void SpreadBars::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   const Theme& t = Theme::current();
-  if (!spread_ || !lanes_.currentPixel(0)) return;
-  // The lane's pixels, in this widget's.
-  const double shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
-  const QRectF lane = QRectF(lanes_.currentLane()).translated(0, shift);
-  const double left = 10, right = width() - 12.0;
-  painter.fillRect(QRectF(left, lane.top(), right - left, lane.height()), t.ground());
+  if (!spread_ || !lanes_.currentPixel(0) || spread_->spread.bins.count() < 2) return;
+  const QRectF area = box();
+  const double left = area.left(), right = area.right();
+  painter.fillRect(area, t.ground());
   const Shares shares = shares_of(spread_->spread, by_charge_);
   const double most = std::max(1e-12, *std::max_element(shares.bins.begin(), shares.bins.end()));
+  const double least = std::max(kFloor, most * 1e-6);
   const auto x = [&](double share) {
     if (!logarithmic_) return left + share / most * (right - left);
-    const double foot = std::max(kFloor, most * 1e-6);
     return left +
-           std::clamp(std::log(share / foot) / std::log(most / foot), 0.0, 1.0) * (right - left);
+           std::clamp(std::log(share / least) / std::log(most / least), 0.0, 1.0) * (right - left);
+  };
+  const auto edge_y = [&](std::size_t i) {
+    return area.bottom() -
+           static_cast<double>(i) / static_cast<double>(shares.bins.size()) * area.height();
   };
   painter.setPen(QPen(t.ruling(), 1));
   for (int i = 1; i <= 4; ++i) {
     const double at = left + (right - left) * i / 4;
-    painter.drawLine(QLineF(at, lane.top(), at, lane.bottom()));
+    painter.drawLine(QLineF(at, area.top(), at, area.bottom()));
+  }
+  painter.setFont(Theme::baseFont(11));
+  for (const Tick& tick : ticks()) {
+    const double y = area.bottom() - part(tick.at) * area.height();
+    painter.setPen(QPen(t.ruling(), 1));
+    painter.drawLine(QLineF(left, y, right, y));
+    painter.setPen(t.muted());
+    painter.drawText(QRectF(0, y - 8, left - 5, 16), Qt::AlignRight | Qt::AlignVCenter,
+                     qs(tick.label));
   }
   QColor bar = t.ink(0);
   bar.setAlpha(120);
-  const std::vector<double>& edges = spread_->spread.bins.edges;
   for (std::size_t i = 0; i < shares.bins.size(); ++i) {
     if (!(shares.bins[i] > 0)) continue;
-    const double a = *lanes_.currentPixel(edges[i]) + shift,
-                 b = *lanes_.currentPixel(edges[i + 1]) + shift;
+    const double a = edge_y(i), b = edge_y(i + 1);
     painter.fillRect(QRectF(left, b, std::max(1.0, x(shares.bins[i]) - left), std::max(1.0, a - b)),
                      bar);
   }
   // Share below each value, from the left to the right edge.
-  QPainterPath below;
+  QPainterPath below(QPointF(left + shares.below * (right - left), area.bottom()));
   double sum = shares.below;
   for (std::size_t i = 0; i < shares.bins.size(); ++i) {
-    const QPointF from(left + sum * (right - left), *lanes_.currentPixel(edges[i]) + shift);
-    if (i == 0) below.moveTo(from);
     sum += shares.bins[i];
-    below.lineTo(left + sum * (right - left), *lanes_.currentPixel(edges[i + 1]) + shift);
+    below.lineTo(left + sum * (right - left), edge_y(i + 1));
   }
   painter.setRenderHint(QPainter::Antialiasing);
   painter.setPen(QPen(t.text(), 1, Qt::DotLine));
   painter.setBrush(Qt::NoBrush);
   painter.drawPath(below);
   painter.setPen(QPen(t.rulingTenth(), 1));
-  painter.drawRect(QRectF(left, lane.top(), right - left, lane.height()));
+  painter.drawRect(area);
+  paintFoot(painter, area, least, most);
+}
+
+/// What the two ends of the bars' scale are, and what bars and curve say.
+void SpreadBars::paintFoot(QPainter& painter, const QRectF& area, double least, double most) const {
+  const Theme& t = Theme::current();
+  const QRectF foot(area.left(), area.bottom() + 2, area.width(), 16);
   painter.setFont(Theme::baseFont(11));
   painter.setPen(t.muted());
-  const QRectF foot(left, lane.bottom() + 3, right - left, 16);
-  painter.drawText(foot, Qt::AlignLeft, logarithmic_ ? QString() : QStringLiteral("0"));
+  painter.drawText(foot, Qt::AlignLeft,
+                   logarithmic_ ? tr("%1 %").arg(least * 100, 0, 'g', 1) : QStringLiteral("0"));
   painter.drawText(foot, Qt::AlignRight, tr("%1 %").arg(most * 100, 0, 'g', 3));
+  const QRectF key = foot.translated(0, 17);
+  painter.fillRect(QRectF(key.left(), key.center().y() - 3, 14, 7), [&] {
+    QColor bar = t.ink(0);
+    bar.setAlpha(120);
+    return bar;
+  }());
+  const QString of = by_charge_ ? tr("of the charge") : tr("of the time");
+  painter.drawText(key.adjusted(19, 0, 0, 0), Qt::AlignLeft, of);
+  const double after = 19 + painter.fontMetrics().horizontalAdvance(of) + 14;
+  painter.setPen(QPen(t.text(), 1, Qt::DotLine));
+  painter.drawLine(
+      QLineF(key.left() + after, key.center().y(), key.left() + after + 16, key.center().y()));
+  painter.setPen(t.muted());
+  painter.drawText(key.adjusted(after + 21, 0, 0, 0), Qt::AlignLeft, tr("share below"));
 }
 
 SpreadMargin::SpreadMargin(ViewState& view, Session& session, Lanes& lanes, QWidget* parent)
     : QWidget(parent), view_(view), session_(session), alive_(&session), lanes_(lanes) {
   setObjectName(QStringLiteral("spreadMargin"));
   bars_ = new SpreadBars(lanes, this);
-  by_ = button({}, QStringLiteral("spreadBy"), this);
-  by_->setCheckable(true);
-  scale_ = button({}, QStringLiteral("spreadScale"), this);
-  scale_->setCheckable(true);
-  scale_->setChecked(true);
-  for (QPushButton* b : {by_, scale_}) b->setFlat(true);
+  const auto choice = [this](const char* name, const QString& words, const QStringList& items) {
+    auto* out = new QComboBox(this);
+    out->setObjectName(QLatin1String(name));
+    out->setAccessibleName(words);
+    out->addItems(items);
+    return out;
+  };
+  by_ = choice("spreadBy", tr("What the bars are shares of"),
+               {tr("Share of time"), tr("Share of charge")});
+  scale_ = choice("spreadScale", tr("Scale of the bars"), {tr("logarithmic"), tr("linear")});
   words_ = remark({}, this);
   words_->setObjectName(QStringLiteral("spreadWords"));
   words_->setWordWrap(true);
   words_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-  const auto label = [this] {
-    by_->setText(by_->isChecked() ? tr("Share of charge") : tr("Share of time"));
-    scale_->setText(scale_->isChecked() ? tr("logarithmic") : tr("linear"));
-  };
-  label();
-  connect(by_, &QPushButton::toggled, this, [this, label](bool on) {
-    bars_->setByCharge(on);
-    label();
-  });
-  connect(scale_, &QPushButton::toggled, this, [this, label](bool on) {
-    bars_->setLogarithmic(on);
-    label();
-  });
+  connect(by_, &QComboBox::currentIndexChanged, this,
+          [this](int at) { bars_->setByCharge(at == 1); });
+  connect(scale_, &QComboBox::currentIndexChanged, this,
+          [this](int at) { bars_->setLogarithmic(at == 0); });
   soon_.setSingleShot(true);
   soon_.setInterval(kSoonMs);
   connect(&soon_, &QTimer::timeout, this, &SpreadMargin::ask);
@@ -152,7 +223,7 @@ SpreadMargin::SpreadMargin(ViewState& view, Session& session, Lanes& lanes, QWid
   connect(&lanes_, &Lanes::valuesChanged, this, [this] {
     place();
     // The bins are the lane's: another axis, other bins.
-    if (spread_ && lanes_.currentEdges() != spread_->request.bins.edges) soon_.start();
+    if (spread_ && lanes_.currentEdges(kBins) != spread_->request.bins.edges) soon_.start();
   });
   connect(&session_, &Session::spreadReady, this, &SpreadMargin::take);
 }
@@ -166,15 +237,20 @@ void SpreadMargin::hideEvent(QHideEvent*) {
 }
 void SpreadMargin::resizeEvent(QResizeEvent*) { place(); }
 
-/// The bars stand beside the lane of current; the words have what is left under it.
+/// The bars stand beside the lane of current where it is tall; the words have what is left under
+/// them.
 void SpreadMargin::place() {
   const int half = width() / 2;
-  by_->setGeometry(4, 2, half - 4, 24);
-  scale_->setGeometry(half, 2, half - 8, 24);
-  const int shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
-  const QRect lane = lanes_.currentLane();
-  const int foot = std::clamp(lane.bottom() + shift + 24, 60, std::max(60, height() - 150));
-  bars_->setGeometry(0, 26, width(), std::max(0, foot - 26));
+  by_->setGeometry(6, 2, half - 8, 26);
+  scale_->setGeometry(half + 2, 2, half - 10, 26);
+  constexpr int kTop = 32;
+  int foot = kTop + std::clamp(height() - kTop - kWords, 60, kMost);
+  if (bars_->beside()) {
+    const int shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
+    foot = std::clamp(lanes_.currentLane().bottom() + shift + kFoot + 2, 60,
+                      std::max(60, height() - 150));
+  }
+  bars_->setGeometry(0, kTop, width(), std::max(0, foot - kTop));
   words_->setGeometry(12, foot + 6, width() - 24, std::max(0, height() - foot - 10));
   bars_->update();
 }
@@ -185,7 +261,7 @@ void SpreadMargin::ask() {
   request.capture = view_.capture()->info.id;
   std::tie(request.from_s, request.to_s) =
       view_.span().value_or(std::pair(view_.from(), view_.to()));
-  request.bins.edges = lanes_.currentEdges();
+  request.bins.edges = lanes_.currentEdges(kBins);
   if (request.bins.count() >= 1) session_.requestSpread(request);
 }
 

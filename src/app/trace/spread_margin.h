@@ -2,17 +2,20 @@
 #pragma once
 
 #include "app/engine/views_fwd.h"
+#include "app/style/ticks.h"
 #include "app/trace/lanes.h"
 
 #include <QLabel>
 #include <QPointer>
-#include <QPushButton>
 #include <QTimer>
+
+class QComboBox;
 
 namespace kuvio::app {
 
 /// How the current of the span (or of what is seen) is spread over its values: bars on the lane's
-/// own value axis, beside it, and the share of the time that lies below each value.
+/// own value axis, beside it where it is tall enough to be read, and the share that lies below each
+/// value.
 class SpreadBars : public QWidget {
   Q_OBJECT
 public:
@@ -20,11 +23,17 @@ public:
   void setSpread(SpreadViewPtr spread);
   void setByCharge(bool on);
   void setLogarithmic(bool on);
+  /// Whether it stands beside its lane, on the lane's own pixels.
+  bool beside() const;
 
 protected:
   void paintEvent(QPaintEvent* event) override;
 
 private:
+  QRectF box() const;
+  std::vector<Tick> ticks() const;
+  double part(double value) const;
+  void paintFoot(QPainter& painter, const QRectF& area, double least, double most) const;
   const Lanes& lanes_;
   SpreadViewPtr spread_;
   bool by_charge_ = false, logarithmic_ = true;
@@ -55,7 +64,7 @@ private:
   QPointer<Session> alive_;  // a window that goes hides its parts after what they ask has gone
   Lanes& lanes_;
   SpreadBars* bars_;
-  QPushButton *by_, *scale_;
+  QComboBox *by_, *scale_;
   QLabel* words_;
   QTimer soon_;
   SpreadViewPtr spread_;
