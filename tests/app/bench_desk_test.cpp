@@ -499,7 +499,7 @@ TEST_CASE(
   CHECK(voltage->isPencil());
   auto* on = s.find<QPushButton>("switchOutput");
   CHECK(on->text() == QStringLiteral("Switch on 3.60\u2009V"));
-  CHECK(s.wire()->plan().lines.front().pencil == QStringLiteral("3.3 is not set"));
+  CHECK(s.wire()->plan().lines.front().pencil == QStringLiteral("3.3 V is not set"));
   s.click("switchOutput");
   REQUIRE(AtBench::wait([&] { return s.bench().state().output_on; }));
   CHECK_THAT(s.window.message().toStdString(), Catch::Contains("is not set"));

@@ -277,7 +277,7 @@ void SourceDrawer::setCeiling(const acquire::Ceiling& ceiling) {
 QString SourceDrawer::pencil() const {
   QStringList words;
   for (const QuantityEdit* edit : {voltage_, limit_}) {
-    if (edit->isPencil()) words << edit->text().trimmed();
+    if (edit->isPencil()) words << edit->written();
   }
   return words.isEmpty() ? QString() : tr("%1 is not set").arg(words.join(tr(", ")));
 }

@@ -13,7 +13,17 @@
 namespace kuvio::app {
 namespace {
 
+constexpr double kTwoLines = 34;  // px: a title and what it reads
+constexpr int kLeastName = 62;    // px
 constexpr int kEdge = 16, kTop = 6, kGap = 22, kListener = 26, kDeviceLeast = 150, kSource = 250;
+
+/// Of several readings as many as there is room for; the last one is cut only if it is alone.
+QString fitted(QString text, const QFontMetrics& metrics, int room) {
+  const QString between = QStringLiteral(" · ");
+  while (metrics.horizontalAdvance(text) > room && text.contains(between))
+    text.truncate(text.lastIndexOf(between));
+  return metrics.elidedText(text, Qt::ElideRight, room);
+}
 
 }  // namespace
 
@@ -36,7 +46,9 @@ void StationButton::show(const Station& station, bool open) {
   setAccessibleName(station.title + (station.reading.isEmpty() ? QString() : QStringLiteral(": ")) +
                     station.reading);
   setAccessibleDescription(station.warning);
-  setToolTip(station.warning);
+  QStringList whole{station.title, station.reading, station.warning};
+  whole.removeAll(QString());
+  setToolTip(whole.join(QLatin1Char('\n')));
   update();
 }
 
@@ -67,12 +79,18 @@ void StationButton::paintEvent(QPaintEvent*) {
                       hasFocus() || open_ ? 1.6 : 1, add ? Qt::DashLine : Qt::SolidLine));
   painter.setBrush(open_ || underMouse() ? t.wash() : t.ground());
   painter.drawRoundedRect(box, 3, 3);
-  const QRectF text = box.adjusted(9, 3, -7, -3);
+  QRectF text = box.adjusted(9, 3, -7, -3);
+  if (!one_row_ && text.height() > kTwoLines)  // of several rows: both lines together
+    text = QRectF(text.left(), text.center().y() - kTwoLines / 2, text.width(), kTwoLines);
   const QFont bold = Theme::baseFont(13, QFont::DemiBold), plain = Theme::baseFont(12);
   painter.setFont(one_row_ ? Theme::baseFont(12, QFont::DemiBold) : bold);
   painter.setPen(t.text());
   const QFontMetrics metrics(painter.font());
-  const int room = static_cast<int>(text.width());
+  // Where there is little room a name is cut, never a number.
+  int room = static_cast<int>(text.width());
+  if (one_row_ && !station_.reading.isEmpty())
+    room = std::max(std::min(room, kLeastName),
+                    room - 8 - QFontMetrics(plain).horizontalAdvance(station_.reading));
   const QString title = metrics.elidedText(station_.title, Qt::ElideRight, room);
   painter.drawText(text, (one_row_ ? Qt::AlignVCenter : Qt::AlignTop) | Qt::AlignLeft, title);
   QRectF below = text;
@@ -81,8 +99,7 @@ void StationButton::paintEvent(QPaintEvent*) {
   const QFontMetrics small(plain);
   const Qt::Alignment where = (one_row_ ? Qt::AlignVCenter : Qt::AlignBottom) | Qt::AlignLeft;
   painter.setPen(t.muted());
-  const QString reading =
-      small.elidedText(station_.reading, Qt::ElideRight, static_cast<int>(below.width()));
+  const QString reading = fitted(station_.reading, small, static_cast<int>(below.width()));
   painter.drawText(below, where, reading);
   if (station_.warning.isEmpty()) return;
   below.setLeft(below.left() + small.horizontalAdvance(reading) + (reading.isEmpty() ? 0 : 8));

@@ -261,6 +261,12 @@ void BenchControl::progress(const acquire::RecordProgress& p) {
     for (const acquire::LiveChannel& c : p.channels) {
       if (c.quantity != Quantity::logic) history_.addRecorded(c, history_base_s_ + p.recorded_s);
     }
+    // What the paper's pen shows and what stands on the wire are one: the mean since the last
+    // report.
+    for (acquire::LiveChannel& c : state_.channels) {
+      const LiveHistory::Channel* known = history_.find(c.name);
+      if (known && !known->points.empty() && !c.out_of_range) c.last = known->points.back().mean;
+    }
   }
   for (const book::LogLine& l : p.lines) noteLine(QString::fromStdString(l.text), l.sent);
   if (first) emit recordingBegan(p.capture);

@@ -79,6 +79,8 @@ public:
   void takeBack();
   /// Leaving the line takes nothing: Enter does.
   void waitForEnter();
+  /// What is typed, with its unit: one that is shown where none was typed.
+  QString written() const { return withUnit(text().trimmed()); }
   /// Whether something is typed that is not taken.
   bool isPencil() const { return pencil_; }
   /// Whether what is typed can be read.
