@@ -270,3 +270,72 @@ TEST_CASE("a profile is checked command by command, and switches nothing") {
   CHECK_THAT(wrong, Catch::Contains("on_over_current") && Catch::Contains("-113"));
   CHECK_THAT(wrong, Catch::Contains("log.ready: \"many\" is not numeric"));
 }
+
+namespace {
+
+/// A recording that switches B on at once and A a second of samples later.
+struct TakingTurns {
+  Logger l;
+  std::unique_ptr<ScpiInput> input;
+
+  explicit TakingTurns(double ceiling = 0) {
+    l.scripted.answers("A?", "0");
+    InputSettings settings;
+    settings.reconnect_s = 5;
+    settings.outputs["B"].power_on = true;
+    settings.outputs["A"].power_on = true;
+    settings.outputs["A"].on_after_s = 1;
+    if (ceiling > 0) settings.outputs["A"].never_above.voltage = ceiling;
+    input = l.open(settings);
+    input->start();
+    REQUIRE(comes_true([&] { return l.scripted.said("B ON") == 1; }));
+    l.end = 900;
+    std::this_thread::sleep_for(std::chrono::milliseconds(300));
+    CHECK(l.scripted.said("A ON") == 0);  // its turn is to come
+  }
+  /// Its turn comes; whether it went on, and what was said about it.
+  bool goes_on() {
+    l.end = 1500;
+    const bool on = comes_true([&] { return l.scripted.said("A ON") == 1 || !notes().empty(); }) &&
+                    l.scripted.said("A ON") == 1;
+    input->stop();
+    return on;
+  }
+  std::string notes() {
+    for (const std::string& n : input->take_notes())
+      if (n.find("was not switched on") != std::string::npos) said += n;
+    return said;
+  }
+  std::string said;
+};
+
+}  // namespace
+
+TEST_CASE("an output goes on in its turn, by the instrument's own time") {
+  TakingTurns t;
+  CHECK(t.goes_on());
+  CHECK(t.notes().empty());
+}
+
+TEST_CASE("an output that waits for its turn stays off after a trip, and that is told") {
+  TakingTurns t;
+  t.l.status = 8;                                                // A's own: tripped
+  std::this_thread::sleep_for(std::chrono::milliseconds(1500));  // it is looked at now and then
+  CHECK_FALSE(t.goes_on());
+  CHECK_THAT(t.notes(), Catch::Contains("went off"));
+}
+
+TEST_CASE("an output that waits for its turn stays off after a lost link, and that is told") {
+  TakingTurns t;
+  t.l.scripted.hang_up();
+  REQUIRE(comes_true([&] { return t.l.scripted.links() >= 2; }));
+  CHECK_FALSE(t.goes_on());
+  CHECK_THAT(t.notes(), Catch::Contains("link was lost"));
+}
+
+TEST_CASE("the ceiling of an output that waits is asked for again when its turn comes") {
+  TakingTurns t(3.5);
+  t.l.scripted.answers("A:VOLT?", "5000");  // somebody turned its knob
+  CHECK_FALSE(t.goes_on());
+  CHECK_THAT(t.notes(), Catch::Contains("5.00") || Catch::Contains("3.5"));
+}
