@@ -21,9 +21,7 @@
 #include <QPlainTextEdit>
 #include <QPushButton>
 
-#include <fcntl.h>
 #include <sys/stat.h>
-#include <unistd.h>
 
 #include <csignal>
 #include <fstream>
@@ -397,62 +395,6 @@ TEST_CASE("a set-up that is wrong, or whose output is on, is told and changes no
   CHECK(s.bench().state().output.set.front().voltage == Approx(3.6));
 }
 
-TEST_CASE("lines, the auxiliary output and the device's reset are at hand on the desk") {
-  AtBench s;
-  test::Bench sim({"--power-on"});
-  s.wire(text(sim, "scpi"));
-  s.wire(text(sim, "log"));
-  REQUIRE(s.ready());
-  REQUIRE(s.wait([&] { return s.bench().state().output.lines.size() == 2; }));
-  s.drawer(QStringLiteral("device"));
-  CHECK(s.find<QPushButton>("line1")->text() == QStringLiteral("reset: high"));
-  const auto said = [&](const char* what) {
-    return s.find<QPlainTextEdit>("console")->toPlainText().contains(QLatin1String(what));
-  };
-  s.click("switchOutputaux");
-  REQUIRE(s.wait([&] { return said("service port: fed"); }));
-  // It is set like any other output.
-  s.click("settingsOfaux");
-  s.set("voltageaux", QStringLiteral("3 V"));
-  // What it feeds has power, and three volts are much less than five: that is asked about.
-  s.click("setBigStepaux");
-  REQUIRE(s.wait([&] { return said("service port: gone"); }));
-  CHECK(s.bench().state().output.set[0].voltage == Approx(3.6));
-  s.drawer(QStringLiteral("device"));
-  s.click("resetDevice");
-  REQUIRE(s.wait([&] { return said("(reset pin)"); }));
-  s.type("resetHow", QStringLiteral("line nothing"));
-  s.click("resetDevice");
-  CHECK_THAT(FieldNote::at(s.find<QLineEdit>("resetHow")).toStdString(),
-             Catch::Contains("is not a reset"));
-  // While it is recorded too, and then it is in the capture.
-  s.type("resetHow", QStringLiteral("line reset low for 300 ms"));
-  s.type("build", QStringLiteral("2.3.0"));
-  s.type("length", QStringLiteral("3 s"));
-  s.choosePower(1);
-  s.click("record");
-  REQUIRE(s.wait([&] { return s.bench().state().recorded_s > 0.7; }));
-  s.click("deskBench");
-  s.click("resetDevice");
-  REQUIRE(s.wait([&] { return !s.bench().recording(); }, 20000));
-  const auto book = book::Book::open(s.path.toStdString(), book::Book::Mode::read);
-  int resets = 0;
-  for (const auto& e : book.events(s.last().id)) resets += e.kind == EventKind::device_reset;
-  CHECK(resets == 1);
-  s.click("deskTrace");
-  auto* log = s.find<NotebookTable>("log");
-  REQUIRE(s.wait([&] {
-    for (int r = 0; r < log->model()->rowCount(); ++r) {
-      for (int c = 0; c < log->model()->columnCount(); ++c) {
-        if (log->model()->index(r, c).data().toString().startsWith(
-                QStringLiteral("● device reset: line reset low")))
-          return true;
-      }
-    }
-    return false;
-  }));
-}
-
 TEST_CASE("the desk tells when the current has settled, and each output is set by itself") {
   AtBench s;
   test::Bench sim({"--device", "perch"});
@@ -527,55 +469,4 @@ TEST_CASE(
   CHECK(s.bench().state().output.set[0].voltage == Approx(3.3));
   CHECK(voltage->quantity() == Approx(3.3));
   s.click("switchOutput");
-}
-
-TEST_CASE("a logger whose columns are not plain shows its lines and is told what they are") {
-  AtBench b;
-  const std::string path = b.folder / "logger";
-  REQUIRE(::mkfifo(path.c_str(), 0600) == 0);
-  std::jthread logger([&](const std::stop_token& stop) {
-    const int fd = ::open(path.c_str(), O_RDWR | O_NONBLOCK);
-    for (int n = 0; !stop.stop_requested(); ++n) {  // ms, µA, °C, mV; nothing says so
-      const std::string line = std::to_string(20 * n) + ";61.5;23;3600\n";
-      [[maybe_unused]] const auto written = ::write(fd, line.data(), line.size());
-      std::this_thread::sleep_for(std::chrono::milliseconds(20));
-    }
-    ::close(fd);
-  });
-  b.wire(QString::fromStdString("lines:" + path));
-  const QString id = QString::fromStdString("input:lines:" + path);
-  REQUIRE(b.wait([&] { return !b.bench().state().others.empty(); }));
-  REQUIRE(b.wait([&] { return b.bench().state().others.front().phase == acquire::LinkPhase::lost; },
-                 20000));
-  b.drawer(id);
-  REQUIRE(b.wait([&] { return b.window.findChild<QComboBox*>(QStringLiteral("lineColumn4")); }));
-  CHECK(b.find<QLabel>("heardLines")->text().contains(QStringLiteral(";61.5;23;3600")));
-  CHECK_FALSE(b.find<QPushButton>("readSo")->isEnabled());
-  INFO(b.status().toStdString());
-  CHECK(b.status().contains(QStringLiteral("what are its columns?")));
-  for (const auto& [column, means] :
-       {std::pair{"lineColumn1", "time in ms"}, std::pair{"lineColumn2", "current in µA"},
-        std::pair{"lineColumn4", "voltage in mV"}}) {
-    auto* choice = b.find<QComboBox>(column);
-    const int at = choice->findText(QString::fromUtf8(means));
-    REQUIRE(at > 0);
-    choice->setCurrentIndex(at);
-    emit choice->activated(at);
-  }
-  b.click("readSo");
-  REQUIRE(b.ready());
-  REQUIRE(b.wait([&] {
-    const auto& others = b.bench().state().others;
-    return !others.empty() && others.front().channels.size() == 2 &&
-           !others.front().readings.empty() && others.front().readings.back().current;
-  }));
-  const auto& other = b.bench().state().others.front();
-  CHECK(*other.readings.back().current == Approx(61.5e-6));
-  CHECK(*other.readings.back().voltage == Approx(3.6));
-  // The drawer stayed open and shows what it was told.
-  REQUIRE(b.wait([&] {
-    for (auto* c : b.window.findChildren<QComboBox*>(QStringLiteral("lineColumn2")))
-      if (c->isVisible()) return c->currentText() == QString::fromUtf8("current in µA");
-    return false;
-  }));
 }
