@@ -272,7 +272,8 @@ void LifeCurve::paintEvent(QPaintEvent*) {
   }
   if (view_->as_scenario.life)
     paint_point(painter, scale, interval, *view_->as_scenario.life,
-                same ? tr("scenario, as captured") : tr("scenario"), true, -10);
+                same ? tr("scenario, as captured") : tr("scenario"), true,
+                18);  // the curve rises to the right
   if (!dragged_) return;
   const auto life = lifeAt(*dragged_);
   if (!life) return;
