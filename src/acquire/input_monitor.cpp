@@ -12,6 +12,7 @@ namespace kuvio::acquire {
 namespace {
 constexpr double kFresh = 0.5, kKept = 10;  // s
 constexpr double kReadingEvery = 0.1, kRateOver = 1;
+constexpr std::size_t kMostCame = 2000;  // where times stand still
 }  // namespace
 
 InputMonitor::InputMonitor(Endpoint endpoint, InputSettings settings)
@@ -39,7 +40,7 @@ void InputMonitor::take(const Packet& packet, const Input& input, double at_s) {
     const double to_s =
         packet.times.empty() ? at_s : static_cast<double>(packet.times.back()) * 1e-9;
     came_.emplace_back(to_s, static_cast<std::int64_t>(packet.samples()));
-    while (came_.front().first < to_s - kKept) came_.pop_front();
+    while (came_.size() > kMostCame || came_.front().first < to_s - kKept) came_.pop_front();
     std::int64_t after_first = 0;
     for (std::size_t i = 1; i < came_.size(); ++i) after_first += came_[i].second;
     const double since = to_s - came_.front().first;

@@ -42,7 +42,7 @@ TEST_CASE("settings of a hwmon sensor come in seconds and ohms, whatever its fil
   t.folder.write("shunt_resistor", "10000\n");
   t.folder.write("shunt2_resistor", "500\n");
   t.folder.write("curr1_input", "250\n");
-  t.folder.write("name", "ina\n");
+  t.folder.write("name", "railwatch\n");
   REQUIRE(sensor_settings(t.path).size() == 3);
   CHECK(t.one("update_interval").value == Approx(0.035));
   CHECK(t.one("update_interval").unit == "s");
@@ -77,7 +77,7 @@ TEST_CASE("settings of an iio device have the choices that its driver names") {
 
 TEST_CASE("a capture knows how its sensor was set, since others are unlike it") {
   Tree t;
-  t.folder.write("name", "ina\n");
+  t.folder.write("name", "railwatch\n");
   t.folder.write("curr1_input", "250\n");
   t.folder.write("update_interval", "35\n");
   t.folder.write("in_oversampling_ratio", "16");

@@ -183,7 +183,7 @@ TEST_CASE("names of logic lines are read from one field, in the order of the wor
 
 TEST_CASE("a kernel sensor's drawer shows how it is set, sets it, and says how often it is read") {
   const test::Folder folder;
-  folder.write("name", "ina\n");
+  folder.write("name", "railwatch\n");
   folder.write("curr1_input", "250\n");
   folder.write("in1_input", "3300\n");
   folder.write("update_interval", "35\n");
@@ -225,6 +225,18 @@ TEST_CASE("a kernel sensor's drawer shows how it is set, sets it, and says how o
     return now && now->currentText() == QStringLiteral("16");
   }));
   CHECK(failed.isEmpty());
+  // What is in pencil in one field outlives what is set in another.
+  auto* pencil = child<QLineEdit>(drawer, "update_interval");
+  pencil->setFocus();
+  pencil->selectAll();
+  QTest::keyClicks(pencil, QStringLiteral("70 ms"));
+  auto* again = child<QComboBox>(drawer, "in_oversampling_ratio");
+  again->setCurrentIndex(0);
+  emit again->activated(0);
+  REQUIRE(QTest::qWaitFor([&] { return file("in_oversampling_ratio") == "1"; }));
+  QTest::qWait(50);
+  CHECK(child<QLineEdit>(drawer, "update_interval")->text() == QStringLiteral("70 ms"));
+  CHECK(file("update_interval") == "140");
   // Another rate is another address of the same sensor.
   QSignalSpy moved(&drawer, &ListenerDrawer::addressChanged);
   type(drawer, "sensorRate", QStringLiteral("2 kHz"));

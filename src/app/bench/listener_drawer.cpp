@@ -18,7 +18,9 @@
 #include <QLabel>
 #include <QMenu>
 
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace kuvio::app {
 namespace {
@@ -203,7 +205,33 @@ QWidget* ListenerDrawer::fieldOf(const acquire::SensorSetting& setting) {
   return quantity;
 }
 
+/// What stands in the fields, anew; what is in pencil stays.
+void ListenerDrawer::updateSensor(const acquire::SensorSetting& setting) {
+  auto* field = sensor_->findChild<QWidget*>(qs(setting.file));
+  if (auto* choice = qobject_cast<QComboBox*>(field)) {
+    for (int i = 0; i < choice->count(); ++i) {
+      const double one = choice->itemData(i).toDouble();
+      if (std::fabs(one - setting.value) <= 1e-6 * std::fabs(one)) choice->setCurrentIndex(i);
+    }
+  } else if (auto* quantity = qobject_cast<QuantityEdit*>(field)) {
+    if (!quantity->isPencil()) quantity->setQuantity(setting.value);
+  } else if (auto* number = qobject_cast<QLineEdit*>(field)) {
+    if (!number->hasFocus()) number->setText(value_text(setting.value, setting.unit));
+  } else if (auto* fixed = qobject_cast<QLabel*>(field)) {
+    fixed->setText(value_text(setting.value, setting.unit));
+  }
+}
+
 void ListenerDrawer::showSensor(const std::vector<acquire::SensorSetting>& settings) {
+  const auto alike = [](const acquire::SensorSetting& a, const acquire::SensorSetting& b) {
+    return a.file == b.file && a.choices == b.choices && a.writable == b.writable;
+  };
+  const auto before = std::exchange(settings_, settings);
+  if (sensor_->layout() &&
+      std::equal(before.begin(), before.end(), settings.begin(), settings.end(), alike)) {
+    for (const acquire::SensorSetting& one : settings) updateSensor(one);
+    return;
+  }
   delete sensor_->layout();
   qDeleteAll(sensor_->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly));
   auto* form = new QFormLayout(sensor_);

@@ -37,6 +37,7 @@ private:
   void readSo();
   void refreshChannels(const QStringList& names);
   void showSensor(const std::vector<acquire::SensorSetting>& settings);
+  void updateSensor(const acquire::SensorSetting& setting);
   QWidget* fieldOf(const acquire::SensorSetting& setting);
 
   What what_;
@@ -48,6 +49,7 @@ private:
   QStringList known_;           // channels it has
   std::set<QString> left_out_;  // those that are not recorded
   QWidget* sensor_ = nullptr;
+  std::vector<acquire::SensorSetting> settings_;  // as last shown
   QLabel* heard_ = nullptr;
   QWidget* columns_box_ = nullptr;
   QPushButton* read_so_ = nullptr;
