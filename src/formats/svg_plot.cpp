@@ -78,6 +78,7 @@ std::string trace_svg(const book::SplitCapture& capture, const Ledger& ledger,
   if (!scale.through) {  // whole decades
     scale.low = std::floor(scale.low + 1e-9);
     scale.high = std::max(std::ceil(scale.high - 1e-9), scale.low + 1);
+    scale.quiet = std::pow(10, scale.low);  // down to the foot
   }
   const auto y = [&](double v) { return kTop + (1 - scale.part(v)) * kHeight; };
   std::string out = open_svg(340);

@@ -86,6 +86,25 @@ TEST_CASE("the trace of a report stays in its picture, whatever the current does
   }
 }
 
+TEST_CASE("the lines of a report's trace are a decade each, and a current lies between its two") {
+  Plotted p;
+  const std::string svg = p.of({3e-6, 20e-3});
+  // A line across the picture, then its label.
+  static const std::regex ruled(
+      R"re(<path d="M64 ([0-9.]+)h836" stroke="[^"]*"/><text [^>]*>([0-9]+)[^<0-9]*([\xc2\xb5munpk]*)A<)re");
+  std::vector<double> lines;
+  for (std::sregex_iterator it(svg.begin(), svg.end(), ruled), end; it != end; ++it)
+    lines.push_back(std::stod((*it)[1]));
+  REQUIRE(lines.size() == 6);  // 1 µA to 100 mA, from the foot up
+  CHECK(lines.front() == Approx(192).margin(0.1));
+  CHECK(lines.back() == Approx(12).margin(0.1));
+  for (std::size_t i = 1; i < lines.size(); ++i)
+    CHECK(lines[i - 1] - lines[i] == Approx(36).margin(0.2));
+  // 3 µA stands log10(3) of a decade over 1 µA.
+  CHECK(heights(svg).front() == Approx(192 - 36 * std::log10(3.0)).margin(0.3));
+  CHECK(heights(svg).back() == Approx(12 + 36 * (1 - std::log10(2.0))).margin(0.9));
+}
+
 TEST_CASE("in a report's trace a higher current lies higher, and one that flows back below zero") {
   Plotted p;
   const auto up = heights(p.of({3e-6, 20e-3}));
