@@ -186,7 +186,9 @@ TEST_CASE("a budget that is opened brings what it names, and nothing where one i
       "kuvio = \"budget/1\"\nname = \"other\"\nrecipe = \"satchel.recipe.toml\"\n"
       "[[limit]]\nfield = true\nduty = \"gone.duty.toml\"\nmean_current = { max = \"40 uA\" }\n");
   documents.open(DocumentKind::budget, QString::fromStdString(other));
-  QTest::qWait(300);
+  REQUIRE(o.wait([&] { return !failed.isEmpty(); }));
+  CHECK_THAT(failed.front().toStdString(), Catch::Contains("gone.duty.toml"));
+  CHECK(opened.size() == 1);
   CHECK(documents.find(DocumentKind::budget)->name == "limits.budget.toml");
 }
 

@@ -25,8 +25,9 @@ TEST_CASE("a logger whose columns are not plain shows its lines and is told what
   REQUIRE(::mkfifo(path.c_str(), 0600) == 0);
   std::jthread logger([&](const std::stop_token& stop) {
     const int fd = ::open(path.c_str(), O_RDWR | O_NONBLOCK);
-    for (int n = 0; !stop.stop_requested(); ++n) {  // ms, µA, °C, mV; nothing says so
-      const std::string line = std::to_string(20 * n) + ";61.5;23;3600\n";
+    for (int n = 0; !stop.stop_requested(); ++n) {  // ms, µA, °C, mV, and more; nothing says so
+      const std::string line =
+          n % 10 == 9 ? "# ok\n" : std::to_string(20 * n) + ";61.5;23;3600;1;2;3;4\n";
       [[maybe_unused]] const auto written = ::write(fd, line.data(), line.size());
       std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }

@@ -279,7 +279,13 @@ void ListenerDrawer::refreshColumns(const std::vector<std::string>& heard) {
   // By what was said of them, else by the line itself.
   const auto endpoint = parsed(address_);
   const std::string said = endpoint ? endpoint->option("columns") : std::string();
-  std::vector<formats::Column> columns = acquire::columns_of_line(heard.back());
+  // A line of words between readings has fewer cells.
+  std::vector<formats::Column> columns;
+  for (const std::string& one : heard) {
+    auto cells = acquire::columns_of_line(one);
+    if (cells.size() >= columns.size()) columns = std::move(cells);
+  }
+  cells_ = columns.size();
   if (!said.empty()) {
     std::vector<std::string_view> titles;
     formats::split_cells(said, ',', titles);
@@ -317,6 +323,8 @@ void ListenerDrawer::refreshColumns(const std::vector<std::string>& heard) {
 void ListenerDrawer::readSo() {
   QStringList titles;
   for (const QComboBox* c : std::as_const(columns_)) titles << c->currentData().toString();
+  // Columns beyond those there is a choice for are left out; all must be named.
+  while (titles.size() < static_cast<qsizetype>(cells_)) titles << QStringLiteral("-");
   const QString to = with_option(address_, "columns", titles.join(QLatin1Char(',')));
   if (to != address_) emit addressChanged(address_, to);
 }

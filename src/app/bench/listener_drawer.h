@@ -54,6 +54,7 @@ private:
   QWidget* columns_box_ = nullptr;
   QPushButton* read_so_ = nullptr;
   QList<QComboBox*> columns_;
+  std::size_t cells_ = 0;  // of a line, those without a choice included
 };
 
 }  // namespace kuvio::app

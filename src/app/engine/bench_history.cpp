@@ -11,6 +11,9 @@
 #include <set>
 
 namespace kuvio::app {
+namespace {
+constexpr double kForgottenAfter = 10;  // s
+}
 
 double BenchControl::timeScale() const {
   if (wiring_.log.isEmpty()) return 1;
@@ -45,16 +48,19 @@ void BenchControl::keepHistory() {
   }
 }
 
-/// Once everything that is wired up has answered, what nothing reads any more is no channel.
+/// What nothing has read for a while is no channel any more. After a link was opened anew channels
+/// come back one after the other: that is waited for.
 void BenchControl::forgetUnplugged() {
-  std::set<std::string> read;
-  for (const acquire::LiveChannel& c : state_.channels) read.insert(c.name);
-  for (const acquire::InputState& other : state_.others) {
-    if (other.phase == acquire::LinkPhase::connecting) return;
-    for (const acquire::LiveChannel& c : other.channels) read.insert(c.name);
+  const double now = watchedNow();
+  std::set<std::string> kept;
+  for (const acquire::LiveChannel& c : state_.channels) kept.insert(c.name);
+  for (const acquire::InputState& other : state_.others)
+    for (const acquire::LiveChannel& c : other.channels) kept.insert(c.name);
+  for (const LiveHistory::Channel& c : history_.channels()) {
+    if (!c.points.empty() && now - c.points.back().at_s < kForgottenAfter * timeScale())
+      kept.insert(c.name);
   }
-  if (state_.others.size() == static_cast<std::size_t>(wiring_.others.size()) && !read.empty())
-    history_.keepOnly(read);
+  history_.keepOnly(kept);
 }
 
 std::shared_ptr<acquire::TalkLog> BenchControl::talkOf(const std::string& address) {

@@ -6,6 +6,10 @@
 #include <QMouseEvent>
 #include <QPainter>
 
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
 namespace kuvio::app {
 namespace {
 
