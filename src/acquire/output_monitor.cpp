@@ -15,7 +15,8 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 constexpr auto kEvery = std::chrono::milliseconds(100);
-constexpr double kKept = 10;  // s
+constexpr double kKept = 10;       // s
+constexpr int kJoiningEvery = 10;  // turns
 constexpr std::size_t kMostErrors = 50, kLines = 10000;
 
 LiveChannel live(const ChannelProfile& of, double value) {
@@ -233,6 +234,13 @@ void OutputMonitor::connected(ScpiInstrument& instrument) {
   state_.identity = instrument.identity();
   state_.profile = profile.name;
   state_.has_output = !profile.outputs.empty();
+  const bool joined = instrument.joining() != Joining::apart && profile.join;
+  state_.joined = joined ? profile.join->name : "";
+  state_.joined_how = to_string(instrument.joining());
+  state_.currents.clear();
+  state_.voltages.clear();
+  state_.ranges.clear();
+  state_.channels.clear();
   for (const ChannelProfile& c : profile.channels) {
     if (c.quantity == Quantity::current && state_.currents.empty()) {
       for (const Range& range : c.ranges) state_.ranges.push_back(range.name);
@@ -253,7 +261,14 @@ void OutputMonitor::run(const std::stop_token& stop) {
     instrument.identify(profiles_);
     instrument.begin();
     connected(instrument);
-    while (!stop.stop_requested()) {
+    for (int turn = 1; !stop.stop_requested(); ++turn) {
+      // Somebody at its front may join its outputs, or part them.
+      if (turn % kJoiningEvery == 0 && instrument.rejoin()) {
+        connected(instrument);
+        report(instrument.joining() == Joining::apart
+                   ? "its outputs are no longer joined"
+                   : "its outputs were joined " + to_string(instrument.joining()));
+      }
       std::vector<Order> orders;
       {
         const std::lock_guard lock(mutex_);

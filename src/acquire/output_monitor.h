@@ -32,6 +32,8 @@ struct OutputMonitorState {
   std::string trouble;  ///< why it is lost, or the device log is
   std::string identity, profile;
   bool has_output = true;
+  std::string joined;      ///< the name of outputs that are joined to one; "" when none are
+  std::string joined_how;  ///< "in series"
   std::vector<std::pair<std::string, bool>> outputs;  ///< names, and whether each is on
   std::vector<std::pair<std::string, bool>> lines;    ///< digital lines it drives: whether high
   std::vector<std::string> currents, voltages;        ///< channels that the profile knows

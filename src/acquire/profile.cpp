@@ -193,6 +193,43 @@ LogProfile read_log(const TomlTable& t) {
   return out;
 }
 
+JoinProfile read_join(const TomlTable& t, const Profile& in) {
+  t.expect({"name", "outputs", "query", "series", "parallel", "without"});
+  JoinProfile out;
+  out.outputs = t.strings("outputs");
+  out.query = t.string("query");
+  out.series = optional(t, "series");
+  out.parallel = optional(t, "parallel");
+  out.without = list(t, "without");
+  out.name = optional(t, "name");
+  if (out.outputs.size() < 2) t.complain("\"outputs\" needs two or more", "outputs");
+  if (out.series.empty() && out.parallel.empty())
+    t.complain("\"series\", \"parallel\" or both are needed");
+  for (const std::string& name : out.outputs) {
+    if (std::none_of(in.outputs.begin(), in.outputs.end(),
+                     [&](const OutputProfile& o) { return o.name == name; }))
+      t.complain("there is no output \"" + name + "\"", "outputs");
+  }
+  for (const std::string& name : out.without) {
+    if (std::none_of(in.channels.begin(), in.channels.end(),
+                     [&](const ChannelProfile& c) { return c.name == name; }))
+      t.complain("there is no channel \"" + name + "\"", "without");
+  }
+  if (!out.name.empty()) return out;
+  for (const std::string& name : out.outputs) out.name += (out.name.empty() ? "" : "+") + name;
+  return out;
+}
+
+/// What is allowed of several in a row; nothing where one of them does not say.
+std::optional<double> sum_of_most(const std::vector<const Setting*>& all) {
+  double sum = 0;
+  for (const Setting* s : all) {
+    if (!s->max) return std::nullopt;
+    sum += *s->max;
+  }
+  return sum;
+}
+
 void read_protocol(const TomlTable& t, Profile& out) {
   t.expect({"terminator", "identity", "errors", "done", "timeout", "init"});
   const std::string end = t.optional_string("terminator").value_or("LF");
@@ -220,8 +257,8 @@ std::string replaced(std::string text, const std::string& place, const std::stri
 
 Profile parse_profile(const std::string& text, const std::string& file) {
   const TomlTable t = TomlTable::text(text, file, "profile");
-  t.expect(
-      {"kuvio", "name", "match", "protocol", "output", "line", "line_level", "channel", "log"});
+  t.expect({"kuvio", "name", "match", "protocol", "output", "joined", "line", "line_level",
+            "channel", "log"});
   Profile out;
   out.file = file;
   out.name = t.string("name");
@@ -233,6 +270,7 @@ Profile parse_profile(const std::string& text, const std::string& file) {
   for (const TomlTable& l : t.tables("line")) out.lines.push_back(read_line(l));
   out.line_level = setting(t, "line_level", Dimension::voltage);
   for (const TomlTable& c : t.tables("channel")) out.channels.push_back(read_channel(c));
+  if (const auto join = t.optional_table("joined")) out.join = read_join(*join, out);
   if (const auto log = t.optional_table("log")) out.log = read_log(*log);
   for (std::size_t i = 0; i < out.channels.size(); ++i) {
     const ChannelProfile& c = out.channels[i];
@@ -264,6 +302,44 @@ Profile parse_profile(const std::string& text, const std::string& file) {
   if (out.channels.empty() && out.outputs.empty())
     t.complain("a profile needs a [[channel]] or an [[output]]");
   return out;
+}
+
+std::string to_string(Joining joining) {
+  switch (joining) {
+    case Joining::series:
+      return "in series";
+    case Joining::parallel:
+      return "in parallel";
+    case Joining::apart:
+      break;
+  }
+  return "";
+}
+
+Profile joined(Profile profile, Joining joining) {
+  if (joining == Joining::apart || !profile.join) return profile;
+  const JoinProfile& join = *profile.join;
+  std::vector<const Setting*> voltages, limits;
+  for (const OutputProfile& o : profile.outputs) {
+    if (std::count(join.outputs.begin(), join.outputs.end(), o.name) == 0) continue;
+    voltages.push_back(&o.voltage);
+    limits.push_back(&o.current_limit);
+  }
+  const auto most_volts = sum_of_most(voltages), most_amperes = sum_of_most(limits);
+  std::erase_if(profile.outputs, [&](const OutputProfile& o) {
+    return o.name != join.outputs.front() &&
+           std::count(join.outputs.begin(), join.outputs.end(), o.name) > 0;
+  });
+  for (OutputProfile& o : profile.outputs) {
+    if (o.name != join.outputs.front()) continue;
+    o.name = join.name;
+    if (joining == Joining::series) o.voltage.max = most_volts;
+    if (joining == Joining::parallel) o.current_limit.max = most_amperes;
+  }
+  std::erase_if(profile.channels, [&](const ChannelProfile& c) {
+    return std::count(join.without.begin(), join.without.end(), c.name) > 0;
+  });
+  return profile;
 }
 
 Profile read_profile(const std::string& file) {

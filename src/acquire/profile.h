@@ -44,6 +44,24 @@ struct OutputProfile {
   StatusBits limited, tripped;
 };
 
+/// How the outputs of an instrument act.
+enum class Joining {
+  apart,     ///< each by itself
+  series,    ///< as one, their voltages add up
+  parallel,  ///< as one, their currents add up
+};
+/// "in series", "in parallel"; "" apart.
+std::string to_string(Joining joining);
+
+/// Outputs that the instrument, or somebody at its front, can join to one. Kuvio asks whether they
+/// are, and never joins any.
+struct JoinProfile {
+  std::string name;                     ///< of the joined output; "1+2"
+  std::vector<std::string> outputs;     ///< the first one's commands then speak of the joined one
+  std::string query, series, parallel;  ///< the question, and the answers that mean so
+  std::vector<std::string> without;     ///< channels that then read nothing of their own
+};
+
 /// A digital line that the instrument drives.
 struct LineProfile {
   std::string name;
@@ -90,11 +108,16 @@ struct Profile {
   double timeout_s = 5;
   std::vector<std::string> init;  ///< sent after connecting
   std::vector<OutputProfile> outputs;
+  std::optional<JoinProfile> join;
   std::vector<LineProfile> lines;
   Setting line_level;  ///< V that high means, of all lines
   std::vector<ChannelProfile> channels;
   std::optional<LogProfile> log;  ///< nothing: it is asked for one reading after the other
 };
+
+/// The profile of an instrument whose outputs are joined: one output in their place, that may be
+/// set as far as all of them together, and only the channels that read it.
+Profile joined(Profile profile, Joining joining);
 
 /// Reads a profile; Error (bad_data with "file:line", no_input) otherwise.
 Profile read_profile(const std::string& file);

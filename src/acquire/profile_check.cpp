@@ -31,6 +31,9 @@ public:
       if (!profile_.identity.empty()) identity();
       for (const std::string& command : profile_.init) send("protocol.begin", command);
       for (const OutputProfile& o : profile_.outputs) output(o);
+      if (profile_.join)
+        step("joined.query", profile_.join->query,
+             [&] { return scpi_.query(profile_.join->query); });
       for (const LineProfile& l : profile_.lines) line(l);
       setting("line_level", profile_.line_level, Dimension::voltage);
       for (const ChannelProfile& c : profile_.channels) channel(c);

@@ -41,6 +41,7 @@ ScpiInput::ScpiInput(const Endpoint& endpoint, const InputSettings& settings, Li
   instrument_.identify(settings_.profiles);
   identity_ = instrument_.identity();
   instrument_.begin();
+  joining_ = instrument_.joining();
   name_first_output();
   find_outputs();
   set_up_outputs();
@@ -105,11 +106,15 @@ void ScpiInput::find_outputs() {
         request.voltage || request.current_limit || request.cut_off || request.power_on;
     if (!known && asks) {
       throw Error(Failure::usage, "no such output", endpoint_.text,
-                  name.empty()
-                      ? "the profile \"" + profile().name + "\" has no output"
+                  name.empty() ? "the profile \"" + profile().name + "\" has no output"
+                  : instrument_.joining() != Joining::apart
+                      ? fmt::format("its outputs are joined {}: \"{}\", not \"{}\"",
+                                    to_string(instrument_.joining()), profile().join->name, name)
                       : "the profile \"" + profile().name + "\" has no output \"" + name + "\"");
     }
   }
+  if (instrument_.joining() != Joining::apart)
+    conditions_["outputs"] = profile().join->name + " " + to_string(instrument_.joining());
   for (const OutputProfile& o : profile().outputs) {
     const bool on = instrument_.is_on(o).value_or(false);
     set_output(o.name, on);

@@ -23,8 +23,8 @@ protected:
   void end() override;
 
 private:
-  static constexpr double kStatusEvery = 0.1;             // s
-  static std::string named(const OutputProfile& output);  ///< for people
+  static constexpr double kStatusEvery = 0.1, kJoiningEvery = 1;  // s
+  static std::string named(const OutputProfile& output);          ///< for people
   void name_first_output();
   void find_outputs();
   void set_up_output(const OutputProfile& output);
@@ -50,6 +50,7 @@ private:
   void fetch_logged(const std::stop_token& stop);
   void poll_once();
   void look_at_status();
+  void look_at_joining();
   void report_limited(const std::string& output, double from_s, double to_s);
   void switch_output(const OutputProfile& output, bool on);
   bool switch_line(const std::string& name, bool high);
@@ -71,7 +72,8 @@ private:
     double since_s = 0;
   };
   std::map<std::string, Watched> watched_;
-  double status_due_s_ = 0;
+  double status_due_s_ = 0, joining_due_s_ = 0;
+  Joining joining_ = Joining::apart;
   struct Waiting {  // to be switched on
     const OutputProfile* output = nullptr;
     double due_s = 0;  // own time

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 namespace kuvio::acquire {
 namespace {
@@ -147,6 +148,7 @@ void ScpiInput::end_resets() {
 
 /// What became of the outputs by itself: at the limit, switched off by protection or by hand.
 void ScpiInput::look_at_status() {
+  look_at_joining();
   for (const OutputProfile& o : profile().outputs) {
     Watched& w = watched_[o.name];
     const bool asks = w.on || o.limited.known() || o.tripped.known();
@@ -179,6 +181,18 @@ void ScpiInput::look_at_status() {
     w.on = on;
     set_output(o.name, on);
   }
+}
+
+/// Joined or parted at its front while it is recorded: the capture goes on as it was set up.
+void ScpiInput::look_at_joining() {
+  if (!profile().join || host_now_s() < joining_due_s_) return;
+  joining_due_s_ = host_now_s() + kJoiningEvery;
+  const Joining now = instrument_.ask_joining();
+  if (now != std::exchange(joining_, now))
+    note(fmt::format(
+        "{}: its outputs {} while it was recorded; what is read of them from then on "
+        "may mean something else",
+        endpoint_.text, now == Joining::apart ? "were parted" : "were joined " + to_string(now)));
 }
 
 void ScpiInput::report_limited(const std::string& output, double from_s, double to_s) {

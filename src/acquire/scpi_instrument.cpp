@@ -81,6 +81,24 @@ void ScpiInstrument::identify(const std::vector<Profile>& given) {
 
 void ScpiInstrument::begin() {
   for (const std::string& command : profile_.init) scpi_.send(command);
+  apart_ = profile_;
+  rejoin();
+}
+
+Joining ScpiInstrument::ask_joining() {
+  if (!apart_.join) return joining_;
+  const std::string answer = scpi_.query(apart_.join->query);
+  if (!apart_.join->series.empty() && answer == apart_.join->series) return Joining::series;
+  if (!apart_.join->parallel.empty() && answer == apart_.join->parallel) return Joining::parallel;
+  return Joining::apart;
+}
+
+bool ScpiInstrument::rejoin() {
+  const Joining now = ask_joining();
+  if (now == joining_) return false;
+  joining_ = now;
+  profile_ = joined(apart_, now);
+  return true;
 }
 
 void ScpiInstrument::keep_talk(std::shared_ptr<TalkLog> talk) {

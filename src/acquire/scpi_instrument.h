@@ -40,8 +40,16 @@ public:
 
   /// Asks who it is and speaks from now on as the profile says that fits (profile_for).
   void identify(const std::vector<Profile>& given);
-  /// Sends what its profile begins with.
+  /// Sends what its profile begins with, and asks whether its outputs are joined: from then on the
+  /// profile has what it has so.
   void begin();
+  /// Its outputs, as last asked for.
+  Joining joining() const { return joining_; }
+  /// Asks again; whether it has changed, and the profile with it: what was taken from it holds no
+  /// more.
+  bool rejoin();
+  /// Whether its outputs are joined now; as last known where it cannot be asked.
+  Joining ask_joining();
   /// Goes on over another link. Error (bad_data) when another instrument answers there.
   void resume(std::unique_ptr<Link> link);
 
@@ -100,7 +108,8 @@ private:
   Framing framing() const;
 
   std::string where_, identity_;
-  Profile profile_;
+  Profile profile_, apart_;  // as its outputs are; with each by itself
+  Joining joining_ = Joining::apart;
   Scpi scpi_;
   std::stop_token stop_;
   std::function<void(const std::string&)> unasked_;

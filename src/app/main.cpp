@@ -4,6 +4,7 @@
 #include "app/engine/book_view.h"
 #include "app/shell/main_window.h"
 #include "app/shell/quit_on_signal.h"
+#include "app/style/pixels.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -13,6 +14,10 @@
 #include <QTimer>
 
 #include <cstdio>
+
+namespace {
+constexpr double kDesignedDpi = 96;  // dots per inch of text as designed
+}
 
 int main(int argc, char** argv) {
   QElapsedTimer since;
@@ -47,6 +52,10 @@ int main(int argc, char** argv) {
   // Read before there is a window: from then on no file is touched in this thread.
   const Preferences preferences = Preferences::load();
   const bool dark = parser.isSet(night) || preferences.look == Preferences::Look::night;
+  // As large as the desktop has its text, and then as it was chosen here.
+  set_screen_width(QGuiApplication::primaryScreen()->availableSize().width());
+  set_text_scale(QGuiApplication::primaryScreen()->logicalDotsPerInch() / kDesignedDpi *
+                 preferences.text_percent / 100);
   Theme::apply(dark ? Theme::Kind::night : Theme::Kind::paper);
   MainWindow window(preferences);
   const QuitOnSignal outside;

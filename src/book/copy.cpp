@@ -69,9 +69,20 @@ void copy_pages(const Database& from, const Database& to, const std::string& pat
   if (code != SQLITE_DONE) fail(to.handle(), code, path);
 }
 
+/// In the copy alone, which nobody else reads: what is taken out there leaves no numbers that mean
+/// something else later.
+void leave_deleted(const std::string& path) {
+  const Book book = Book::open(path, Book::Mode::write);
+  const std::set<std::int64_t> gone = book.deleted();
+  if (gone.empty()) return;
+  for (const std::int64_t id : gone) book.discard(id);
+  book.database().execute("PRAGMA incremental_vacuum");
+}
+
 }  // namespace
 
-void copy(const Book& book, const std::string& to, const std::function<bool(double)>& progress) {
+void copy(const Book& book, const std::string& to, const std::function<bool(double)>& progress,
+          bool without_deleted) {
   std::error_code ignored;
   const auto refuse = [&](const std::string& why) {
     throw Error(Failure::cannot_create, "cannot copy the book", to, why);
@@ -89,6 +100,7 @@ void copy(const Book& book, const std::string& to, const std::function<bool(doub
     copy_pages(book.database(), target, to, progress);
     settle(target);
   }
+  if (without_deleted) leave_deleted(half);
   if (!move_into_place(half, to)) refuse("somebody made a file of that name meanwhile");
 }
 

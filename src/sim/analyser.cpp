@@ -291,7 +291,7 @@ std::string Analyser::one_of_output(double now_s, const std::string& header,
   if (header == "VOLT?") return fmt::format("{:.6E}", o.volts);
   if (header == "VOLT") {
     const double v = number(argument);
-    if (v < 0 || v > kMostVolts) throw std::out_of_range("voltage");
+    if (v < 0 || v > kMostVolts * (joined_ == "SER" ? 2 : 1)) throw std::out_of_range("voltage");
     o.volts = v;
     note_voltage(now_s, output);
     if (feeds(output) && o.on) device_.set_voltage(now_s, output, v);
@@ -301,7 +301,7 @@ std::string Analyser::one_of_output(double now_s, const std::string& header,
   if (header == "CURR?") return fmt::format("{:.6E}", o.limit);
   if (header == "CURR") {
     const double a = number(argument);
-    if (a <= 0 || a > kMostAmperes) throw std::out_of_range("current");
+    if (a <= 0 || a > kMostAmperes * (joined_ == "PAR" ? 2 : 1)) throw std::out_of_range("current");
     o.limit = a;
     apply_limit(now_s, output);
     return "";
@@ -337,6 +337,19 @@ std::string Analyser::one_of_output(double now_s, const std::string& header,
   return "";
 }
 
+void Analyser::join(const std::string& how) {
+  if (how != "NONE" && how != "SER" && how != "PAR")
+    throw std::invalid_argument("NONE, SER or PAR");
+  for (const Output& o : outputs_) {
+    if (o.on) return error(-221, "Settings conflict; an output is on");
+  }
+  if (device_.ports() > 1) return error(-221, "Settings conflict; each feeds a port of its own");
+  joined_ = how;
+  Output& first = outputs_.front();
+  first.volts = std::min(first.volts, kMostVolts);
+  first.limit = std::min(first.limit, kMostAmperes);
+}
+
 std::string Analyser::line(double now_s, Device::Pin which, bool asked,
                            const std::string& argument) {
   bool& high = lines_[which == Device::Pin::wake ? 1 : 0];
@@ -357,6 +370,15 @@ std::string Analyser::one(double now_s, const std::string& header, const std::st
     if (which < 1 || which > static_cast<double>(outputs_.size()))
       throw std::out_of_range("output");
     output = static_cast<int>(which) - 1;
+    if (output > 0 && joined_ != "NONE") {
+      error(-221, "Settings conflict; its outputs are joined");
+      return "";
+    }
+  }
+  if (header == "OUTP:JOIN?") return joined_;
+  if (header == "OUTP:JOIN") {
+    join(argument);
+    return "";
   }
   bool known = false;
   if (std::string answer = one_of_output(now_s, header, argument, output, known); known)

@@ -85,6 +85,8 @@ private:
   /// Whether an output feeds the device: the last one of a device with one port does not.
   bool feeds(int output) const { return output < device_.ports(); }
   double drawn(int output, double a, double b);
+  /// Joins its two outputs to one, or parts them.
+  void join(const std::string& how);
 
   Device& device_;
   std::uint64_t seed_, instrument_;
@@ -96,6 +98,7 @@ private:
   double log_start_ = -1, log_stop_ = -1;
   std::int64_t fetched_ = 0;  ///< samples of this logging handed out so far
   std::deque<std::string> errors_;
+  std::string joined_ = "NONE";  // "SER": the first has both's voltage, "PAR": both's current
   std::vector<Output> outputs_;
   bool lines_[2] = {true, false};  // driven: reset, wake
 };

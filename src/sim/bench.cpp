@@ -205,6 +205,8 @@ struct Bench::Impl {
     }
     if (settings.serial) scpi_pty = std::make_unique<Pty>();
     if (!settings.sensors.empty()) sensors = std::make_unique<SensorTree>(settings.sensors);
+    if (!settings.joined.empty())
+      analyser.command(0, settings.joined == "series" ? "OUTP:JOIN SER" : "OUTP:JOIN PAR");
     if (settings.power_on) analyser.command(0, "OUTP ON");
     last = Clock::now();
   }

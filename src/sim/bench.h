@@ -28,6 +28,7 @@ struct BenchSettings {
   bool meter = false;      ///< a bench meter on TCP
   bool serial = false;     ///< the analyser on a serial line too
   std::string sensors;     ///< a folder for a tree of kernel sensors; "" for none
+  std::string joined;      ///< series, parallel; "": the analyser's outputs are apart
   bool power_on = false;   ///< the output is on from the beginning, as if left so
 };
 

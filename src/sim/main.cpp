@@ -51,6 +51,9 @@ int main(int argc, char** argv) {
   app.add_option("--sensors", settings.sensors, "a folder for a tree of kernel sensors");
   app.add_option("--baud", settings.baud, "baud rate of the device log")
       ->check(CLI::Range(50, 4000000));
+  app.add_option("--joined", settings.joined,
+                 "series or parallel: the analyser's two outputs are one (beside Satchel)")
+      ->check(CLI::IsMember({"series", "parallel"}));
   app.add_flag("--power-on", settings.power_on, "start with the output on");
   app.add_option("--truth", settings.truth_file,
                  "write what really happened to this file, for tests");

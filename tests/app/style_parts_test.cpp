@@ -4,6 +4,7 @@
 #include "app/style/cut_label.h"
 #include "app/style/folding_splitter.h"
 #include "app/style/notebook_style.h"
+#include "app/style/pixels.h"
 #include "app/style/plain_text.h"
 #include "app/style/source_editor.h"
 #include "app/style/theme.h"
@@ -19,6 +20,9 @@
 #include <QTest>
 
 #include <catch2/catch.hpp>
+
+#include <cmath>
+#include <memory>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -236,4 +240,49 @@ TEST_CASE("a side part folds where there is no room, comes back with it, and hee
   parts.resize(1400, 400);
   QCoreApplication::processEvents();
   CHECK_FALSE(parts.isSideOpen());
+}
+
+TEST_CASE("what folded by itself is kept as open: a day on a small screen takes nothing away") {
+  const auto made = [] {
+    auto parts = std::make_unique<FoldingSplitter>(260, 880, nullptr);
+    parts->addWidget(new QWidget);
+    parts->addWidget(new QWidget);
+    parts->setStretchFactor(0, 1);
+    parts->resize(1100, 400);
+    parts->setSizes({840, 260});
+    parts->show();
+    return parts;
+  };
+  const auto kept_by = [&](FoldingSplitter& parts) {
+    const QByteArray kept = parts.saveParts();
+    const auto next = made();
+    next->restoreState(kept);
+    return next->isSideOpen();
+  };
+  const auto parts = made();
+  parts->resize(840, 400);
+  QCoreApplication::processEvents();
+  REQUIRE_FALSE(parts->isSideOpen());
+  CHECK(kept_by(*parts));
+  parts->resize(1100, 400);
+  QCoreApplication::processEvents();
+  parts->setSideOpen(false);  // by hand
+  CHECK_FALSE(kept_by(*parts));
+}
+
+TEST_CASE("lengths that belong to text grow with it, within reason") {
+  const Px high{30};
+  const PxF wide{7};
+  CHECK(high == 30);
+  set_text_scale(1.5);
+  CHECK(high == 45);
+  CHECK(wide == 10.5);
+  CHECK(is_cramped());
+  CHECK(Theme::baseFont(12).pixelSize() == 18);
+  for (const auto& [wanted, scale] : {std::pair{9.0, 2.0}, {0.2, 1.0}, {NAN, 1.0}}) {
+    set_text_scale(wanted);
+    CHECK(text_scale() == scale);
+  }
+  set_text_scale(1);
+  CHECK_FALSE(is_cramped());
 }

@@ -247,3 +247,18 @@ TEST_CASE("what listens hangs from the device, with its last line's age or its t
   b.state.channels.back().observed_s = 1;
   CHECK(contains(reads(), "38.00"));
 }
+
+TEST_CASE("outputs that the instrument has joined are one line, and it says how") {
+  OnTheBench b;
+  b.state.output.outputs = {{"1+2", true}};
+  b.state.output.set = {{"1+2", false, 24, 0.4, true}};
+  b.state.output.joined = "1+2";
+  b.state.output.joined_how = "in series";
+  REQUIRE(b.plan().lines.size() == 1);
+  CHECK(contains(b.line().source.title, "outputs 1+2 in series · 24.0"));
+  CHECK(b.line().source.id == QStringLiteral("source:1+2"));
+  CHECK(contains(b.line().source.reading, "61.20"));
+  // A ceiling of one of them says nothing of both together.
+  b.ceilings["1"].voltage = 15;
+  CHECK(b.line().source.warning == QStringLiteral("no ceiling set"));
+}

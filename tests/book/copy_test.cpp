@@ -56,3 +56,26 @@ TEST_CASE("a copy holds what a book holds, also while it grows, and replaces not
   writer.finish("made", false);
   CHECK(samples(path) == 200'000 + at);
 }
+
+TEST_CASE("a copy without deleted captures has neither them nor the room they took") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Book book = Book::open(path, Book::Mode::create);
+  add_capture(book, 8'000'000);
+  add_capture(book, 100'000);
+  book::put(book, {book::deleted_note(1, true), {0, "reference", "2"}});
+  book::copy(book, folder / "all.kuvio");
+  book::copy(book, folder / "kept.kuvio", {}, true);
+  CHECK(fs::file_size(folder / "kept.kuvio") < fs::file_size(folder / "all.kuvio") / 5);
+  CHECK(beside(folder / "kept.kuvio").empty());
+  const Book kept = Book::open(folder / "kept.kuvio", Book::Mode::read);
+  CHECK(book::verify(kept).empty());
+  CHECK(kept.deleted().empty());
+  REQUIRE(kept.captures().size() == 1);
+  CHECK(kept.captures()[0].id == 2);
+  CHECK(kept.captures()[0].channels[0].samples == 100'000);
+  CHECK(kept.note(0, "reference") == "2");
+  // The book itself still has it, and a copy of all can put it back.
+  CHECK(book.deleted().count(1) == 1);
+  CHECK(Book::open(folder / "all.kuvio", Book::Mode::read).deleted().count(1) == 1);
+}

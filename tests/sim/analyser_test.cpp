@@ -117,3 +117,20 @@ TEST_CASE("one instrument records several devices: its error stays, its noise do
   CHECK(b.command(0, "*IDN?") != other.command(0, "*IDN?"));
   CHECK(gauss(1, 5) != gauss(2, 5));
 }
+
+TEST_CASE("two outputs joined to one give both's voltage, or both's current") {
+  Satchel device(firmware("2.3.0"), 1);
+  Analyser a(device, 1, 1, {});
+  CHECK(a.command(0, "OUTP:JOIN?") == "NONE\n");
+  a.command(0, "VOLT 20");
+  CHECK_THAT(a.command(0, "SYST:ERR?"), Catch::Contains("-222"));
+  a.command(0, "OUTP:JOIN SER");
+  CHECK(a.command(0, "OUTP:JOIN?;VOLT 20;VOLT?") == "SER;2.000000E+01\n");
+  a.command(0, "VOLT 5,(@2)");
+  CHECK_THAT(a.command(0, "SYST:ERR?"), Catch::Contains("joined"));
+  a.command(0, "OUTP:JOIN PAR");  // what is more than one can give goes back
+  CHECK(a.command(0, "VOLT?;CURR 3;CURR?") == "1.500000E+01;3.000000E+00\n");
+  a.command(0, "VOLT 3.6;OUTP ON;OUTP:JOIN NONE");
+  CHECK_THAT(a.command(0, "SYST:ERR?"), Catch::Contains("an output is on"));
+  CHECK(a.command(0, "OUTP:JOIN?") == "PAR\n");
+}

@@ -11,6 +11,7 @@
 #include "app/bench/station_drawers.h"
 #include "app/engine/text.h"
 #include "app/style/cut_label.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "core/budget.h"
 #include "core/error.h"
@@ -31,10 +32,10 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kWide = 1200;       // px from which the console has a column of its own
-constexpr int kConsole = 270;     // px
-constexpr int kDrawer = 148;      // px at most
-constexpr int kPaperLeast = 110;  // px: under that the drawer takes the paper's place
+constexpr Px kWide{1200};       // px from which the console has a column of its own
+constexpr Px kConsole{270};     // px
+constexpr Px kDrawer{148};      // px at most
+constexpr Px kPaperLeast{110};  // px: under that the drawer takes the paper's place
 
 QString bytes(double n) {
   return n >= 1e9   ? QStringLiteral("%1 GB").arg(n / 1e9, 0, 'f', n >= 1e10 ? 0 : 1)
@@ -138,13 +139,7 @@ QWidget* BenchDesk::makeDrawer() {
   column->addWidget(ruling(drawer_));
   column->addLayout(head);
   stack_ = new QStackedWidget(drawer_);
-  auto* area = new QScrollArea(drawer_);
-  area->setFrameShape(QFrame::NoFrame);
-  area->setWidgetResizable(true);
-  area->setFocusPolicy(Qt::NoFocus);
-  area->setWidget(stack_);
-  area->viewport()->setAutoFillBackground(false);
-  stack_->setAutoFillBackground(false);
+  auto* area = scroll_area(stack_, drawer_);
   area->setFixedHeight(kDrawer);
   column->addWidget(area);
   column->addWidget(ruling(drawer_));
@@ -381,8 +376,9 @@ void BenchDesk::arrange() {
   if (!wide) console_->setMinimumWidth(0);
   console_->setVisible(console);
   const bool open = !open_.isEmpty();
-  const int left =
-      height() - wire_->height() - sheet_or_progress_->sizeHint().height() - kDrawer - 120;
+  const int left = is_cramped() ? kPaperLeast
+                                : height() - wire_->height() -
+                                      sheet_or_progress_->sizeHint().height() - kDrawer - 120;
   paper_->setVisible((wide || tabs_->currentIndex() == 0) && (!open || left >= kPaperLeast));
 }
 

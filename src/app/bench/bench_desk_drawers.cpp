@@ -243,6 +243,9 @@ void BenchDesk::changeAddress(const QString& from, const QString& to) {
   const auto place = [](const QString& address) { return address.section(QLatin1Char('?'), 0, 0); };
   const bool same = !to.isEmpty() && place(from) == place(to);
   const QString id = open_ == QLatin1String("log") ? open_ : QStringLiteral("input:") + to;
+  const bool listens = open_ == QLatin1String("log") || open_.startsWith(QLatin1String("input:"));
+  const std::set<QString> left_out =
+      same && listens ? listenerOf(open_)->leftOut() : std::set<QString>();
   openDrawer({});
   if (next.output.isEmpty() && next.others.isEmpty()) {
     context_.bench.disconnectAll();
@@ -253,7 +256,9 @@ void BenchDesk::changeAddress(const QString& from, const QString& to) {
   }
   wanted_ = next;
   context_.bench.connectTo(next);
-  if (same) openDrawer(id);
+  if (!same) return;
+  if (listens) listenerOf(id)->leaveOut(left_out);
+  openDrawer(id);
 }
 
 void BenchDesk::connectAll() {

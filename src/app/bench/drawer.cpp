@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/drawer.h"
 
+#include "app/style/pixels.h"
+
 #include <QHBoxLayout>
 
 namespace kuvio::app {
@@ -13,9 +15,9 @@ DrawerPage::DrawerPage(const QString& name, const QString& title, BenchControl& 
     : QWidget(parent), bench_(bench), title_(title) {
   setObjectName(name);
   setAccessibleName(title);
-  auto* columns = new QHBoxLayout(this);
+  auto* columns = beside_or_below(this);
   columns->setContentsMargins(0, 0, 0, 0);
-  columns->setSpacing(24);
+  columns->setSpacing(is_cramped() ? 4 : 24);
   for (Column& column : columns_) {
     column.grid = new QGridLayout;
     column.grid->setHorizontalSpacing(10);

@@ -23,6 +23,9 @@ public:
   std::optional<FieldTrouble> read(RecordRequest& request) const override;
   QStringList logic() const;
   void setLogic(const QStringList& names);
+  /// The channels that are not recorded, by name; those of the same station at another speed.
+  const std::set<QString>& leftOut() const { return left_out_; }
+  void leaveOut(const std::set<QString>& channels) { left_out_ = channels; }
 
 signals:
   void addressChanged(const QString& from, const QString& to);

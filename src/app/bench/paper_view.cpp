@@ -2,6 +2,7 @@
 #include "app/bench/paper_view.h"
 
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 #include "core/number_text.h"
@@ -17,7 +18,7 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kNear = 14;                   // px between what would touch
+constexpr Px kNear{14};                     // px between what would touch
 constexpr double kLeast = 10, kMost = 600;  // s
 const double kWindows[] = {0, 1, 10, 60};
 
@@ -87,8 +88,8 @@ int PaperView::stripCount() const {
 }
 
 QRectF PaperView::plot() const {
-  return {kAxis, 4, width() - kAxis - kColumn - 1.0,
-          height() - kFoot - 6.0 - stripCount() * (kStrip + 6)};
+  return QRectF(kAxis, 4, width() - kAxis - kColumn - 1.0,
+                height() - kFoot - 6.0 - stripCount() * (kStrip + 6));
 }
 
 QRectF PaperView::column() const {
@@ -97,7 +98,7 @@ QRectF PaperView::column() const {
 
 QRectF PaperView::strip(int i) const {
   const QRectF p = plot();
-  return {p.left(), p.bottom() + kFoot + 4 + i * (kStrip + 6.0), p.width(), kStrip};
+  return QRectF(p.left(), p.bottom() + kFoot + 4 + i * (kStrip + 6.0), p.width(), kStrip);
 }
 
 double PaperView::xOf(double t, const QRectF& box) const {

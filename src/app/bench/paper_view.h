@@ -3,6 +3,7 @@
 
 #include "app/bench/paper_scale.h"
 #include "app/engine/bench_control.h"
+#include "app/style/pixels.h"
 
 #include <QWidget>
 
@@ -62,7 +63,7 @@ protected:
   void keyPressEvent(QKeyEvent* event) override;
 
 private:
-  static constexpr int kAxis = 64, kColumn = 158, kFoot = 20, kStrip = 44;  // px
+  static constexpr Px kAxis{64}, kColumn{158}, kFoot{20}, kStrip{44};  // px
   PaperScale scaleFor(const std::string& channel) const;
   const LiveHistory::Channel* shown() const;
   int stripCount() const;

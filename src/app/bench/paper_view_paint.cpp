@@ -3,6 +3,7 @@
 
 #include "app/bench/paper_view.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 #include "core/number_text.h"
@@ -46,7 +47,7 @@ void PaperView::paintRuling(QPainter& painter, const QRectF& box, const PaperSca
     painter.drawLine(QLineF(box.left(), y, box.right(), y));
     if (!tick.major) continue;
     painter.setPen(t.muted());
-    painter.drawText(QRectF(0, y - 8, kAxis - 6, 16), Qt::AlignRight | Qt::AlignVCenter,
+    painter.drawText(QRectF(0, y - PxF{8}, kAxis - 6, PxF{16}), Qt::AlignRight | Qt::AlignVCenter,
                      qs(tick.label));
   }
 }
@@ -87,17 +88,17 @@ void PaperView::paintColumn(QPainter& painter) const {
                     bench_.state().phase != BenchState::Phase::none;
   painter.setPen(live ? t.text() : t.muted());
   painter.setFont(Theme::baseFont(25, QFont::DemiBold));
-  painter.drawText(QRectF(box.left(), box.top() + 14, box.width(), 32),
+  painter.drawText(QRectF(box.left(), box.top() + PxF{14}, box.width(), PxF{32}),
                    Qt::AlignLeft | Qt::AlignVCenter, live ? figures() : QStringLiteral("–"));
   painter.setFont(Theme::baseFont(12));
   painter.setPen(t.muted());
-  painter.drawText(QRectF(box.left(), box.top(), box.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
-                   c ? qs(c->name) : QString());
+  painter.drawText(QRectF(box.left(), box.top(), box.width(), PxF{16}),
+                   Qt::AlignLeft | Qt::AlignVCenter, c ? qs(c->name) : QString());
   const QString over = window_s_ > 0 ? tr("mean of %1 s").arg(window_s_) : tr("now");
-  painter.drawText(QRectF(box.left(), box.top() + 46, box.width(), 16),
+  painter.drawText(QRectF(box.left(), box.top() + PxF{46}, box.width(), PxF{16}),
                    Qt::AlignLeft | Qt::AlignVCenter, tr("%1 ▾").arg(over));
   const QString settled = settledText();
-  painter.drawText(QRectF(box.left(), box.top() + 66, box.width(), 34),
+  painter.drawText(QRectF(box.left(), box.top() + PxF{66}, box.width(), PxF{34}),
                    Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, settled);
   if (!live || c->points.empty()) return;
   // A leader from the figures to the pen.
@@ -172,7 +173,7 @@ void PaperView::paintStrips(QPainter& painter) const {
   if (more <= 0) return;
   painter.setFont(Theme::baseFont(11));
   painter.setPen(t.muted());
-  painter.drawText(QRectF(column().left(), plot().bottom() + 2, column().width(), 16),
+  painter.drawText(QRectF(column().left(), plot().bottom() + 2, column().width(), PxF{16}),
                    Qt::AlignLeft | Qt::AlignVCenter,
                    tr("%n more · Page Down", nullptr, static_cast<int>(more)));
 }
@@ -199,11 +200,11 @@ void PaperView::paintEvent(QPaintEvent*) {
     painter.drawLine(QLineF(x, p.top(), x, p.bottom()));
     if (!tick.major || tick.at < 1e-9 || x < p.left() + 20) continue;
     painter.setPen(t.muted());
-    painter.drawText(QRectF(x - 60, p.bottom() + 2, 120, 16), Qt::AlignCenter,
+    painter.drawText(QRectF(x - PxF{60}, p.bottom() + 2, PxF{120}, PxF{16}), Qt::AlignCenter,
                      QStringLiteral("−") + qs(tick.label));
   }
   painter.setPen(t.muted());
-  painter.drawText(QRectF(p.right() - 60, p.bottom() + 2, 60, 16),
+  painter.drawText(QRectF(p.right() - PxF{60}, p.bottom() + 2, PxF{60}, PxF{16}),
                    Qt::AlignRight | Qt::AlignVCenter, tr("now"));
   if (c) {
     const PaperScale scale = scaleFor(c->name);
@@ -214,12 +215,12 @@ void PaperView::paintEvent(QPaintEvent*) {
     for (const AxisMark& m : axisMarks()) {
       const double y = std::clamp(m.y, p.top() + 7, p.bottom() - 7);
       const double wide = painter.fontMetrics().horizontalAdvance(m.text) + 8;
-      painter.fillRect(QRectF(p.left() + 8, y - 7, wide, 14), t.ground());
+      painter.fillRect(QRectF(p.left() + PxF{8}, y - PxF{7}, wide, PxF{14}), t.ground());
       painter.setPen(QPen(t.text(), 1.4));
       painter.drawLine(QLineF(p.left(), m.y, p.left() + 6, m.y));
       painter.setPen(t.text());
-      painter.drawText(QRectF(p.left() + 12, y - 8, wide, 16), Qt::AlignLeft | Qt::AlignVCenter,
-                       m.text);
+      painter.drawText(QRectF(p.left() + PxF{12}, y - PxF{8}, wide, PxF{16}),
+                       Qt::AlignLeft | Qt::AlignVCenter, m.text);
     }
   } else {
     painter.setPen(t.muted());

@@ -4,6 +4,7 @@
 #include "app/engine/text.h"
 #include "app/style/cut_label.h"
 #include "app/style/field_note.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "core/error.h"
 
@@ -16,7 +17,7 @@ namespace kuvio::app {
 namespace {
 
 constexpr int kScpiPort = 5025;  // registered for SCPI over raw TCP
-constexpr int kListHigh = 118;
+constexpr Px kListHigh{118};
 
 QString words_of(WiredAs as) {
   switch (as) {
@@ -85,15 +86,9 @@ PlugDrawer::PlugDrawer(BenchControl& bench, const Preferences& preferences, QWid
 }
 
 void PlugDrawer::makeFound() {
-  auto* area = new QScrollArea(this);
-  area->setFrameShape(QFrame::NoFrame);
-  area->setWidgetResizable(true);
+  auto* list = new QWidget;
+  auto* area = scroll_area(list, this);
   area->setFixedHeight(kListHigh);
-  area->setFocusPolicy(Qt::NoFocus);
-  area->viewport()->setAutoFillBackground(false);
-  auto* list = new QWidget(area);
-  list->setAutoFillBackground(false);
-  area->setWidget(list);
   found_ = new QVBoxLayout(list);
   found_->setContentsMargins(0, 0, 0, 0);
   found_->setSpacing(4);

@@ -3,6 +3,7 @@
 
 #include "app/engine/text.h"
 #include "app/style/cut_label.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/time_notation.h"
 #include "app/style/widgets.h"
@@ -26,7 +27,7 @@ ProgressSheet::ProgressSheet(BenchControl& bench, QWidget* parent)
   note_->setObjectName(QStringLiteral("markNote"));
   note_->setAccessibleName(tr("Note for the next mark"));
   note_->setPlaceholderText(tr("e.g. lid opened"));
-  note_->setMaximumWidth(220);
+  note_->setMaximumWidth(Px{220});
   mark_ = button(tr("Mark"), QStringLiteral("mark"), this);
   begin_ = button(tr("Start now"), QStringLiteral("beginNow"), this);
   stop_ = button(tr("Stop"), QStringLiteral("stopRecording"), this, true);

@@ -2,6 +2,7 @@
 #include "app/bench/run_sheet.h"
 
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "core/quantity.h"
 
@@ -33,20 +34,21 @@ QComboBox* choice(const QString& name, const QString& accessible, const QStringL
 
 RunSheet::RunSheet(const BenchControl& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
   setObjectName(QStringLiteral("runSheet"));
-  auto* row = new QHBoxLayout(this);
+  auto* row = beside_or_below(this);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(16);
   auto* words = new QWidget(this);
   sentence_ = new SentenceLayout(words);
+  sentence_->setBlankToRow(is_cramped());
   QSizePolicy grows(QSizePolicy::Expanding, QSizePolicy::Preferred);
   grows.setHeightForWidth(true);
   words->setSizePolicy(grows);
   row->addWidget(words, 1);
   button_ = kuvio::app::button(tr("Record"), QStringLiteral("record"), this, true);
-  button_->setMinimumHeight(34);
+  button_->setMinimumHeight(Px{34});
   // As wide as whatever it may say: the sentence beside it does not break anew.
   button_->setFixedWidth(fontMetrics().horizontalAdvance(tr("Cycle power (2 s off) and record")) +
-                         40);
+                         Px{40});
   row->addWidget(button_, 0, Qt::AlignTop);
   makeSentence();
   makePhrases();
@@ -113,7 +115,7 @@ QWidget* RunSheet::phrase(const QString& key, const QString& menu, const QString
   if (!after.isEmpty()) row->addWidget(words(after));
   auto* away = kuvio::app::button(QStringLiteral("×"), QStringLiteral("remove-") + key, whole);
   away->setFlat(true);
-  away->setFixedWidth(22);
+  away->setFixedWidth(Px{22});
   away->setAccessibleName(tr("Take away: %1").arg(menu));
   away->setToolTip(away->accessibleName());
   connect(away, &QPushButton::clicked, this, [this, key] { removePhrase(key); });

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/sentence.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
 
@@ -50,6 +51,11 @@ void SentenceLayout::setGeometry(const QRect& box) {
   flow(box, true);
 }
 
+bool SentenceLayout::endsRow(const QLayoutItem* item) const {
+  // A phrase holds its blank.
+  return blank_to_row_ && (item->widget()->property("blank").toBool() || item->widget()->layout());
+}
+
 /// A row is as high as its highest word, and the words stand on its middle.
 int SentenceLayout::flow(const QRect& box, bool place) const {
   int y = box.y();
@@ -62,6 +68,10 @@ int SentenceLayout::flow(const QRect& box, bool place) const {
       if (x > box.x() && x + size.width() > box.x() + box.width()) break;
       x += size.width() + spacing();
       high = std::max(high, size.height());
+      if (endsRow(items_[end])) {
+        ++end;
+        break;
+      }
     }
     if (place) {
       int at = box.x();
@@ -82,7 +92,8 @@ void fit_to_text(QLineEdit* line, int least, int most) {
   line->setProperty("blank", true);
   const auto fit = [line, least, most] {
     const QString shown = line->text().isEmpty() ? line->placeholderText() : line->text();
-    line->setFixedWidth(std::clamp(line->fontMetrics().horizontalAdvance(shown) + 22, least, most));
+    line->setFixedWidth(std::clamp(line->fontMetrics().horizontalAdvance(shown) + Px{22},
+                                   static_cast<int>(Px{least}), static_cast<int>(Px{most})));
   };
   QObject::connect(line, &QLineEdit::textChanged, line, fit);
   fit();
@@ -94,7 +105,7 @@ Blank::Blank(const QString& name, const QString& accessible, const QString& exam
   setObjectName(name);
   setAccessibleName(accessible);
   setPlaceholderText(example);
-  setMinimumHeight(28);
+  setMinimumHeight(Px{28});
   connect(this, &QLineEdit::textEdited, this, [this] { setPencil(false); });
 }
 

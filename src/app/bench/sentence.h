@@ -19,6 +19,8 @@ public:
   int count() const override { return static_cast<int>(items_.size()); }
   QLayoutItem* itemAt(int i) const override;
   QLayoutItem* takeAt(int i) override;
+  /// Whether a row ends behind every blank.
+  void setBlankToRow(bool one) { blank_to_row_ = one; }
   Qt::Orientations expandingDirections() const override { return {}; }
   bool hasHeightForWidth() const override { return true; }
   int heightForWidth(int width) const override { return flow({0, 0, width, 0}, false); }
@@ -28,6 +30,8 @@ public:
 
 private:
   int flow(const QRect& box, bool place) const;
+  bool endsRow(const QLayoutItem* item) const;
+  bool blank_to_row_ = false;
   std::vector<QLayoutItem*> items_;
 };
 

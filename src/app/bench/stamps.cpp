@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/stamps.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 
 #include <QHBoxLayout>
@@ -31,7 +32,7 @@ void Stamp::setState(State state) {
 }
 
 QSize Stamp::sizeHint() const {
-  return {QFontMetrics(Theme::baseFont(12)).horizontalAdvance(text()) + 38, 24};
+  return {QFontMetrics(Theme::baseFont(12)).horizontalAdvance(text()) + Px{38}, Px{24}};
 }
 
 void Stamp::paintEvent(QPaintEvent*) {
@@ -52,7 +53,7 @@ void Stamp::paintEvent(QPaintEvent*) {
   }
   painter.setFont(Theme::baseFont(12));
   painter.setPen(state_ == State::blank ? t.muted() : t.text());
-  painter.drawText(rect().adjusted(25, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, text());
+  painter.drawText(rect().adjusted(Px{25}, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, text());
   if (!hasFocus()) return;
   painter.setPen(QPen(t.focus(), 1.5));
   painter.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 4, 4);

@@ -112,7 +112,10 @@ WireLine line_of_output(const WireFacts& f, const std::string& name, bool on, bo
   line.drawing = drawing_of(s, on);
   line.state_text = state_text(f, line);
   line.source.id = QStringLiteral("source:") + line.output;
-  QString title = several ? tr("output %1").arg(line.output) : model_of(s.output.identity);
+  const bool joined = !s.output.joined.empty() && name == s.output.joined;
+  QString title = joined    ? tr("outputs %1 %2").arg(line.output, qs(s.output.joined_how))
+                  : several ? tr("output %1").arg(line.output)
+                            : model_of(s.output.identity);
   const acquire::OutputState* set = settings_of(s, name);
   if (set) {
     title += QStringLiteral(" · ") + set_to(*set);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/wire_view.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
 
@@ -13,9 +14,10 @@
 namespace kuvio::app {
 namespace {
 
-constexpr double kTwoLines = 34;  // px: a title and what it reads
-constexpr int kLeastName = 62;    // px
-constexpr int kEdge = 16, kTop = 6, kGap = 22, kListener = 26, kDeviceLeast = 150, kSource = 250;
+constexpr PxF kTwoLines{34};  // px: a title and what it reads
+constexpr Px kLeastName{62};  // px
+constexpr int kEdge = 16, kTop = 6, kGap = 22, kApart = 6;
+constexpr Px kListener{26}, kDeviceLeast{150}, kSource{250};
 
 /// Of several readings as many as there is room for; the last one is cut only if it is alone.
 QString fitted(QString text, const QFontMetrics& metrics, int room) {
@@ -64,7 +66,7 @@ int StationButton::wanted() const {
                             ? station_.reading
                             : station_.reading + QStringLiteral("  ▲ ") + station_.warning;
   const int r = small.horizontalAdvance(below);
-  return (one_row_ ? t + (below.isEmpty() ? 0 : r + 10) : std::max(t, r)) + 20;
+  return (one_row_ ? t + (below.isEmpty() ? 0 : r + Px{10}) : std::max(t, r)) + Px{20};
 }
 
 void StationButton::paintEvent(QPaintEvent*) {
@@ -79,7 +81,7 @@ void StationButton::paintEvent(QPaintEvent*) {
                       hasFocus() || open_ ? 1.6 : 1, add ? Qt::DashLine : Qt::SolidLine));
   painter.setBrush(open_ || underMouse() ? t.wash() : t.ground());
   painter.drawRoundedRect(box, 3, 3);
-  QRectF text = box.adjusted(9, 3, -7, -3);
+  QRectF text = box.adjusted(PxF{9}, 3, -PxF{7}, -3);
   if (!one_row_ && text.height() > kTwoLines)  // of several rows: both lines together
     text = QRectF(text.left(), text.center().y() - kTwoLines / 2, text.width(), kTwoLines);
   const QFont bold = Theme::baseFont(13, QFont::DemiBold), plain = Theme::baseFont(12);
@@ -89,7 +91,7 @@ void StationButton::paintEvent(QPaintEvent*) {
   // Where there is little room a name is cut, never a number.
   int room = static_cast<int>(text.width());
   if (one_row_ && !station_.reading.isEmpty())
-    room = std::max(std::min(room, kLeastName),
+    room = std::max(std::min(room, int{kLeastName}),
                     room - 8 - QFontMetrics(plain).horizontalAdvance(station_.reading));
   const QString title = metrics.elidedText(station_.title, Qt::ElideRight, room);
   painter.drawText(text, (one_row_ ? Qt::AlignVCenter : Qt::AlignTop) | Qt::AlignLeft, title);
@@ -202,7 +204,13 @@ int WireView::listenersTop() const {
   return kTop + static_cast<int>(plan_.lines.size()) * rowHeight() + 8;
 }
 
-QSize WireView::sizeHint() const { return {800, listenersTop() + kListener + 6}; }
+QSize WireView::sizeHint() const {
+  if (!is_cramped()) return {800, listenersTop() + kListener + 6};
+  int rows = static_cast<int>(1 + plan_.listeners.size());
+  for (const WireLine& line : plan_.lines)
+    rows += static_cast<int>((says(line).isEmpty() ? 1 : 2) + line.path.size());
+  return {400, kTop + rows * (kListener + kApart)};
+}
 
 void WireView::resizeEvent(QResizeEvent*) { place(); }
 
@@ -210,7 +218,7 @@ QRect WireView::switchBox(const WireLine& line, const QRect& after) const {
   const auto it = switches_.find(line.output);
   if (it == switches_.end() || it->second->isHidden())
     return {after.right() + kGap, after.y(), 0, 0};
-  const int high = std::min(28, after.height());
+  const int high = std::min<int>(Px{28}, after.height());
   return {after.right() + kGap, after.center().y() - high / 2, it->second->sizeHint().width(),
           high};
 }
@@ -223,7 +231,7 @@ void WireView::placeLine(int row) {
   const int device = stations_[plan_.device.id]->x();
   StationButton* source = stations_[line.source.id];
   source->setOneRow(rowHeight() < 40);
-  const int most = std::max(kSource, (device - kEdge) * 56 / 100);
+  const int most = std::max(int{kSource}, (device - kEdge) * 56 / 100);
   source->setGeometry(kEdge, y, std::clamp(source->wanted(), 160, most), high);
   const QRect sw = switchBox(line, source->geometry());
   if (!switches_[line.output]->isHidden()) switches_[line.output]->setGeometry(sw);
@@ -240,7 +248,7 @@ void WireView::placeLine(int row) {
     const bool add = s.kind == Station::Kind::add;
     b->setOneRow(add || rowHeight() < 40);
     const int wide = std::clamp(b->wanted(), 40, each);
-    const int tall = add ? std::min(high, kListener) : high;
+    const int tall = add ? std::min(high, int{kListener}) : high;
     b->setGeometry(x, y + (high - tall) / 2, wide, tall);
     x += wide + kGap;
   }
@@ -266,15 +274,42 @@ void WireView::placeListeners() {
   }
 }
 
+/// Rows of words: a source with its switch, what is said of its line, what lies in its path; then
+/// the device, then what listens.
+void WireView::placeInWords() {
+  int y = kTop;
+  const auto next = [&](int indent) {
+    const QRect row(kEdge + indent, y, width() - 2 * kEdge - indent, kListener);
+    y += kListener + kApart;
+    return row;
+  };
+  const auto put = [&](const Station& s, QRect row) {
+    StationButton* b = stations_[s.id];
+    b->setOneRow(true);
+    row.setWidth(std::min(row.width(), b->wanted()));
+    b->setGeometry(row);
+  };
+  for (const WireLine& line : plan_.lines) {
+    QRect row = next(0);
+    QPushButton* sw = switches_[line.output];
+    const int wide = sw->isHidden() ? 0 : sw->sizeHint().width();
+    sw->setGeometry(row.right() - wide, row.y(), wide, row.height());
+    row.setWidth(row.width() - wide - kGap);
+    put(line.source, row);
+    if (!says(line).isEmpty()) next(0);  // paintState
+    for (const Station& s : line.path) put(s, next(kEdge));
+  }
+  put(plan_.device, next(0));
+  for (const Station& s : plan_.listeners) put(s, next(kEdge));
+}
+
 void WireView::place() {
   if (plan_.lines.isEmpty()) return;
-  StationButton* device = stations_[plan_.device.id];
-  const int rows = static_cast<int>(plan_.lines.size());
-  const int wide = std::clamp(device->wanted(), kDeviceLeast, std::max(kDeviceLeast, width() / 4));
-  device->setOneRow(false);
-  device->setGeometry(width() - kEdge - wide, kTop, wide, rows * rowHeight() - 6);
-  for (int row = 0; row < rows; ++row) placeLine(row);
-  placeListeners();
+  if (is_cramped()) {
+    placeInWords();
+  } else {
+    placeBeside();
+  }
   // Tab goes along the lines, then along what listens.
   QWidget* before = nullptr;
   for (const QStringList& line : order()) {
@@ -286,6 +321,17 @@ void WireView::place() {
       before = b;
     }
   }
+}
+
+void WireView::placeBeside() {
+  StationButton* device = stations_[plan_.device.id];
+  const int rows = static_cast<int>(plan_.lines.size());
+  const int wide =
+      std::clamp(device->wanted(), int{kDeviceLeast}, std::max(int{kDeviceLeast}, width() / 4));
+  device->setOneRow(false);
+  device->setGeometry(width() - kEdge - wide, kTop, wide, rows * rowHeight() - 6);
+  for (int row = 0; row < rows; ++row) placeLine(row);
+  placeListeners();
 }
 
 QList<QStringList> WireView::order() const {
@@ -342,6 +388,38 @@ void WireView::move(const QString& from, int key) {
   }
 }
 
+QPen WireView::penOf(const WireLine& line) const {
+  using Drawing = WireLine::Drawing;
+  const Theme& t = Theme::current();
+  const bool live = line.drawing == Drawing::on || line.drawing == Drawing::elsewhere;
+  QPen pen(live ? t.ink(0) : t.muted(), live ? 2.2 : 1.4);
+  if (line.drawing == Drawing::unknown) pen = QPen(t.accent(), 2, Qt::DashLine);
+  if (line.drawing == Drawing::unconnected || line.drawing == Drawing::connecting)
+    pen.setStyle(Qt::DotLine);
+  return pen;
+}
+
+/// What is in pencil at an output, or what is not known of it. In words also whether it is on,
+/// which is drawn otherwise.
+QString WireView::says(const WireLine& line) {
+  if (!line.pencil.isEmpty()) return line.pencil;
+  if (!line.state_text.isEmpty() || !is_cramped()) return line.state_text;
+  return line.drawing == WireLine::Drawing::on    ? tr("on")
+         : line.drawing == WireLine::Drawing::off ? tr("off")
+                                                  : QString();
+}
+
+void WireView::paintState(QPainter& painter, const WireLine& line, const QRect& box) const {
+  const Theme& t = Theme::current();
+  QFont font = Theme::baseFont(12);
+  font.setItalic(!line.pencil.isEmpty());
+  painter.setFont(font);
+  painter.setPen(line.pencil.isEmpty() && line.was_on ? t.accent() : t.muted());
+  const QString text = says(line);
+  painter.drawText(box, Qt::AlignLeft | Qt::AlignBottom,
+                   QFontMetrics(font).elidedText(text, Qt::ElideRight, box.width()));
+}
+
 void WireView::paintLine(QPainter& painter, int row) const {
   using Drawing = WireLine::Drawing;
   const Theme& t = Theme::current();
@@ -349,16 +427,11 @@ void WireView::paintLine(QPainter& painter, int row) const {
   const QRect source = stations_.at(line.source.id)->geometry();
   const QRect sw = switchBox(line, source);
   const double y = source.center().y() + 0.5, end = stations_.at(plan_.device.id)->x();
-  const bool live = line.drawing == Drawing::on || line.drawing == Drawing::elsewhere;
-  QPen pen(live ? t.ink(0) : t.muted(), live ? 2.2 : 1.4);
-  if (line.drawing == Drawing::unknown) pen = QPen(t.accent(), 2, Qt::DashLine);
-  if (line.drawing == Drawing::unconnected || line.drawing == Drawing::connecting)
-    pen.setStyle(Qt::DotLine);
-  painter.setPen(pen);
+  painter.setPen(penOf(line));
   if (line.drawing == Drawing::silent) {  // hatched: the line as last known, under a doubt
     painter.setPen(Qt::NoPen);
     painter.setBrush(QBrush(line.was_on ? t.accent() : t.muted(), Qt::BDiagPattern));
-    painter.drawRect(QRectF(source.right(), y - 4, end - source.right(), 8));
+    painter.drawRect(QRectF(source.right(), y - 4, end - source.right(), PxF{8}));
     painter.setBrush(Qt::NoBrush);
   } else if (line.drawing == Drawing::off) {
     // A gap at the switch: its blade stands open.
@@ -377,14 +450,24 @@ void WireView::paintLine(QPainter& painter, int row) const {
   const int from = sw.x() + sw.width() + (line.drawing == Drawing::off ? 34 : 10);
   const int to = line.path.isEmpty() ? static_cast<int>(end) - 10
                                      : stations_.at(line.path.front().id)->x() - 8;
-  QFont font = Theme::baseFont(12);
-  font.setItalic(!line.pencil.isEmpty());
-  painter.setFont(font);
-  painter.setPen(line.pencil.isEmpty() && line.was_on ? t.accent() : t.muted());
-  const QString text = line.pencil.isEmpty() ? line.state_text : line.pencil;
-  painter.drawText(QRect(from, source.y(), std::max(0, to - from), source.height() / 2 - 2),
-                   Qt::AlignLeft | Qt::AlignBottom,
-                   QFontMetrics(font).elidedText(text, Qt::ElideRight, std::max(0, to - from)));
+  paintState(painter, line,
+             QRect(from, source.y(), std::max(0, to - from), source.height() / 2 - 2));
+}
+
+/// With large text: the wire goes down at the left, each source drawn on it as its line would be.
+void WireView::paintRail(QPainter& painter) const {
+  const double x = kEdge / 2.0;
+  const double end = stations_.at(plan_.device.id)->geometry().center().y();
+  for (const WireLine& line : plan_.lines) {
+    const QRect source = stations_.at(line.source.id)->geometry();
+    const double y = source.center().y();
+    painter.setPen(penOf(line));
+    const bool off = line.drawing == WireLine::Drawing::off;
+    const double from = off ? y + kListener : y;  // a gap
+    painter.drawPolyline(QPolygonF({{static_cast<double>(kEdge), y}, {x, y}}));
+    painter.drawPolyline(QPolygonF({{x, from}, {x, end}, {static_cast<double>(kEdge), end}}));
+    paintState(painter, line, QRect(2 * kEdge, source.bottom(), width() - 3 * kEdge, kListener));
+  }
 }
 
 /// A thin line from the device, along which everything hangs that only listens.
@@ -402,6 +485,7 @@ void WireView::paintEvent(QPaintEvent*) {
   if (plan_.lines.isEmpty()) return;
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
+  if (is_cramped()) return paintRail(painter);
   paintListeners(painter);
   for (int row = 0; row < plan_.lines.size(); ++row) paintLine(painter, row);
 }

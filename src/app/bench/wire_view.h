@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/bench/wire_plan.h"
+#include "app/style/pixels.h"
 
 #include <QPushButton>
 #include <QWidget>
@@ -29,7 +30,8 @@ private:
 
 /// The bench as one line of current from left to right: a source, what lies in the path, the
 /// device, and what hangs from it and only listens. Several outputs are a line each and join at
-/// the device. Off is a gap at the switch, on is ink, unknown is dashed, silent is hatched.
+/// the device. Off is a gap at the switch, on is ink, unknown is dashed, silent is hatched. With
+/// large text everything stands in a row of its own, under each other.
 class WireView : public QWidget {
   Q_OBJECT
 public:
@@ -60,10 +62,16 @@ private:
   void place();
   void placeLine(int row);
   void placeListeners();
-  int rowHeight() const { return plan_.lines.size() > 2 ? 30 : 46; }
+  void placeBeside();
+  void placeInWords();
+  int rowHeight() const { return plan_.lines.size() > 2 ? Px{30} : Px{46}; }
   int listenersTop() const;
   void paintLine(QPainter& painter, int row) const;
   void paintListeners(QPainter& painter) const;
+  void paintRail(QPainter& painter) const;
+  QPen penOf(const WireLine& line) const;
+  static QString says(const WireLine& line);
+  void paintState(QPainter& painter, const WireLine& line, const QRect& box) const;
   void move(const QString& from, int key);
   /// Where a place in the order of Left and Right, Up and Down is: lines, then listeners.
   QList<QStringList> order() const;

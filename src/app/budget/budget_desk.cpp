@@ -7,6 +7,7 @@
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
@@ -25,8 +26,8 @@
 
 namespace kuvio::app {
 namespace {
-constexpr qsizetype kNamed = 2;   // builds in the sentence by their names
-constexpr int kLeastColumn = 84;  // px: a name in short, a verdict's sign and a gauge
+constexpr qsizetype kNamed = 2;  // builds in the sentence by their names
+constexpr Px kLeastColumn{84};   // px: a name in short, a verdict's sign and a gauge
 
 /// "2.4.0-rc1 misses 3 of 10 limits; 2.3.0 and 2.4.0-rc2 meet all."
 QString sentence_of(const BudgetView& view) {
@@ -232,9 +233,9 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
   if (view->budget) {
     title_->setText(qs(view->budget->name));
     sentence_->setText(sentence_of(*view));
-    table_->setColumnWidth(LimitsModel::Name, 210);
-    table_->setColumnWidth(LimitsModel::Expect, 92);
-    table_->setColumnWidth(LimitsModel::Bound, 104);
+    table_->setColumnWidth(LimitsModel::Name, is_cramped() ? Px{170} : Px{210});
+    table_->setColumnWidth(LimitsModel::Expect, Px{92});
+    table_->setColumnWidth(LimitsModel::Bound, Px{104});
     for (int i = LimitsModel::FirstBuild; i < model_->columnCount(); ++i) {
       table_->horizontalHeader()->setSectionResizeMode(i, QHeaderView::Stretch);
     }

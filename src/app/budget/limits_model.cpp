@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/verdict_text.h"
@@ -196,7 +197,7 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     painter->setPen(QPen(t.focus(), 1));
     painter->drawRect(QRectF(option.rect).adjusted(0.5, 0.5, -0.5, -0.5));
   }
-  const QRectF box = QRectF(option.rect).adjusted(8, 4, -8, -5);
+  const QRectF box = QRectF(option.rect).adjusted(PxF{8}, 4, -PxF{8}, -5);
   const LimitResult* r = model->result(index);
   painter->setFont(Theme::baseFont(12));
   if (!r) {
@@ -226,7 +227,8 @@ void GaugeDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   painter->drawText(words, Qt::AlignVCenter | Qt::AlignRight, verdict);
   const double limit = l.max ? *l.max : l.min.value_or(0);
   if (limit > 0 && r->measured) {
-    paint_gauge(*painter, QRectF(box.left(), box.bottom() - 9, box.width(), 7), *r, l, limit,
+    paint_gauge(*painter, QRectF(box.left(), box.bottom() - PxF{9}, box.width(), PxF{7}), *r, l,
+                limit,
                 over ? t.accent()
                      : t.ink(static_cast<std::size_t>(index.column() - LimitsModel::FirstBuild)));
   }

@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
@@ -27,7 +28,7 @@ QString step_text(double step, double top, const QFontMetricsF& metrics, double 
   const auto unit = text.lastIndexOf(QChar(0x2009));
   return metrics.horizontalAdvance(text) <= room || unit < 0 ? text : text.left(unit);
 }
-constexpr double kLeft = 66, kRight = 10, kTop = 20, kFoot = 26;
+constexpr PxF kLeft{66}, kRight{10}, kTop{20}, kFoot{26};
 }  // namespace
 
 BridgeAxis bridge_axis(double low, double high) {
@@ -44,7 +45,7 @@ BridgeView::BridgeView(QWidget* parent) : QWidget(parent) {
   setAccessibleDescription(
       tr("From the reference's mean current to the candidate's, one step per state."));
   setFocusPolicy(Qt::StrongFocus);
-  setMinimumSize(320, 190);
+  setMinimumSize(Px{320}, Px{190});
 }
 
 void BridgeView::setView(BuildsViewPtr view, std::size_t reference_ink, std::size_t candidate_ink) {
@@ -100,12 +101,13 @@ void BridgeView::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(tick.at == 0 ? t.border() : t.ruling(), 1));
     painter.drawLine(QLineF(box.left(), y(tick.at), box.right(), y(tick.at)));
     painter.setPen(t.muted());
-    painter.drawText(QRectF(0, y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     qs(tick.label));
+    painter.drawText(QRectF(0, y(tick.at) - PxF{8}, kLeft - PxF{8}, PxF{16}),
+                     Qt::AlignRight | Qt::AlignVCenter, qs(tick.label));
   }
   if (cut) {
     painter.setPen(t.muted());
-    painter.drawText(QRectF(0, box.bottom() + 5, kLeft - 2, 18), Qt::AlignCenter, tr("axis cut"));
+    painter.drawText(QRectF(0, box.bottom() + 5, kLeft - 2, PxF{18}), Qt::AlignCenter,
+                     tr("axis cut"));
   }
   const double pitch = box.width() / static_cast<double>(all.size());
   painter.setRenderHint(QPainter::Antialiasing);
@@ -139,8 +141,9 @@ void BridgeView::paintEvent(QPaintEvent*) {
     const QString text =
         s.total ? qs(with_prefix(s.to, "A", 3))
                 : step_text(s.to - s.from, top - foot, QFontMetricsF(painter.font()), pitch + 20);
-    painter.drawText(QRectF(x - 12, bar.top() - 17, pitch + 24, 16), Qt::AlignCenter, text);
-    painter.drawText(QRectF(x, box.bottom() + 5, pitch, 18), Qt::AlignCenter,
+    painter.drawText(QRectF(x - PxF{12}, bar.top() - PxF{17}, pitch + PxF{24}, PxF{16}),
+                     Qt::AlignCenter, text);
+    painter.drawText(QRectF(x, box.bottom() + 5, pitch, PxF{18}), Qt::AlignCenter,
                      QFontMetrics(painter.font())
                          .elidedText(s.name, Qt::ElideRight, static_cast<int>(pitch) - 4));
   }

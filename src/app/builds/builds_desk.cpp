@@ -6,6 +6,7 @@
 #include "app/engine/desk_views.h"
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/total_strip.h"
 #include "book/notes.h"
@@ -66,7 +67,7 @@ BuildsDesk::BuildsDesk(const Context& context, QWidget* parent) : Desk(parent), 
 /// The sentence, and the choosers: these are there whatever can be compared.
 void BuildsDesk::makeHead() {
   QWidget* page = head_;
-  auto* head = new QHBoxLayout(head_);
+  auto* head = beside_or_below(head_);
   head->setContentsMargins(24, 16, 24, 0);
   first_ = new QLabel(page);
   first_->setObjectName(QStringLiteral("sentence"));
@@ -75,24 +76,27 @@ void BuildsDesk::makeHead() {
   first_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
   first_->setWordWrap(true);
   head->addWidget(first_, 1);
+  auto* choosers = new QHBoxLayout;
+  head->addLayout(choosers);
   const auto choice = [&](const QString& name, const QString& text) {
     auto* label = remark(text, page);
     label->setWordWrap(false);
     auto* box = new QComboBox(page);
     box->setObjectName(name);
     box->setAccessibleName(text);
-    box->setMinimumWidth(110);
-    box->setMaximumWidth(230);
-    head->addWidget(label);
-    head->addWidget(box);
+    box->setMinimumWidth(Px{110});
+    box->setMaximumWidth(Px{230});
+    choosers->addWidget(label);
+    choosers->addWidget(box);
     return box;
   };
   candidate_ = choice(QStringLiteral("candidate"), tr("Candidate"));
   reference_ = choice(QStringLiteral("reference"), tr("against"));
+  if (is_cramped()) choosers->addStretch(1);
 }
 
 QLayout* BuildsDesk::makePlots(QWidget* page) {
-  auto* plots = new QHBoxLayout;
+  auto* plots = beside_or_below();
   plots->setSpacing(28);
   auto* left = new QVBoxLayout;
   left->addWidget(heading(tr("MEAN CURRENT, STATE BY STATE"), page));
@@ -117,9 +121,9 @@ QWidget* BuildsDesk::makeTable(QWidget* page) {
   auto* header = table_->horizontalHeader();
   header->setMinimumSectionSize(60);
   const int widths[] = {130, 110, 110, 250, 110, 110, 90, 160};
-  for (int i = 0; i < DifferenceModel::Columns; ++i) table_->setColumnWidth(i, widths[i]);
+  for (int i = 0; i < DifferenceModel::Columns; ++i) table_->setColumnWidth(i, Px{widths[i]});
   header->setSectionResizeMode(DifferenceModel::Interval, QHeaderView::Stretch);
-  table_->setMinimumHeight(140);
+  table_->setMinimumHeight(Px{140});
   auto* both = new QWidget(page);
   auto* column = new QVBoxLayout(both);
   column->setContentsMargins(0, 0, 0, 0);

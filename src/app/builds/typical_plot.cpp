@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
@@ -15,13 +16,13 @@
 
 namespace kuvio::app {
 namespace {
-constexpr double kLeft = 66, kRight = 16, kTop = 28, kFoot = 26;
+constexpr PxF kLeft{66}, kRight{16}, kTop{28}, kFoot{26};
 }  // namespace
 
 TypicalPlot::TypicalPlot(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("typical"));
   setAccessibleName(tr("Typical visit"));
-  setMinimumSize(280, 190);
+  setMinimumSize(Px{280}, Px{190});
 }
 
 void TypicalPlot::setView(TypicalViewPtr view, std::size_t reference_ink,
@@ -62,16 +63,16 @@ void paint_ruling(QPainter& painter, const VisitScale& at) {
     painter.setPen(QPen(t.ruling(), 1));
     painter.drawLine(QLineF(at.box.left(), at.y(tick.at), at.box.right(), at.y(tick.at)));
     painter.setPen(t.muted());
-    painter.drawText(QRectF(0, at.y(tick.at) - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     qs(tick.label));
+    painter.drawText(QRectF(0, at.y(tick.at) - PxF{8}, kLeft - PxF{8}, PxF{16}),
+                     Qt::AlignRight | Qt::AlignVCenter, qs(tick.label));
   }
   for (const Tick& tick :
        time_ticks(0, at.longest, std::max(2, static_cast<int>(at.box.width() / 90)))) {
     painter.setPen(QPen(t.ruling(), 1));
     painter.drawLine(QLineF(at.x(tick.at), at.box.top(), at.x(tick.at), at.box.bottom()));
     painter.setPen(t.muted());
-    painter.drawText(QRectF(at.x(tick.at) - 40, at.box.bottom() + 5, 80, 16), Qt::AlignCenter,
-                     qs(tick.label));
+    painter.drawText(QRectF(at.x(tick.at) - PxF{40}, at.box.bottom() + 5, PxF{80}, PxF{16}),
+                     Qt::AlignCenter, qs(tick.label));
   }
 }
 

@@ -3,6 +3,8 @@
 
 #include <QSettings>
 
+#include <algorithm>
+
 namespace kuvio::app {
 namespace {
 constexpr int kRecent = 8;
@@ -22,6 +24,7 @@ Preferences Preferences::load() {
   p.desk = s.value(QStringLiteral("window/desk")).toString();
   p.unit = s.value(QStringLiteral("unit"), p.unit).toString();
   p.times_in_seconds = s.value(QStringLiteral("times_in_seconds"), false).toBool();
+  p.text_percent = std::clamp(s.value(QStringLiteral("text_percent"), 100).toInt(), 100, 200);
   p.output_address = s.value(QStringLiteral("bench/output")).toString();
   p.log_address = s.value(QStringLiteral("bench/log")).toString();
   p.other_addresses = s.value(QStringLiteral("bench/others")).toString();
@@ -49,6 +52,7 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("window/desk"), desk);
   s.setValue(QStringLiteral("unit"), unit);
   s.setValue(QStringLiteral("times_in_seconds"), times_in_seconds);
+  s.setValue(QStringLiteral("text_percent"), text_percent);
   s.setValue(QStringLiteral("bench/output"), output_address);
   s.setValue(QStringLiteral("bench/log"), log_address);
   s.setValue(QStringLiteral("bench/others"), other_addresses);

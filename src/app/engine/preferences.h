@@ -20,6 +20,7 @@ struct Preferences {
   QStringList recent;  ///< books, the last one first
   QString desk;
   QString unit = QStringLiteral("C");
+  int text_percent = 100;         ///< of text as designed; from the next start on
   bool times_in_seconds = false;  ///< moments as 1898.486 s, not as 31:38.486
   QString output_address, log_address, simulated_build = QStringLiteral("2.3.0");
   QString other_addresses, profile;

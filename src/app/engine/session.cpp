@@ -327,12 +327,13 @@ void Session::writeFile(const QString& path, std::string text, std::function<voi
       tr("Writing %1").arg(file_name(path)));
 }
 
-void Session::copyBook(const QString& to, std::function<void()> done) {
+void Session::copyBook(const QString& to, bool without_deleted, std::function<void()> done) {
   withFiles(
-      [from = path_.toStdString(), to = to.toStdString(),
+      [from = path_.toStdString(), to = to.toStdString(), without_deleted,
        done = std::move(done)](const std::stop_token& stop) -> std::function<void()> {
-        book::copy(book::Book::open(from, book::Book::Mode::read), to,
-                   [&](double) { return !stop.stop_requested(); });
+        book::copy(
+            book::Book::open(from, book::Book::Mode::read), to,
+            [&](double) { return !stop.stop_requested(); }, without_deleted);
         return done;
       },
       tr("Copying the book"));

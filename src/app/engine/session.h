@@ -95,7 +95,7 @@ public:
                      double from_s, double to_s,
                      std::function<void(const formats::Exported&)> done);
   /// Writes a copy of the open book, in the helper's thread.
-  void copyBook(const QString& to, std::function<void()> done);
+  void copyBook(const QString& to, bool without_deleted, std::function<void()> done);
   /// Runs a job beside the files; what it throws is reported.
   void withFiles(std::function<std::function<void()>(const std::stop_token&)> job,
                  const QString& title);

@@ -3,6 +3,7 @@
 
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/short_names.h"
 #include "app/style/theme.h"
 #include "core/lifetime.h"
@@ -21,9 +22,9 @@
 namespace kuvio::app {
 namespace {
 
-constexpr double kReach = 11;     // pixels to a point that can be dragged
-constexpr double kFigures = 110;  // room for a life beside the picture
-constexpr double kLeft = 74, kRight = 20, kTop = 14, kFoot = 30;
+constexpr double kReach = 11;  // pixels to a point that can be dragged
+constexpr PxF kFigures{110};   // room for a life beside the picture
+constexpr PxF kLeft{74}, kRight{20}, kTop{14}, kFoot{30};
 
 /// Round lengths of time that an axis is labelled with.
 constexpr double kRound[] = {1e-3,  1e-2, 0.1,      1,        2,         5,         10,   30,
@@ -46,7 +47,7 @@ LifeCurve::LifeCurve(QWidget* parent) : QWidget(parent) {
   setAccessibleName(tr("Battery life against the interval of a round"));
   setMouseTracking(true);
   setFocusPolicy(Qt::ClickFocus);
-  setMinimumSize(320, 180);
+  setMinimumSize(Px{320}, Px{180});
 }
 
 void LifeCurve::setView(LifeViewPtr view) {
@@ -114,7 +115,7 @@ void paint_lives_ruling(QPainter& painter, const LifeScale& at) {
     painter.setPen(QPen(v == 0 ? t.border() : t.ruling(), 1));
     painter.drawLine(QLineF(x, at.box.top(), x, at.box.bottom()));
     painter.setPen(t.muted());
-    painter.drawText(QRectF(x - 40, at.box.bottom() + 5, 80, 16), Qt::AlignCenter,
+    painter.drawText(QRectF(x - PxF{40}, at.box.bottom() + 5, PxF{80}, PxF{16}), Qt::AlignCenter,
                      QStringLiteral("%1 %2").arg(v, 0, 'g', 3).arg(unit_name));
   }
 }
@@ -128,7 +129,8 @@ void paint_ruling(QPainter& painter, const LifeScale& at) {
     painter.setPen(QPen(v == 0 ? t.border() : t.ruling(), 1));
     painter.drawLine(QLineF(at.box.left(), y, at.box.right(), y));
     painter.setPen(t.muted());
-    painter.drawText(QRectF(0, y - 8, kLeft - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
+    painter.drawText(QRectF(0, y - PxF{8}, kLeft - PxF{8}, PxF{16}),
+                     Qt::AlignRight | Qt::AlignVCenter,
                      QStringLiteral("%1 %2").arg(v, 0, 'g', 3).arg(unit_name));
   }
   double last = -1e9;
@@ -139,8 +141,8 @@ void paint_ruling(QPainter& painter, const LifeScale& at) {
     if (at.x(s) - last < 52) continue;
     last = at.x(s);
     painter.setPen(t.muted());
-    painter.drawText(QRectF(at.x(s) - 30, at.box.bottom() + 5, 60, 16), Qt::AlignCenter,
-                     interval_text(s));
+    painter.drawText(QRectF(at.x(s) - PxF{30}, at.box.bottom() + 5, PxF{60}, PxF{16}),
+                     Qt::AlignCenter, interval_text(s));
   }
 }
 
@@ -255,7 +257,7 @@ void LifeCurve::paintEvent(QPaintEvent*) {
     const double y = scale.y(*view_->wanted_s);
     painter.setPen(QPen(t.accent(), 1.2, Qt::DashLine));
     painter.drawLine(QLineF(scale.box.left(), y, scale.box.right(), y));
-    painter.drawText(QRectF(scale.box.left() + 4, y - 18, 120, 16),
+    painter.drawText(QRectF(scale.box.left() + 4, y - PxF{18}, PxF{120}, PxF{16}),
                      Qt::AlignLeft | Qt::AlignVCenter, tr("wanted"));
   }
   painter.setFont(Theme::baseFont(12, QFont::DemiBold));
@@ -287,7 +289,7 @@ void LifeCurve::paintEvent(QPaintEvent*) {
 BuildLives::BuildLives(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("buildLives"));
   setAccessibleName(tr("Battery life of every build"));
-  setMinimumSize(320, 180);
+  setMinimumSize(Px{320}, Px{180});
 }
 
 void BuildLives::setView(LifeViewPtr view, const std::string& reference,
@@ -336,15 +338,16 @@ void BuildLives::paintEvent(QPaintEvent*) {
     painter.setFont(Theme::baseFont(pitch < 15 ? 9 : 12, QFont::DemiBold));
     painter.setPen(t.text());
     const QString tag = view_->builds[i].build == reference_ ? QStringLiteral("  R") : QString();
-    painter.drawText(QRectF(0, y - pitch / 2, name_width - 10, pitch),
+    painter.drawText(QRectF(0, y - pitch / 2, name_width - PxF{10}, pitch),
                      Qt::AlignVCenter | Qt::AlignRight, names[static_cast<qsizetype>(i)] + tag);
     painter.setFont(Theme::baseFont(pitch < 15 ? 9 : 12));
     if (!f.life) {
       painter.setPen(t.muted());
-      painter.drawText(QRectF(box.left() + 6, y - pitch / 2, box.width() + kFigures - 12, pitch),
-                       Qt::AlignVCenter | Qt::AlignLeft,
-                       painter.fontMetrics().elidedText(qs(f.trouble), Qt::ElideRight,
-                                                        static_cast<int>(box.width())));
+      painter.drawText(
+          QRectF(box.left() + 6, y - pitch / 2, box.width() + kFigures - PxF{12}, pitch),
+          Qt::AlignVCenter | Qt::AlignLeft,
+          painter.fontMetrics().elidedText(qs(f.trouble), Qt::ElideRight,
+                                           static_cast<int>(box.width())));
       continue;
     }
     painter.setPen(QPen(ink, 2));
@@ -355,7 +358,7 @@ void BuildLives::paintEvent(QPaintEvent*) {
     painter.setBrush(ink);
     painter.drawEllipse(QPointF(x(*f.life), y), 4, 4);
     painter.setPen(t.text());
-    painter.drawText(QRectF(box.right() + 8, y - pitch / 2, kFigures - 8, pitch),
+    painter.drawText(QRectF(box.right() + PxF{8}, y - pitch / 2, kFigures - PxF{8}, pitch),
                      Qt::AlignVCenter | Qt::AlignRight,
                      qs(formats::bounds_mark(f.interval.bounds) + life_time(*f.life)));
   }
@@ -384,7 +387,7 @@ std::vector<CapacityPart> capacity_parts(const study::LifeFigures& life,
 CapacityBar::CapacityBar(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("capacity"));
   setAccessibleName(tr("Where the capacity goes"));
-  setMinimumHeight(76);
+  setMinimumHeight(Px{76});
 }
 
 void CapacityBar::setView(LifeViewPtr view) {
@@ -435,7 +438,8 @@ void CapacityBar::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(t.border(), 1));
         painter.drawRect(swatch);
         painter.setPen(t.muted());
-        painter.drawText(QRectF(legend + 16, 42, wide, 20), Qt::AlignVCenter | Qt::AlignLeft, text);
+        painter.drawText(QRectF(legend + PxF{16}, PxF{42}, wide, PxF{20}),
+                         Qt::AlignVCenter | Qt::AlignLeft, text);
         legend += wide + 12;
       }
     }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/views_fwd.h"
+#include "app/style/pixels.h"
 
 #include "study/life.h"
 
@@ -77,7 +78,7 @@ class CapacityBar : public QWidget {
 public:
   explicit CapacityBar(QWidget* parent = nullptr);
   void setView(LifeViewPtr view);
-  QSize sizeHint() const override { return {560, 76}; }
+  QSize sizeHint() const override { return {560, Px{76}}; }
 
 protected:
   void paintEvent(QPaintEvent* event) override;

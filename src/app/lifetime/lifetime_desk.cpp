@@ -5,6 +5,7 @@
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "book/notes.h"
 #include "core/lifetime.h"
@@ -71,7 +72,7 @@ LifetimeDesk::LifetimeDesk(const Context& context, QWidget* parent)
   stack_->addWidget(empty_);
   auto* page = new QWidget(this);
   stack_->addWidget(page);
-  auto* row = new QHBoxLayout(page);
+  auto* row = beside_or_below(page);
   row->setContentsMargins(24, 16, 24, 12);
   row->setSpacing(32);
   row->addWidget(makeFigures(page), 5);
@@ -95,7 +96,7 @@ QWidget* LifetimeDesk::makeFigures(QWidget* parent) {
   capture_ = new QComboBox(box);
   capture_->setObjectName(QStringLiteral("lifeCapture"));
   capture_->setAccessibleName(tr("Capture used for the lifetime"));
-  capture_->setMinimumWidth(130);
+  capture_->setMinimumWidth(Px{130});
   top->addWidget(heading(tr("FROM"), box));
   top->addWidget(capture_);
   top->addStretch(1);
@@ -228,7 +229,7 @@ LifetimeDesk::Row LifetimeDesk::addRow(const QString& name, const QString& text,
   row.reset->setAccessibleName(tr("Reset %1 to captured").arg(text));
   row.reset->setToolTip(row.reset->accessibleName());
   row.reset->setFlat(true);
-  row.reset->setFixedWidth(28);
+  row.reset->setFixedWidth(Px{28});
   QSizePolicy keep = row.reset->sizePolicy();
   keep.setRetainSizeWhenHidden(true);
   row.reset->setSizePolicy(keep);

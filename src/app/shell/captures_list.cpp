@@ -2,6 +2,7 @@
 #include "app/shell/captures_list.h"
 
 #include "app/engine/book_view.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/time_notation.h"
 #include "app/style/trace_sketch.h"
@@ -20,8 +21,8 @@
 
 namespace kuvio::app {
 namespace {
-constexpr qsizetype kTipLines = 20, kTipWidth = 80;    // conditions come from anywhere
-constexpr int kCard = 106, kLine = 28, kHeading = 26;  // px
+constexpr qsizetype kTipLines = 20, kTipWidth = 80;  // conditions come from anywhere
+constexpr Px kCard{106}, kLine{28}, kHeading{26};    // px
 
 /// Whether its times are a simulated device's, which may have run faster than ours.
 bool is_simulated(const CaptureRow& row) { return row.info.conditions.count("time_scale") > 0; }
@@ -277,7 +278,8 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
   const Theme& t = Theme::current();
   painter->save();
   painter->setRenderHint(QPainter::Antialiasing);
-  const QRectF box = QRectF(option.rect).adjusted(8, compact_ ? 1 : 4, -8, compact_ ? -1 : -4);
+  const QRectF box =
+      QRectF(option.rect).adjusted(PxF{8}, compact_ ? 1 : 4, -PxF{8}, compact_ ? -1 : -4);
   if (option.state & QStyle::State_Selected) {
     painter->setPen(Qt::NoPen);
     painter->setBrush(t.wash());
@@ -285,14 +287,16 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     // Of several that are selected the one that is shown.
     const auto* list = qobject_cast<const QAbstractItemView*>(option.widget);
     if (list && list->currentIndex() == index && list->selectionModel()->selectedRows().size() > 1)
-      painter->fillRect(QRectF(box.left(), box.top() + 4, 3, box.height() - 8), t.ink(row->ink));
+      painter->fillRect(QRectF(box.left(), box.top() + 4, 3, box.height() - PxF{8}),
+                        t.ink(row->ink));
   }
   if (option.state & QStyle::State_HasFocus) {
     painter->setPen(QPen(t.focus(), 1.5));
     painter->setBrush(Qt::NoBrush);
     painter->drawRoundedRect(box.adjusted(0.75, 0.75, -0.75, -0.75), 5, 5);
   }
-  const QRectF in = compact_ ? box.adjusted(10, 5, -10, -5) : box.adjusted(10, 8, -10, -6);
+  const QRectF in = compact_ ? box.adjusted(PxF{10}, 5, -PxF{10}, -5)
+                             : box.adjusted(PxF{10}, PxF{8}, -PxF{10}, -6);
   const QColor ink = t.ink(row->ink);
   const bool ticked = index.data(Qt::CheckStateRole).toInt() == Qt::Checked;
   const QRectF tick = tickRect(option.rect);
@@ -304,7 +308,7 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     painter->setFont(Theme::baseFont(12, weight));
     painter->setPen(color);
     const double wide = QFontMetricsF(painter->font()).horizontalAdvance(text);
-    painter->drawText(QRectF(right - wide, in.top(), wide, 16), Qt::AlignCenter, text);
+    painter->drawText(QRectF(right - wide, in.top(), wide, PxF{16}), Qt::AlignCenter, text);
     right -= wide + 8;
   };
   if (const auto verdict = model->verdict(index.row())) {
@@ -326,7 +330,7 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     name = within_build(*row);
     if (name.isEmpty()) name = when(*row);
   }
-  painter->drawText(QRectF(text_left, in.top(), right - text_left, 16),
+  painter->drawText(QRectF(text_left, in.top(), right - text_left, PxF{16}),
                     Qt::AlignLeft | Qt::AlignVCenter,
                     QFontMetrics(painter->font())
                         .elidedText(name, Qt::ElideRight, static_cast<int>(right - text_left)));
@@ -334,8 +338,9 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     painter->restore();
     return;
   }
-  paint_sketch(*painter, QRectF(in.left(), in.top() + 22, in.width(), 28), row->thumbnail, ink);
-  paint_states(*painter, {in.left(), in.top() + 54}, in.width(), *row);
+  paint_sketch(*painter, QRectF(in.left(), in.top() + PxF{22}, in.width(), PxF{28}), row->thumbnail,
+               ink);
+  paint_states(*painter, {in.left(), in.top() + PxF{54}}, in.width(), *row);
   painter->setFont(Theme::baseFont(11));
   painter->setPen(marked ? t.accent() : t.muted());
   const QString about =
@@ -343,7 +348,7 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
           .arg(when(*row), QString::fromStdString(duration(row->info.duration_s())),
                is_simulated(*row) ? tr(" · sim.") : QString());
   painter->drawText(
-      QRectF(in.left(), in.top() + 63, in.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
+      QRectF(in.left(), in.top() + PxF{63}, in.width(), PxF{16}), Qt::AlignLeft | Qt::AlignVCenter,
       painter->fontMetrics().elidedText(about, Qt::ElideRight, static_cast<int>(in.width())));
   painter->restore();
 }
@@ -352,7 +357,7 @@ void CaptureDelegate::paintHeading(QPainter* painter, const QRect& box, const QS
   painter->save();
   painter->setFont(Theme::baseFont(12, QFont::DemiBold));
   painter->setPen(Theme::current().muted());
-  const QRect in = box.adjusted(20, 0, -10, 0);
+  const QRect in = box.adjusted(Px{20}, 0, -Px{10}, 0);
   painter->drawText(in, Qt::AlignLeft | Qt::AlignVCenter,
                     painter->fontMetrics().elidedText(text, Qt::ElideMiddle, in.width()));
   painter->restore();
@@ -360,13 +365,13 @@ void CaptureDelegate::paintHeading(QPainter* painter, const QRect& box, const QS
 
 QSize CaptureDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const {
   const auto* model = qobject_cast<const CapturesModel*>(index.model());
-  if (model && model->isHeading(index.row())) return {180, kHeading};
-  return {180, compact_ ? kLine : kCard};
+  if (model && model->isHeading(index.row())) return {Px{180}, kHeading};
+  return {Px{180}, compact_ ? kLine : kCard};
 }
 
 QRectF CaptureDelegate::tickRect(const QRect& item) {
-  const double top = item.height() < kCard ? (item.height() - 14) / 2.0 : 13;
-  return {item.left() + 18.0, item.top() + top, 14, 14};
+  const double top = item.height() < kCard ? (item.height() - PxF{14}) / 2.0 : PxF{13};
+  return {item.left() + PxF{18}, item.top() + top, PxF{14}, PxF{14}};
 }
 
 bool CaptureDelegate::editorEvent(QEvent* event, QAbstractItemModel* model,

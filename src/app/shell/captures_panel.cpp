@@ -4,6 +4,7 @@
 #include "app/engine/book_view.h"
 #include "app/engine/text.h"
 #include "app/shell/capture_dialog.h"
+#include "app/style/pixels.h"
 #include "app/style/widgets.h"
 #include "book/notes.h"
 #include "core/error.h"
@@ -67,7 +68,7 @@ CapturesPanel::CapturesPanel(Session& session, Actions& actions, QWidget* parent
   list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
   list_->setContextMenuPolicy(Qt::ActionsContextMenu);
   column->addWidget(list_);
-  setMinimumWidth(170);
+  setMinimumWidth(Px{170});
   makeActions(actions);
   connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this,
           &CapturesPanel::choose);

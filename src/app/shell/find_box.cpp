@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/find_box.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 
 #include <QKeyEvent>
@@ -20,14 +21,14 @@ class FoundDelegate : public QStyledItemDelegate {
 public:
   using QStyledItemDelegate::QStyledItemDelegate;
   QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override {
-    return {400, 28};
+    return {400, Px{28}};
   }
   void paint(QPainter* painter, const QStyleOptionViewItem& option,
              const QModelIndex& index) const override {
     const Theme& t = Theme::current();
     painter->save();
     if (option.state & QStyle::State_Selected) painter->fillRect(option.rect, t.wash());
-    const QRect box = option.rect.adjusted(12, 0, -12, 0);
+    const QRect box = option.rect.adjusted(Px{12}, 0, -Px{12}, 0);
     const QString text = index.data().toString(), keys = index.data(kKeys).toString();
     const bool can = index.data(kCan).toBool();
     painter->setFont(Theme::baseFont(13));
@@ -37,7 +38,7 @@ public:
     painter->setPen(t.muted());
     painter->setFont(Theme::baseFont(12));
     painter->drawText(box, Qt::AlignVCenter | Qt::AlignRight, keys);
-    const QRect rest = box.adjusted(used, 0, can ? -120 : -72, 0);
+    const QRect rest = box.adjusted(used, 0, can ? -Px{120} : -Px{72}, 0);
     painter->drawText(rest, Qt::AlignVCenter | Qt::AlignRight,
                       painter->fontMetrics().elidedText(index.data(kMenu).toString(),
                                                         Qt::ElideRight, rest.width()));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/foot_line.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 
 #include <QApplication>
@@ -22,7 +23,7 @@ FootLine::FootLine(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("readOut"));
   setAccessibleName(tr("Read-out"));
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
-  setMinimumHeight(24);
+  setMinimumHeight(Px{24});
 }
 
 void FootLine::setParts(std::vector<FootPart> parts) {

@@ -14,6 +14,7 @@
 #include "app/shell/foot_bar.h"
 #include "app/shell/message_row.h"
 #include "app/shell/top_bar.h"
+#include "app/style/pixels.h"
 #include "app/style/plain_text.h"
 #include "app/style/time_notation.h"
 #include "app/style/widgets.h"
@@ -52,6 +53,7 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   column->addWidget(top_);
   column->addWidget(ruling(centre));
   desks_ = new QStackedWidget(centre);
+  desks_->setObjectName(QStringLiteral("desks"));
   column->addWidget(desks_, 1);
   parts_ = new QSplitter(Qt::Horizontal, desks_);
   parts_->setObjectName(QStringLiteral("parts"));
@@ -105,9 +107,11 @@ void MainWindow::makeDesks() {
             {DeskId::lifetime, new LifetimeDesk(context, desks_)}};
   parts_->addWidget(trace_desk_);
   parts_->setStretchFactor(1, 1);
-  parts_->setSizes({180, 1100});
+  parts_->setSizes({Px{180}, 1280 - Px{180}});
   for (const auto& [id, one] : by_id_) {
-    desks_->addWidget(one == trace_desk_ ? static_cast<QWidget*>(parts_) : one);
+    // Whole on any screen and with any text: what finds no room is scrolled to.
+    pages_[id] = scroll_area(one == trace_desk_ ? static_cast<QWidget*>(parts_) : one, desks_);
+    desks_->addWidget(pages_[id]);
     connect(one, &Desk::messageReported, this, &MainWindow::report);
     connect(one, &Desk::footChanged, this, &MainWindow::updateFoot);
     connect(one, &Desk::instantChanged, foot_, &FootBar::setInstant);
@@ -208,7 +212,7 @@ void MainWindow::setDesk(DeskId id) {
   if ((trace && !any) || (id != DeskId::bench && !session_.book())) {
     desks_->setCurrentWidget(empty_);
   } else {
-    desks_->setCurrentWidget(trace ? static_cast<QWidget*>(parts_) : desk);
+    desks_->setCurrentWidget(pages_.at(id));
     desk->enter();
   }
   updateFoot();
@@ -243,7 +247,8 @@ void MainWindow::openBook(const QString& path, bool create) {
   settled_ = false;
   once_open_ = {};
   message_->dismiss();
-  session_.open(path, create);
+  // Remembered whole: another day begins in another folder.
+  session_.open(QFileInfo(path).absoluteFilePath(), create);
 }
 
 void MainWindow::openFile(const QString& path) {

@@ -42,7 +42,7 @@ public:
   /// A book, or a recipe, budget, duty plan or battery for the open one, by its name.
   void openFile(const QString& path);
   /// Writes a copy of the open book, also while it is recorded into.
-  void copyBook(const QString& to);
+  void copyBook(const QString& to, bool without_deleted = false);
   /// Closes the window; a recording is ended first, as with Stop.
   void leave();
   ViewState& view() { return view_; }
@@ -79,7 +79,7 @@ private:
   void newBook();
   void bookFor(const std::function<void()>& then);
   void askAboutOutput();
-  void saveCopy();
+  void saveCopy(bool without_deleted);
   void fillRecent();
   void takeBook(const BookViewPtr& book);
   void takeShown(const ShownPtr& shown);
@@ -87,6 +87,7 @@ private:
   void reportRecorded(qint64 capture, bool interrupted, const QString& message);
   void updateFoot();
   void setUnit(const QString& symbol);
+  void changeTextSize(int step);
   void changeTimes();
   void sayEmpty();
   void keepPreferences();
@@ -111,6 +112,7 @@ private:
   EmptyState* empty_ = nullptr;
   TraceDesk* trace_desk_ = nullptr;
   std::map<DeskId, Desk*> by_id_;
+  std::map<DeskId, QWidget*> pages_;  // each desk in the area that it scrolls in
   DeskId desk_ = DeskId::trace;
   QString book_path_;
   QTimer poll_;

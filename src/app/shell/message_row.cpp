@@ -3,6 +3,7 @@
 
 #include "app/engine/bench_control.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/time_notation.h"
 #include "app/style/widgets.h"
@@ -23,9 +24,9 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kHeight = 30, kButton = 24;
+constexpr Px kHeight{30}, kButton{24};
 constexpr int kFadesMs = 8000;  // what was done or noted is quiet then
-constexpr int kRecording = 260, kWork = 190;
+constexpr Px kRecording{260}, kWork{190};
 
 /// Whole seconds, in the notation in force.
 QString whole_seconds(double s) { return qs(time_text(std::floor(s), 0)); }
@@ -36,8 +37,10 @@ QString sign_of(Message::Weight weight) {
                                            : QStringLiteral("! ");
 }
 
-/// Takes no place of its own when it is hidden, but keeps it.
+/// Takes no place of its own when it is hidden, but keeps it; where there is little room, the
+/// message has it.
 void keep_place(QWidget* widget) {
+  if (is_cramped()) return;
   QSizePolicy policy = widget->sizePolicy();
   policy.setRetainSizeWhenHidden(true);
   widget->setSizePolicy(policy);
@@ -108,13 +111,13 @@ void WorkStrip::paintEvent(QPaintEvent*) {
 RecordingStrip::RecordingStrip(BenchControl& bench, QWidget* parent)
     : QWidget(parent), bench_(bench) {
   setObjectName(QStringLiteral("recordingStrip"));
-  setFixedWidth(kRecording);
+  setFixedWidth(is_cramped() ? Px{200} : kRecording);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
   text_ = new CutLabel(QStringLiteral("recordingText"), this);
   stop_ = button(tr("Stop"), QStringLiteral("stripStop"), this, true);
   stop_->setAccessibleName(tr("Stop the recording"));
-  stop_->setFixedSize(86, kButton);
+  stop_->setFixedSize(Px{86}, kButton);
   row->addWidget(text_, 1);
   row->addWidget(stop_);
   keep_place(this);
@@ -159,7 +162,7 @@ MessageRow::MessageRow(BenchControl& bench, QWidget* parent)
   keep_place(history_);
   seen_->setAccessibleName(tr("Dismiss the message"));
   seen_->setToolTip(tr("Dismiss"));
-  history_->setFixedWidth(48);
+  history_->setFixedWidth(Px{48});
   row->addWidget(text_, 1);
   row->addWidget(offer_);
   row->addWidget(seen_);

@@ -3,6 +3,7 @@
 
 #include "app/engine/bench_control.h"
 #include "app/engine/text.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
 #include "core/number_text.h"
@@ -25,7 +26,7 @@ DeskButton::DeskButton(const DeskInfo& desk, QWidget* parent)
 
 QSize DeskButton::sizeHint() const {
   const QFontMetrics metrics(Theme::baseFont(15, QFont::DemiBold));
-  return {metrics.horizontalAdvance(text()) + 24, 44};
+  return {metrics.horizontalAdvance(text()) + (is_cramped() ? 20 : 24), Px{44}};
 }
 
 void DeskButton::paintEvent(QPaintEvent*) {
@@ -35,7 +36,8 @@ void DeskButton::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(15, isChecked() ? QFont::DemiBold : QFont::Normal));
   painter.setPen(isChecked() || underMouse() ? t.text() : t.muted());
   painter.drawText(rect(), Qt::AlignCenter, text());
-  if (isChecked()) painter.fillRect(QRectF(12, height() - 7, width() - 24, 2), t.accent());
+  if (isChecked())
+    painter.fillRect(QRectF(PxF{12}, height() - PxF{7}, width() - PxF{24}, 2), t.accent());
   if (hasFocus()) {
     painter.setPen(QPen(t.focus(), 1.5));
     painter.drawRoundedRect(QRectF(rect()).adjusted(3, 6, -3, -4), 4, 4);
@@ -45,7 +47,7 @@ void DeskButton::paintEvent(QPaintEvent*) {
 TopBar::TopBar(Actions& actions, BenchControl& bench, QWidget* parent)
     : QWidget(parent), bench_(bench) {
   setObjectName(QStringLiteral("topBar"));
-  setFixedHeight(46);
+  setFixedHeight(Px{46});
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(8, 0, 16, 0);
   row->setSpacing(2);
@@ -56,7 +58,8 @@ TopBar::TopBar(Actions& actions, BenchControl& bench, QWidget* parent)
     row->addWidget(b);
   }
   row->addStretch(1);
-  find_ = button(tr("Find…  Ctrl+K"), QStringLiteral("findButton"), this);
+  find_ =
+      button(is_cramped() ? tr("Find…") : tr("Find…  Ctrl+K"), QStringLiteral("findButton"), this);
   find_->setFlat(true);
   find_->setForegroundRole(QPalette::PlaceholderText);
   connect(find_, &QPushButton::clicked, this, &TopBar::findRequested);

@@ -20,14 +20,22 @@
 #include <QMenu>
 #include <QMessageBox>
 
+#include <algorithm>
+
 namespace kuvio::app {
+namespace {
+constexpr int kTextStep = 25, kTextMost = 200;  // % of text as designed
+}
+
 void MainWindow::makeBookActions() {
   actions_.add(QStringLiteral("newBook"), tr("New book…"), QKeySequence::New,
                [this] { newBook(); });
   actions_.add(QStringLiteral("openBook"), tr("Open book…"), QKeySequence::Open,
                [this] { chooseBook(); });
   actions_.add(QStringLiteral("copyBook"), tr("Save a copy…"), QKeySequence(tr("Ctrl+Shift+S")),
-               [this] { saveCopy(); });
+               [this] { saveCopy(false); });
+  actions_.add(QStringLiteral("copyWithoutDeleted"), tr("Save a copy without deleted captures…"),
+               {}, [this] { saveCopy(true); });
   QAction* recent =
       actions_.add(QStringLiteral("recent"), tr("Recent"), {}, [this] { fillRecent(); });
   recent->setMenu(new QMenu(this));
@@ -82,6 +90,11 @@ void MainWindow::makeLookActions() {
   look("lookSystem", tr("System theme"), Preferences::Look::system);
   look("lookPaper", tr("Paper (light)"), Preferences::Look::paper);
   look("lookNight", tr("Night (dark)"), Preferences::Look::night);
+  const auto text = [&](const char* id, const QString& title, int step) {
+    actions_.add(QLatin1String(id), title, {}, [this, step] { changeTextSize(step); });
+  };
+  text("textLarger", tr("Larger text"), kTextStep);
+  text("textSmaller", tr("Smaller text"), -kTextStep);
   actions_.add(QStringLiteral("nextUnit"), tr("Next charge unit"), QKeySequence(tr("Ctrl+E")),
                [this] { setUnit(foot_->nextUnit()); });
   QAction* times = actions_.add(QStringLiteral("timesInSeconds"), tr("Times in seconds"),
@@ -127,6 +140,17 @@ void MainWindow::answerNeeds() {
   actions_.answer(Needs::output, [this] {
     return bench_.state().phase != Phase::none && bench_.state().output.has_output;
   });
+}
+
+/// What is laid out keeps the size it was laid out for: the next window has the new one.
+void MainWindow::changeTextSize(int step) {
+  const int wanted = std::clamp(preferences_.text_percent + step, 100, kTextMost);
+  if (wanted == preferences_.text_percent)
+    return report(step > 0 ? tr("Text cannot be larger than %1 %.").arg(wanted)
+                           : tr("Text cannot be smaller than %1 %.").arg(wanted));
+  preferences_.text_percent = wanted;
+  keepPreferences();
+  report(Message::done(tr("Text will be %1 % when Kuvio starts again.").arg(wanted)));
 }
 
 /// One way of writing moments everywhere.
@@ -183,18 +207,19 @@ void MainWindow::bookFor(const std::function<void()>& then) {
 }
 
 /// Also while it is recorded into: the copy is the book as it is at that moment, in one file.
-void MainWindow::saveCopy() {
+void MainWindow::saveCopy(bool without_deleted) {
   if (!session_.book()) return report(tr("No book is open."));
   QString to =
       QFileDialog::getSaveFileName(this, tr("Save a copy"), {}, tr("Kuvio books (*.kuvio)"),
                                    nullptr, QFileDialog::DontConfirmOverwrite);
   if (to.isEmpty()) return;
   if (!to.endsWith(QStringLiteral(".kuvio"))) to += QStringLiteral(".kuvio");
-  copyBook(to);
+  copyBook(to, without_deleted);
 }
 
-void MainWindow::copyBook(const QString& to) {
-  session_.copyBook(to, [this, to] { report(Message::done(tr("Copied to %1").arg(to))); });
+void MainWindow::copyBook(const QString& to, bool without_deleted) {
+  session_.copyBook(to, without_deleted,
+                    [this, to] { report(Message::done(tr("Copied to %1").arg(to))); });
 }
 
 void MainWindow::fillRecent() {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/field_note.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 
 #include <QEvent>
@@ -10,7 +11,8 @@
 
 namespace kuvio::app {
 namespace {
-constexpr int kWidest = 380, kApart = 4, kPad = 8;
+constexpr int kApart = 4, kPad = 8;
+constexpr Px kWidest{380};
 constexpr int kStaysMs = 6000;  // after its field was left
 }  // namespace
 
@@ -77,7 +79,7 @@ void FieldNote::place() {
   if (!field_) return;
   const QFontMetrics metrics(font());
   const int width =
-      std::min({kWidest, metrics.horizontalAdvance(text()) + 2 * kPad + 2, window()->width()});
+      std::min({int{kWidest}, metrics.horizontalAdvance(text()) + 2 * kPad + 2, window()->width()});
   resize(width, heightForWidth(width));
   const QWidget* around = window();
   const QPoint corner = field_->mapTo(around, QPoint(0, 0));

@@ -90,6 +90,16 @@ void FoldingSplitter::setSideOpen(bool open) {
   fold(open);
 }
 
+QByteArray FoldingSplitter::saveParts() const {
+  if (!by_itself_ || count() < 2) return saveState();
+  FoldingSplitter open(side_, least_, nullptr);  // as it is with room
+  open.addWidget(new QWidget);
+  open.addWidget(new QWidget);
+  open.resize(std::max(width(), least_), 1);
+  open.setSizes({open.width() - side_, side_});
+  return open.saveState();
+}
+
 void FoldingSplitter::resizeEvent(QResizeEvent* event) {
   QSplitter::resizeEvent(event);
   const bool narrow = width() < least_;

@@ -17,6 +17,8 @@ public:
   bool isSideOpen() const;
   /// As a person asks for it: where there is little room it stays so.
   void setSideOpen(bool open);
+  /// Where its parts stand, as QSplitter has it; what folded by itself is kept as open.
+  QByteArray saveParts() const;
   /// What the handle is for, with its keys.
   void setHint(const QString& hint);
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/notebook_style.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 
 #include <QAbstractSpinBox>
@@ -191,10 +192,20 @@ void NotebookStyle::drawComplexControl(ComplexControl control, const QStyleOptio
 
 int NotebookStyle::pixelMetric(PixelMetric metric, const QStyleOption* option,
                                const QWidget* widget) const {
-  if (metric == PM_ButtonMargin) return 14;
+  if (metric == PM_ButtonMargin) return Px{14};
   if (metric == PM_ButtonShiftHorizontal || metric == PM_ButtonShiftVertical) return 0;
   if (metric == PM_ScrollBarExtent) return 12;
-  return QProxyStyle::pixelMetric(metric, option, widget);
+  const int usual = QProxyStyle::pixelMetric(metric, option, widget);
+  switch (metric) {  // what stands beside text is as large
+    case PM_IndicatorWidth:
+    case PM_IndicatorHeight:
+    case PM_ExclusiveIndicatorWidth:
+    case PM_ExclusiveIndicatorHeight:
+    case PM_SmallIconSize:
+      return Px{usual};
+    default:
+      return usual;
+  }
 }
 
 QRect NotebookStyle::subElementRect(SubElement element, const QStyleOption* option,

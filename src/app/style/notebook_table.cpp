@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/notebook_table.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 
 #include <QApplication>
@@ -17,8 +18,8 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kMargin = 8;     // left and right in a cell; figures may use the left one
-constexpr int kLeastBar = 88;  // width of a column with a bar, its figure above it
+constexpr Px kMargin{8};     // left and right in a cell; figures may use the left one
+constexpr Px kLeastBar{88};  // width of a column with a bar, its figure above it
 
 /// "28.006 ± 0.022 mA": the ± and its digits are smaller, so that the figure itself is read first.
 struct UncertainText {
@@ -90,14 +91,15 @@ void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& give
     painter->setPen(QPen(t.focus(), 1));
     painter->drawRect(QRectF(option.rect).adjusted(0.5, 0.5, -0.5, -0.5));
   }
-  QRectF box = QRectF(option.rect).adjusted(8, 0, -8, 0);
+  QRectF box = QRectF(option.rect).adjusted(PxF{8}, 0, -PxF{8}, 0);
   painter->setRenderHint(QPainter::Antialiasing);
   const QVariant fill = index.data(FillRole), share = index.data(ShareRole);
   if (share.isValid()) {
     // Beside its figure where there is room, under it where not.
-    const bool beside = box.width() > 84;
-    const double room = beside ? box.width() - 48 : box.width();
-    const double top = beside ? box.center().y() - 6 : box.bottom() - 4, height = beside ? 12 : 3;
+    const bool beside = box.width() > PxF{84};
+    const double room = beside ? box.width() - PxF{48} : box.width();
+    const double top = beside ? box.center().y() - PxF{6} : box.bottom() - 4;
+    const double height = beside ? PxF{12} : 3;
     const auto bar = [&](const QVariant& of) {
       return QRectF(box.left(), top, std::clamp(of.toDouble(), 0.0, 1.0) * room, height);
     };
@@ -106,11 +108,11 @@ void NotebookDelegate::paint(QPainter* painter, const QStyleOptionViewItem& give
     painter->setPen(QPen(t.border(), seen.isValid() ? 1 : 0.6));
     painter->drawRect(bar(share));
   } else if (fill.isValid()) {
-    const QRectF swatch(box.left(), box.center().y() - 6, 12, 12);
+    const QRectF swatch(box.left(), box.center().y() - PxF{6}, PxF{12}, PxF{12});
     painter->setPen(QPen(t.border(), 0.6));
     painter->setBrush(fill.value<QBrush>());
     painter->drawRoundedRect(swatch, 2, 2);
-    box.setLeft(box.left() + 20);
+    box.setLeft(box.left() + PxF{20});
   }
   const QVariant color = index.data(Qt::ForegroundRole);
   painter->setPen(color.isValid() ? color.value<QColor>() : t.text());
@@ -134,7 +136,7 @@ void NotebookHeader::paintSection(QPainter* painter, const QRect& rect, int sect
   painter->setPen(t.muted());
   painter->setFont(Theme::baseFont(11, QFont::DemiBold));
   const int alignment = model()->headerData(section, Qt::Horizontal, Qt::TextAlignmentRole).toInt();
-  const QRect box = rect.adjusted(8, 0, -8, 0);
+  const QRect box = rect.adjusted(Px{8}, 0, -Px{8}, 0);
   QString title = model()->headerData(section, Qt::Horizontal, Qt::DisplayRole).toString();
   if (isSortIndicatorShown() && sortIndicatorSection() == section)
     title +=
@@ -163,8 +165,8 @@ NotebookTable::NotebookTable(const QString& name, const QString& accessible_name
   setCornerButtonEnabled(false);
   verticalHeader()->hide();
   verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);
-  verticalHeader()->setDefaultSectionSize(row_height);
-  verticalHeader()->setMinimumSectionSize(row_height);
+  verticalHeader()->setDefaultSectionSize(Px{row_height});
+  verticalHeader()->setMinimumSectionSize(Px{row_height});
   horizontalHeader()->setHighlightSections(false);
   horizontalHeader()->setFont(Theme::baseFont(11, QFont::DemiBold));
   setMouseTracking(true);
@@ -229,7 +231,7 @@ QString NotebookTable::asNumbers() const {
 }
 
 int NotebookTable::widthOf(int c, bool bare) const {
-  constexpr int kRight = 8, kGap = 4, kSwatch = 26, kArrow = 10;
+  constexpr Px kRight{8}, kGap{4}, kSwatch{26}, kArrow{10};
   const QString title = model()->headerData(c, Qt::Horizontal).toString();
   qreal widest = QFontMetricsF(Theme::baseFont(11, QFont::DemiBold)).horizontalAdvance(title) + 4;
   if (isSortingEnabled() && horizontalHeader()->sortIndicatorSection() == c) widest += kArrow;

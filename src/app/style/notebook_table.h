@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/style/pixels.h"
+
 #include <QAbstractItemModel>
 #include <QHeaderView>
 #include <QStyledItemDelegate>
@@ -41,7 +43,7 @@ public:
 
 protected:
   void paintSection(QPainter* painter, const QRect& rect, int section) const override;
-  QSize sizeHint() const override { return {QHeaderView::sizeHint().width(), 26}; }
+  QSize sizeHint() const override { return {QHeaderView::sizeHint().width(), Px{26}}; }
 };
 
 /// A table view in the notebook's manner. Ctrl+C and the context menu copy the whole table, or what

@@ -2,6 +2,7 @@
 #include "app/style/theme.h"
 
 #include "app/style/notebook_style.h"
+#include "app/style/pixels.h"
 #include "app/style/plain_text.h"
 
 #include <QApplication>
@@ -10,6 +11,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <utility>
 
 namespace kuvio::app {
 namespace {
@@ -32,12 +35,18 @@ qreal digitWidth(const QFontMetricsF& metrics) {
 
 const Theme& Theme::current() { return inForce(); }
 
-QFont Theme::baseFont(int pixels, QFont::Weight weight) {
+QFont Theme::baseFont(int designed, QFont::Weight weight) {
+  // Painters ask many times a frame, and one that is kept has its shapes at hand. Never let go of:
+  // there is no application any more when what is static goes.
+  static auto& made = *new std::map<std::pair<int, int>, QFont>;
+  const int pixels = Px{designed};
+  const auto known = made.find({pixels, weight});
+  if (known != made.end()) return known->second;
   QFont font(QFontDatabase::hasFamily(QStringLiteral("Inter")) ? QStringLiteral("Inter")
                                                                : QApplication::font().family());
   font.setPixelSize(pixels);
   font.setWeight(weight);
-  return font;
+  return made.emplace(std::pair{pixels, int{weight}}, font).first->second;
 }
 
 void Theme::apply(Kind kind) {

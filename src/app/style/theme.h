@@ -45,7 +45,8 @@ public:
   /// A quiet wash over what is selected or pointed at.
   QColor wash() const;
 
-  static QFont baseFont(int pixels = 13, QFont::Weight weight = QFont::Normal);
+  /// `designed`: in pixels; the font is as large as text is wanted (pixels.h).
+  static QFont baseFont(int designed = 13, QFont::Weight weight = QFont::Normal);
 
 private:
   Kind kind_;

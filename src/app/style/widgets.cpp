@@ -2,6 +2,7 @@
 #include "app/style/widgets.h"
 
 #include "app/style/field_note.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "core/quantity.h"
 #include "formats/project_files.h"
@@ -22,7 +23,7 @@ namespace kuvio::app {
 
 QFont mono_font(int pixels) {
   QFont font = QFontDatabase::systemFont(QFontDatabase::FixedFont);
-  font.setPixelSize(pixels);
+  font.setPixelSize(Px{pixels});
   return font;
 }
 
@@ -34,6 +35,21 @@ QFrame* ruling(QWidget* parent, bool vertical) {
   line->setFixedWidth(vertical ? 1 : QWIDGETSIZE_MAX);
   if (!vertical) line->setFixedHeight(1);
   return line;
+}
+
+QScrollArea* scroll_area(QWidget* page, QWidget* parent) {
+  auto* area = new QScrollArea(parent);
+  area->setFrameShape(QFrame::NoFrame);
+  area->setWidgetResizable(true);
+  area->setFocusPolicy(Qt::NoFocus);
+  area->setWidget(page);
+  area->viewport()->setAutoFillBackground(false);
+  page->setAutoFillBackground(false);
+  return area;
+}
+
+QBoxLayout* beside_or_below(QWidget* parent) {
+  return new QBoxLayout(is_cramped() ? QBoxLayout::TopToBottom : QBoxLayout::LeftToRight, parent);
 }
 
 QLabel* heading(const QString& text, QWidget* parent) {

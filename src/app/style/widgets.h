@@ -7,6 +7,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QScrollArea>
 
 #include <functional>
 #include <optional>
@@ -31,6 +32,13 @@ QLabel* remark(const QString& text, QWidget* parent);
 /// A button; the primary one of a desk is filled.
 QPushButton* button(const QString& text, const QString& name, QWidget* parent,
                     bool primary = false);
+
+/// An area without a frame in which `page` scrolls where there is too little room for it; it takes
+/// the keyboard nowhere, but follows it.
+QScrollArea* scroll_area(QWidget* page, QWidget* parent);
+
+/// A layout of parts beside each other, or under each other where there is little room.
+QBoxLayout* beside_or_below(QWidget* parent = nullptr);
 
 /// What a desk shows while it has nothing to show: what to do next, and the actions that do it.
 class EmptyState : public QWidget {

@@ -30,7 +30,7 @@ FanView::FanView(ViewState& view, Session& session, QWidget* parent)
       tr("Each visit's stretch of time above, its share of the charge below."));
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
-  setFixedHeight(116);
+  setFixedHeight(rows_.height());
   connect(&session, &Session::frameReady, this, [this](const FramePtr& frame) {
     fan_ = frame->fan;
     fan_from_ = frame->from_s;
@@ -215,7 +215,7 @@ void FanView::paintEvent(QPaintEvent*) {
   painter.setFont(Theme::baseFont(12, QFont::DemiBold));
   painter.setPen(t.text());
   const auto caption = [&](double y0, double y1, const QString& text) {
-    painter.drawText(QRectF(0, y0, kLaneLeft - 10, y1 - y0), Qt::AlignVCenter | Qt::AlignRight,
+    painter.drawText(QRectF(0, y0, kLaneLeft - PxF{10}, y1 - y0), Qt::AlignVCenter | Qt::AlignRight,
                      text);
   };
   caption(rows_.ribbon, rows_.ribbon_end, tr("states"));

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/view_state.h"
+#include "app/style/pixels.h"
 #include "core/fan.h"
 
 #include <QWidget>
@@ -16,7 +17,7 @@ class FanView : public QWidget {
 public:
   FanView(ViewState& view, Session& session, QWidget* parent = nullptr);
 
-  QSize sizeHint() const override { return {600, 116}; }
+  QSize sizeHint() const override { return {600, rows_.height()}; }
   /// The visit painted at a place, or ViewState::kNone.
   int visitAt(const QPointF& place) const;
   /// Where a visit is painted: in the ribbon, or in the bar of charge. Empty when it is not shown.
@@ -43,8 +44,12 @@ protected:
   void leaveEvent(QEvent* event) override;
 
 private:
+  /// The names' rows grow with their text, the threads between them give way for it.
   struct Rows {
-    double ribbon = 3, ribbon_end = 26, charge = 88, charge_end = 111;
+    double ribbon = 3, ribbon_end = ribbon + PxF{23};
+    double charge = ribbon_end + 62 - 20 * (text_scale() - 1);
+    double charge_end = charge + PxF{23};
+    int height() const { return static_cast<int>(charge_end) + 5; }
   };
   double left() const;
   double span() const;

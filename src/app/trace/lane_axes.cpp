@@ -2,6 +2,7 @@
 // The lanes' axes: ranges, scales, ticks, captions.
 
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/ticks.h"
 #include "app/style/trace_sketch.h"
 #include "app/trace/curves.h"
@@ -14,9 +15,9 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kHalfLabel = 30;         // of a moment on the time axis
-constexpr int kHeadRoom = 6;           // the first caption stands above its lane
-constexpr int kCaptionRoom = 20;       // under a caption there is no room for a label
+constexpr Px kHalfLabel{30};           // of a moment on the time axis
+constexpr Px kHeadRoom{6};             // the first caption stands above its lane
+constexpr Px kCaptionRoom{20};         // under a caption there is no room for a label
 constexpr double kThroughZero = 0.02;  // of the largest value: so much below zero is no noise
 
 void give(QCPAxis* axis, const std::vector<Tick>& ticks) {

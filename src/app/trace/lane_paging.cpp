@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Which lanes are seen where not all find room, how many are not, and what else stands beside them.
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
 #include "app/trace/lanes.h"
@@ -14,7 +15,7 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kHeadAndFoot = 42, kLogicRoom = 27, kRoom = 43;  // pixels, with the spacing
+constexpr Px kHeadAndFoot{42}, kLogicRoom{27}, kRoom{43};  // pixels, with the spacing
 constexpr int kLeast = 150, kUsual = 190;  // height that the lanes ask for, and not more
 
 }  // namespace

@@ -3,6 +3,7 @@
 
 #include "app/engine/book_view.h"
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/ticks.h"
 #include "app/trace/curves.h"
@@ -17,7 +18,7 @@ namespace kuvio::app {
 namespace {
 
 constexpr int kStandInMs = 14;  // a frame later than this is stood in for
-constexpr int kLogicHeight = 20, kFoot = 24, kHead = 18;
+constexpr Px kLogicHeight{20}, kFoot{24}, kHead{18};
 
 }  // namespace
 
@@ -29,7 +30,7 @@ Lanes::Lanes(ViewState& view, Session& session, QWidget* parent)
       tr("The captured channels. Drag to mark a span, turn the wheel to zoom."));
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
-  setMinimumHeight(150);
+  setMinimumHeight(Px{150});
   setPlottingHint(QCP::phCacheLabels, true);
   plotLayout()->clear();
   plotLayout()->setRowSpacing(4);
@@ -249,10 +250,10 @@ void Lanes::addLane(std::size_t spec, int capture, bool last) {
   lane.rect->setAutoMargins(QCP::msNone);
   lane.rect->setMargins(QMargins(kLaneLeft, first ? kHead : 2, kLaneRight, last ? kFoot : 1));
   if (logic) {
-    lane.rect->setMinimumSize(0, kLogicHeight);
+    lane.rect->setMinimumSize(Px{0}, kLogicHeight);
     lane.rect->setMaximumSize(QWIDGETSIZE_MAX, kLogicHeight);
   } else {
-    lane.rect->setMinimumSize(0, 36);
+    lane.rect->setMinimumSize(Px{0}, Px{36});
   }
   plotLayout()->addElement(plotLayout()->rowCount(), 0, lane.rect);
   setUpAxes(lane, last);

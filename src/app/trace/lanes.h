@@ -3,6 +3,7 @@
 
 #include "app/engine/trace_views.h"
 #include "app/engine/view_state.h"
+#include "app/style/pixels.h"
 #include "app/trace/lane_plan.h"
 #include "app/trace/threshold.h"
 
@@ -15,7 +16,7 @@ class CurvePlottable;
 class ThresholdMark;
 
 /// Room to the left and right of every lane, so that lanes, overview and fan share one time axis.
-inline constexpr int kLaneLeft = 84, kLaneRight = 16;
+inline constexpr Px kLaneLeft{84}, kLaneRight{16};
 
 /// The lanes of the Trace desk: channels, and what is derived of them, of all captures drawn
 /// together, on one time axis. Which there are, in which order, how high and on which scale is a

@@ -2,6 +2,7 @@
 #include "app/trace/level_view.h"
 
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "core/number_text.h"
 
@@ -13,7 +14,7 @@
 
 namespace kuvio::app {
 namespace {
-constexpr double kFoot = 18, kSide = 10;
+constexpr PxF kFoot{18}, kSide{10};
 }
 
 LevelView::LevelView(QWidget* parent) : QWidget(parent) {
@@ -22,7 +23,7 @@ LevelView::LevelView(QWidget* parent) : QWidget(parent) {
   setAccessibleDescription(
       tr("How long the current stayed at each level, with the recipe's thresholds."));
   setMouseTracking(true);
-  setMinimumHeight(92);
+  setMinimumHeight(Px{92});
 }
 
 void LevelView::setHistogram(LevelHistogramPtr histogram) {
@@ -104,7 +105,7 @@ void LevelView::paintEvent(QPaintEvent*) {
     const double x = pixelOf(std::pow(10.0, e));
     painter.drawLine(QLineF(x, foot, x, foot + 3));
     if ((e - first) % 2 == 0)
-      painter.drawText(QRectF(x - 30, foot + 3, 60, 14), Qt::AlignCenter,
+      painter.drawText(QRectF(x - PxF{30}, foot + 3, PxF{60}, PxF{14}), Qt::AlignCenter,
                        QString::fromStdString(with_prefix(std::pow(10.0, e), "A", 1)));
   }
   painter.setRenderHint(QPainter::Antialiasing);

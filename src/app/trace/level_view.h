@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/views_fwd.h"
+#include "app/style/pixels.h"
 #include "core/recipe.h"
 
 #include <QWidget>
@@ -16,7 +17,7 @@ public:
   explicit LevelView(QWidget* parent = nullptr);
   void setHistogram(LevelHistogramPtr histogram);
   void setRules(const std::vector<StateRule>& rules, const Fills& fills);
-  QSize sizeHint() const override { return {220, 92}; }
+  QSize sizeHint() const override { return {220, Px{92}}; }
   /// Horizontal pixel of a level (A).
   double pixelOf(double level) const;
 

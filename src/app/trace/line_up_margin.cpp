@@ -3,6 +3,7 @@
 
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/widgets.h"
 #include "app/trace/time_text.h"
 #include "book/notes.h"
@@ -82,7 +83,7 @@ QWidget* LineUpMargin::makeWays() {
     for (QWidget* part : parts) row->addWidget(part, qobject_cast<QSpinBox*>(part) ? 0 : 1);
     auto* go = button(act, QLatin1String(name), ways_);
     connect(go, &QPushButton::clicked, this, run);
-    if (parts.size() > 0) go->setMaximumWidth(56);
+    if (parts.size() > 0) go->setMaximumWidth(Px{56});
     row->addWidget(go);
     rows->addLayout(row);
   };
@@ -108,7 +109,7 @@ void LineUpMargin::makeFields() {
     spin->setObjectName(QLatin1String(name));
     spin->setAccessibleName(accessible);
     spin->setRange(1, 100000);
-    spin->setMaximumWidth(62);
+    spin->setMaximumWidth(Px{62});
     return spin;
   };
   offset_ = new QLineEdit(ways_);

@@ -6,6 +6,7 @@
 #include "app/engine/state_edits.h"
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/trace/marks.h"
 #include "app/trace/overview.h"
@@ -26,7 +27,7 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kNameWidth = 104;  // pixels
+constexpr Px kNameWidth{104};  // pixels
 
 }  // namespace
 
@@ -68,18 +69,14 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   levels_ = new LevelView(page);
   rows->addWidget(levels_);
   forms_ = new QStackedWidget(page);
-  area_ = new QScrollArea(forms_);
+  cards_ = new QWidget;
+  area_ = scroll_area(cards_, forms_);
   area_->setObjectName(QStringLiteral("ruleArea"));
   area_->setAccessibleName(tr("Rules of the recipe"));
-  area_->setFrameShape(QFrame::NoFrame);
-  area_->setFocusPolicy(Qt::NoFocus);  // it follows the keyboard through the cards
-  area_->setWidgetResizable(true);
   area_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  cards_ = new QWidget(area_);
   new QVBoxLayout(cards_);
   cards_->layout()->setContentsMargins(0, 0, 0, 0);
   cards_->layout()->setSpacing(0);
-  area_->setWidget(cards_);
   forms_->addWidget(area_);
   source_ = new SourceEditor(QStringLiteral("recipe"), tr("Text of the recipe"), forms_);
   source_->setContentsMargins(8, 0, 8, 0);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/rule_card.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "core/quantity.h"
 
@@ -18,7 +19,7 @@ RuleGrip::RuleGrip(int index, QWidget* parent) : QWidget(parent) {
   setAccessibleDescription(tr("Rules are tried from the top. Up and Down move this one."));
   setToolTip(tr("Drag: rules are tried from the top"));
   setFocusPolicy(Qt::StrongFocus);
-  setFixedSize(20, 24);
+  setFixedSize(Px{20}, Px{24});
   setCursor(Qt::OpenHandCursor);
 }
 
@@ -79,7 +80,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   remove->setAccessibleName(tr("Remove state %1").arg(number));
   remove->setToolTip(remove->accessibleName());
   remove->setFlat(true);
-  remove->setFixedSize(24, 24);
+  remove->setFixedSize(Px{24}, Px{24});
   auto* head = new QHBoxLayout;
   head->setSpacing(6);
   grip_ = new RuleGrip(index, this);
@@ -95,7 +96,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
     text->setFont(Theme::baseFont(11));
     auto* edit = new QuantityEdit(QStringLiteral("rule%1_%2").arg(index).arg(QLatin1String(name)),
                                   tr("State %1, %2").arg(number, label), dimension, this, true);
-    edit->setMinimumWidth(56);
+    edit->setMinimumWidth(Px{56});
     edit->waitForEnter();
     grid->addWidget(text, row, column);
     grid->addWidget(edit, row, column + 1);

@@ -3,6 +3,7 @@
 
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
 #include "core/number_text.h"
@@ -18,9 +19,9 @@ namespace kuvio::app {
 namespace {
 
 constexpr int kBins = 90;
-constexpr int kSoonMs = 40;   // the view comes to rest before it is asked for
-constexpr int kBeside = 200;  // px: a lane that is lower leaves too little to be read
-constexpr int kMost = 360, kLabels = 52, kFoot = 38, kWords = 190;  // px
+constexpr int kSoonMs = 40;  // the view comes to rest before it is asked for
+constexpr Px kBeside{200};   // px: a lane that is lower leaves too little to be read
+constexpr Px kMost{360}, kLabels{52}, kFoot{38}, kWords{190};  // px
 constexpr double kFloor = 1e-6;  // least share that a logarithmic scale shows
 
 /// Shares of the bins, and of what lies outside them.
@@ -69,10 +70,10 @@ bool SpreadBars::beside() const { return lanes_.currentLane().height() >= kBesid
 /// Beside a tall lane on its own pixels, else as high as there is room for.
 QRectF SpreadBars::box() const {
   const double width_px = width() - kLabels - 12.0;
-  if (!beside()) return {kLabels, 6, width_px, std::max(20.0, height() - 6.0 - kFoot)};
+  if (!beside()) return QRectF(kLabels, 6, width_px, std::max(20.0, height() - 6.0 - kFoot));
   const double shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
   const QRectF lane = QRectF(lanes_.currentLane()).translated(0, shift);
-  return {kLabels, lane.top(), width_px, lane.height()};
+  return QRectF(kLabels, lane.top(), width_px, lane.height());
 }
 
 /// Values that get a number on the axis: round ones where its steps are equal, else decades.
@@ -139,7 +140,7 @@ void SpreadBars::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(t.ruling(), 1));
     painter.drawLine(QLineF(left, y, right, y));
     painter.setPen(t.muted());
-    painter.drawText(QRectF(0, y - 8, left - 5, 16), Qt::AlignRight | Qt::AlignVCenter,
+    painter.drawText(QRectF(0, y - PxF{8}, left - 5, PxF{16}), Qt::AlignRight | Qt::AlignVCenter,
                      qs(tick.label));
   }
   QColor bar = t.ink(0);
@@ -176,19 +177,19 @@ void SpreadBars::paintFoot(QPainter& painter, const QRectF& area, double least, 
                    logarithmic_ ? tr("%1 %").arg(least * 100, 0, 'g', 1) : QStringLiteral("0"));
   painter.drawText(foot, Qt::AlignRight, tr("%1 %").arg(most * 100, 0, 'g', 3));
   const QRectF key = foot.translated(0, 17);
-  painter.fillRect(QRectF(key.left(), key.center().y() - 3, 14, 7), [&] {
+  painter.fillRect(QRectF(key.left(), key.center().y() - 3, PxF{14}, PxF{7}), [&] {
     QColor bar = t.ink(0);
     bar.setAlpha(120);
     return bar;
   }());
   const QString of = by_charge_ ? tr("of the charge") : tr("of the time");
-  painter.drawText(key.adjusted(19, 0, 0, 0), Qt::AlignLeft, of);
+  painter.drawText(key.adjusted(PxF{19}, 0, 0, 0), Qt::AlignLeft, of);
   const double after = 19 + painter.fontMetrics().horizontalAdvance(of) + 14;
   painter.setPen(QPen(t.text(), 1, Qt::DotLine));
   painter.drawLine(
       QLineF(key.left() + after, key.center().y(), key.left() + after + 16, key.center().y()));
   painter.setPen(t.muted());
-  painter.drawText(key.adjusted(after + 21, 0, 0, 0), Qt::AlignLeft, tr("share below"));
+  painter.drawText(key.adjusted(after + PxF{21}, 0, 0, 0), Qt::AlignLeft, tr("share below"));
 }
 
 SpreadMargin::SpreadMargin(ViewState& view, Session& session, Lanes& lanes, QWidget* parent)
@@ -241,10 +242,10 @@ void SpreadMargin::resizeEvent(QResizeEvent*) { place(); }
 /// them.
 void SpreadMargin::place() {
   const int half = width() / 2;
-  by_->setGeometry(6, 2, half - 8, 26);
-  scale_->setGeometry(half + 2, 2, half - 10, 26);
-  constexpr int kTop = 32;
-  int foot = kTop + std::clamp(height() - kTop - kWords, 60, kMost);
+  by_->setGeometry(6, 2, half - 8, Px{26});
+  scale_->setGeometry(half + 2, 2, half - 10, Px{26});
+  constexpr Px kTop{32};
+  int foot = kTop + std::clamp(height() - kTop - kWords, 60, int{kMost});
   if (bars_->beside()) {
     const int shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
     foot = std::clamp(lanes_.currentLane().bottom() + shift + kFoot + 2, 60,

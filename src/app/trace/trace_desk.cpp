@@ -7,6 +7,7 @@
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
 #include "app/style/folding_splitter.h"
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/total_strip.h"
 #include "app/trace/fan_view.h"
@@ -47,12 +48,12 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), co
   setObjectName(QStringLiteral("traceDesk"));
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
-  across_ = new FoldingSplitter(262, 880, this);
+  across_ = new FoldingSplitter(Px{262}, Px{880}, this);
   across_->setObjectName(QStringLiteral("traceParts"));
   across_->addWidget(makeMiddle());
   across_->addWidget(makeMargin());
   across_->setStretchFactor(0, 1);
-  across_->setSizes({838, 262});
+  across_->setSizes({1100 - Px{262}, Px{262}});
   across_->setCollapsible(0, false);
   across_->setHint(tr("Side panel (Ctrl+M)"));
   row->addWidget(across_);
@@ -92,7 +93,7 @@ QWidget* TraceDesk::makeMiddle() {
   ledger_->setSortingEnabled(true);
   connect(header, &QHeaderView::sortIndicatorChanged, this, &TraceDesk::fitLedger,
           Qt::QueuedConnection);
-  ledger_->setMinimumHeight(96);
+  ledger_->setMinimumHeight(Px{96});
 
   down_ = new QSplitter(Qt::Vertical, box);
   down_->setObjectName(QStringLiteral("down"));
@@ -161,7 +162,7 @@ QWidget* TraceDesk::makeMargin() {
   column->addWidget(margin_, 1);
   connect(tabs_, &QTabBar::currentChanged, margin_, &QStackedWidget::setCurrentIndex);
   connect(recipe_, &RecipeMargin::messageReported, this, &Desk::messageReported);
-  box->setMinimumWidth(210);
+  box->setMinimumWidth(Px{210});
   return box;
 }
 
@@ -476,7 +477,7 @@ void TraceDesk::updatePill() {
 QByteArray TraceDesk::saveLayout() const {
   QByteArray out;
   QDataStream stream(&out, QIODevice::WriteOnly);
-  stream << across_->saveState() << down_->saveState() << tabs_->currentIndex()
+  stream << across_->saveParts() << down_->saveState() << tabs_->currentIndex()
          << ledger_->unwanted();
   return out;
 }

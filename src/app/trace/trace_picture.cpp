@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/trace_picture.h"
 
+#include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/trace/lanes.h"
 
@@ -12,7 +13,8 @@
 namespace kuvio::app {
 namespace {
 
-constexpr int kTitle = 30, kFootLine = 26, kScale = 3, kMargin = 8;
+constexpr int kScale = 3, kMargin = 8;
+constexpr Px kTitle{30}, kFootLine{26};
 
 struct Sheet {
   Lanes& lanes;
