@@ -50,6 +50,7 @@ std::string time_text(double value, int digits) {
   if (s >= kYear) return plain(value / kYear, digits) + " y";
   if (s >= 2 * kDay) return plain(value / kDay, digits) + " d";
   if (s >= 3600 && std::fmod(s, 60) < 1e-9) return plain(value / 3600, digits) + " h";
+  if (s >= 120 && std::fmod(s, 60) < 1e-9) return plain(value / 60, digits) + " min";
   if (s >= 1) return plain(value, digits) + " s";
   return prefixed(value, "s", digits);
 }

@@ -65,7 +65,9 @@ TEST_CASE("text of any size is whole on every desk, and the window fits its scre
   CAPTURE(screen.scale, screen.width, screen.height);
   screen.apply();
   test::Made made;
-  MainWindow window;
+  Preferences preferences;  // so that there is much to offer at first
+  preferences.recent = {QStringLiteral("/there/night run.kuvio"), QStringLiteral("/there/b.kuvio")};
+  MainWindow window(preferences);
   CHECK(window.minimumSizeHint().width() <= screen.width);
   CHECK(window.minimumSizeHint().height() <= screen.height);
   window.resize(screen.width, screen.height);

@@ -26,7 +26,7 @@ TEST_CASE("the run sheet reads as a sentence, and its button says what it will d
   REQUIRE(s.ready());
   REQUIRE(s.wait([&] { return button->text() == QStringLiteral("Record and power on"); }));
   CHECK(sheet->sentence() ==
-        QStringLiteral("Record which build? for 600 s at 1 kHz powering on as it starts off again "
+        QStringLiteral("Record which build? for 10 min at 1 kHz powering on as it starts off again "
                        "at the end"));
   // Without a build it goes to that blank, and nothing is recorded or switched.
   s.click("record");

@@ -20,6 +20,8 @@ TEST_CASE("quantities are written as they are read") {
   CHECK(quantity_text(3.6, Dimension::voltage) == "3.6 V");
   CHECK(quantity_text(2 * 365.25 * 86400, Dimension::time) == "2 y");
   CHECK(quantity_text(60, Dimension::time) == "60 s");
+  CHECK(quantity_text(600, Dimension::time) == "10 min");
+  CHECK(quantity_text(90, Dimension::time) == "90 s");
   CHECK(quantity_text(0.035, Dimension::time) == "35 ms");
   CHECK(quantity_text(0.05, Dimension::ratio) == "5 %");
   CHECK(quantity_text(4.0 / 86400, Dimension::frequency) == "4 /d");

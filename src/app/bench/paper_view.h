@@ -46,7 +46,7 @@ public:
   QStringList strips() const;
 
   QSize sizeHint() const override { return {700, 300}; }
-  QSize minimumSizeHint() const override { return {320, 110}; }
+  QSize minimumSizeHint() const override { return {320, Px{110}}; }
 
 signals:
   void limitProposed(double amperes);

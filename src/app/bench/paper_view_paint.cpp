@@ -128,13 +128,13 @@ void PaperView::paintLimit(QPainter& painter) const {
   font.setItalic(proposed_.has_value());
   painter.setFont(font);
   const bool off_scale = true_y < p.top() - 0.5 || true_y > p.bottom() + 0.5;
-  const double wide = QFontMetricsF(font).horizontalAdvance(text) + (off_scale ? 26 : 14);
-  const double top = std::clamp(*y - 8, p.top(), p.bottom() - 16);
+  const double wide = QFontMetricsF(font).horizontalAdvance(text) + (off_scale ? PxF{26} : PxF{14});
+  const double top = std::clamp(*y - PxF{8}, p.top(), p.bottom() - PxF{16});
   if (!off_scale) {
     painter.setPen(QPen(t.accent(), 1.1, proposed_ ? Qt::DotLine : Qt::DashLine));
     painter.drawLine(QLineF(p.left(), *y, p.right(), *y));
   }
-  const QRectF tab(p.right() - wide - 4, top, wide, 16);
+  const QRectF tab(p.right() - wide - 4, top, wide, PxF{16});
   painter.setPen(QPen(t.accent(), 1));
   painter.setBrush(t.ground());
   painter.drawRoundedRect(tab, 3, 3);

@@ -244,7 +244,8 @@ void add_listeners(const WireFacts& f, WirePlan& plan) {
         station.warning = tr("say it in its drawer");
       } else if (other.phase == acquire::LinkPhase::lost) {
         station.reading = tr("lost");
-        station.warning = qs(other.trouble);
+        // Its address stands in its drawer.
+        station.warning = qs(other.trouble).section(QStringLiteral(": "), -1);
       } else {
         QStringList reads;
         for (const acquire::LiveChannel& c : other.channels) {

@@ -14,104 +14,10 @@
 namespace kuvio::app {
 namespace {
 
-constexpr PxF kTwoLines{34};  // px: a title and what it reads
-constexpr Px kLeastName{62};  // px
 constexpr int kEdge = 16, kTop = 6, kGap = 22, kApart = 6;
 constexpr Px kListener{26}, kDeviceLeast{150}, kSource{250};
 
-/// Of several readings as many as there is room for; the last one is cut only if it is alone.
-QString fitted(QString text, const QFontMetrics& metrics, int room) {
-  const QString between = QStringLiteral(" · ");
-  while (metrics.horizontalAdvance(text) > room && text.contains(between))
-    text.truncate(text.lastIndexOf(between));
-  return metrics.elidedText(text, Qt::ElideRight, room);
-}
-
 }  // namespace
-
-// --- a station -----------------------------------------------------------------------------------
-
-StationButton::StationButton(bool one_row, QWidget* parent)
-    : QPushButton(parent), one_row_(one_row) {
-  setFlat(true);
-  setCursor(Qt::PointingHandCursor);
-  setFocusPolicy(Qt::StrongFocus);
-  setAutoDefault(true);  // Enter opens it, as Space does
-}
-
-void StationButton::show(const Station& station, bool open) {
-  const bool same = open == open_ && station.title == station_.title &&
-                    station.reading == station_.reading && station.warning == station_.warning;
-  station_ = station;
-  open_ = open;
-  if (same) return;
-  setAccessibleName(station.title + (station.reading.isEmpty() ? QString() : QStringLiteral(": ")) +
-                    station.reading);
-  setAccessibleDescription(station.warning);
-  QStringList whole{station.title, station.reading, station.warning};
-  whole.removeAll(QString());
-  setToolTip(whole.join(QLatin1Char('\n')));
-  update();
-}
-
-void StationButton::setOneRow(bool one_row) {
-  one_row_ = one_row;
-  update();
-}
-
-int StationButton::wanted() const {
-  const QFontMetrics title(Theme::baseFont(13, QFont::DemiBold)), small(Theme::baseFont(12));
-  const int t = title.horizontalAdvance(station_.title);
-  const QString below = station_.warning.isEmpty()
-                            ? station_.reading
-                            : station_.reading + QStringLiteral("  ▲ ") + station_.warning;
-  const int r = small.horizontalAdvance(below);
-  return (one_row_ ? t + (below.isEmpty() ? 0 : r + Px{10}) : std::max(t, r)) + Px{20};
-}
-
-void StationButton::paintEvent(QPaintEvent*) {
-  QPainter painter(this);
-  painter.setRenderHint(QPainter::Antialiasing);
-  const Theme& t = Theme::current();
-  const QRectF box = QRectF(rect()).adjusted(0.75, 0.75, -0.75, -0.75);
-  const bool add = station_.kind == Station::Kind::add;
-  painter.setPen(QPen(hasFocus() ? t.focus()
-                      : open_    ? t.text()
-                                 : t.border(),
-                      hasFocus() || open_ ? 1.6 : 1, add ? Qt::DashLine : Qt::SolidLine));
-  painter.setBrush(open_ || underMouse() ? t.wash() : t.ground());
-  painter.drawRoundedRect(box, 3, 3);
-  QRectF text = box.adjusted(PxF{9}, 3, -PxF{7}, -3);
-  if (!one_row_ && text.height() > kTwoLines)  // of several rows: both lines together
-    text = QRectF(text.left(), text.center().y() - kTwoLines / 2, text.width(), kTwoLines);
-  const QFont bold = Theme::baseFont(13, QFont::DemiBold), plain = Theme::baseFont(12);
-  painter.setFont(one_row_ ? Theme::baseFont(12, QFont::DemiBold) : bold);
-  painter.setPen(t.text());
-  const QFontMetrics metrics(painter.font());
-  // Where there is little room a name is cut, never a number.
-  int room = static_cast<int>(text.width());
-  if (one_row_ && !station_.reading.isEmpty())
-    room = std::max(std::min(room, int{kLeastName}),
-                    room - 8 - QFontMetrics(plain).horizontalAdvance(station_.reading));
-  const QString title = metrics.elidedText(station_.title, Qt::ElideRight, room);
-  painter.drawText(text, (one_row_ ? Qt::AlignVCenter : Qt::AlignTop) | Qt::AlignLeft, title);
-  QRectF below = text;
-  if (one_row_) below.setLeft(text.left() + metrics.horizontalAdvance(title) + 8);
-  painter.setFont(plain);
-  const QFontMetrics small(plain);
-  const Qt::Alignment where = (one_row_ ? Qt::AlignVCenter : Qt::AlignBottom) | Qt::AlignLeft;
-  painter.setPen(t.muted());
-  const QString reading = fitted(station_.reading, small, static_cast<int>(below.width()));
-  painter.drawText(below, where, reading);
-  if (station_.warning.isEmpty()) return;
-  below.setLeft(below.left() + small.horizontalAdvance(reading) + (reading.isEmpty() ? 0 : 8));
-  painter.setPen(t.accent());
-  painter.drawText(below, where,
-                   small.elidedText(QStringLiteral("▲ ") + station_.warning, Qt::ElideRight,
-                                    static_cast<int>(below.width())));
-}
-
-// --- the wire ------------------------------------------------------------------------------------
 
 WireView::WireView(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("wire"));
@@ -254,21 +160,34 @@ void WireView::placeLine(int row) {
   }
 }
 
+/// In one row: where there is too little room, those that want more than an equal part share what
+/// the others leave; the way to more stays whole.
 void WireView::placeListeners() {
+  const int y = listenersTop();
+  std::vector<int> wanted;
+  int room = width() - 2 * kEdge;
+  for (const Station& s : plan_.listeners) {
+    room -= kGap;
+    if (s.kind == Station::Kind::add) {
+      room -= stations_[s.id]->wanted();
+    } else {
+      wanted.push_back(stations_[s.id]->wanted());
+    }
+  }
+  std::sort(wanted.begin(), wanted.end());
+  int most = room;
+  for (std::size_t i = 0; i < wanted.size(); ++i) {
+    const auto left = static_cast<int>(wanted.size() - i);
+    if (wanted[i] * left > room) {
+      most = std::max(30, room / left);
+      break;
+    }
+    room -= wanted[i];
+  }
   int x = kEdge;
-  const int y = listenersTop(), end = width() - kEdge;
-  int wanted = 0, fixed = 0;
-  for (const Station& s : plan_.listeners)
-    (s.kind == Station::Kind::add ? fixed : wanted) += stations_[s.id]->wanted() + kGap;
-  // Where there are too many for the row each gives way alike; the way to more stays whole.
-  const double scale =
-      std::min(1.0, static_cast<double>(end - kEdge - fixed) / std::max(1, wanted));
   for (const Station& s : plan_.listeners) {
     StationButton* b = stations_[s.id];
-    const int whole = b->wanted();
-    const int wide = s.kind == Station::Kind::add
-                         ? whole
-                         : std::max(30, static_cast<int>((whole + kGap) * scale) - kGap);
+    const int wide = s.kind == Station::Kind::add ? b->wanted() : std::min(b->wanted(), most);
     b->setGeometry(x, y, wide, kListener);
     x += wide + kGap;
   }

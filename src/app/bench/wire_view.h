@@ -1,32 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/bench/wire_plan.h"
+#include "app/bench/station_button.h"
 #include "app/style/pixels.h"
 
 #include <QPushButton>
 #include <QWidget>
 
 namespace kuvio::app {
-
-/// A station on the wire: its title and what it reads; pressed, it opens its drawer.
-class StationButton : public QPushButton {
-  Q_OBJECT
-public:
-  StationButton(bool one_row, QWidget* parent);
-  void show(const Station& station, bool open);
-  const Station& station() const { return station_; }
-  void setOneRow(bool one_row);
-  /// As wide as its words want to be.
-  int wanted() const;
-
-protected:
-  void paintEvent(QPaintEvent* event) override;
-
-private:
-  Station station_;
-  bool one_row_, open_ = false;
-};
 
 /// The bench as one line of current from left to right: a source, what lies in the path, the
 /// device, and what hangs from it and only listens. Several outputs are a line each and join at

@@ -118,7 +118,8 @@ void MainWindow::makeDesks() {
     connect(one, &Desk::deskRequested, this, &MainWindow::setDesk);
   }
   empty_ = new EmptyState(QStringLiteral("empty"), desks_);
-  desks_->addWidget(empty_);
+  empty_page_ = scroll_area(empty_, desks_);
+  desks_->addWidget(empty_page_);
   connect(bench, &BenchDesk::preferencesChanged, this, &MainWindow::keepPreferences);
   connect(trace_desk_, &TraceDesk::limitRequested, this,
           [this, budget](const SpanFigures& span, const QString& state) {
@@ -210,7 +211,7 @@ void MainWindow::setDesk(DeskId id) {
   foot_->showCycles(trace && any);
   // Without a book there is one page for all of them; Bench works without.
   if ((trace && !any) || (id != DeskId::bench && !session_.book())) {
-    desks_->setCurrentWidget(empty_);
+    desks_->setCurrentWidget(empty_page_);
   } else {
     desks_->setCurrentWidget(pages_.at(id));
     desk->enter();
@@ -286,7 +287,7 @@ void MainWindow::takeBook(const BookViewPtr& book) {
   const auto [awaited, then] = std::exchange(once_open_, {});
   const bool any = !book->rows.empty();
   if (!any) view_.setShown(nullptr);
-  if (!any || other || desks_->currentWidget() == empty_) setDesk(desk_);
+  if (!any || other || desks_->currentWidget() == empty_page_) setDesk(desk_);
   captures_->setBook(book, other);
   if (any && other) captures_->takeFocus();
   if (then && awaited == book->path) then();

@@ -110,6 +110,7 @@ private:
   QSplitter* parts_ = nullptr;
   QStackedWidget* desks_ = nullptr;
   EmptyState* empty_ = nullptr;
+  QWidget* empty_page_ = nullptr;  // it, in the area that it scrolls in
   TraceDesk* trace_desk_ = nullptr;
   std::map<DeskId, Desk*> by_id_;
   std::map<DeskId, QWidget*> pages_;  // each desk in the area that it scrolls in

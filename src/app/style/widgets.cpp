@@ -37,14 +37,44 @@ QFrame* ruling(QWidget* parent, bool vertical) {
   return line;
 }
 
+namespace {
+
+/// Holds a page at the size of its area, and asks for more only where the page could not be
+/// smaller: an area by itself makes a page with words that wrap as high as it would like to be.
+class Held : public QWidget {
+public:
+  explicit Held(QWidget* page) : page_(page) { page_->setParent(this); }
+  QSize minimumSizeHint() const override {
+    QSize least = page_->minimumSizeHint().expandedTo(page_->minimumSize());
+    const QLayout* layout = page_->layout();
+    if (layout && layout->hasHeightForWidth())
+      least.setHeight(layout->minimumHeightForWidth(std::max(width(), least.width())));
+    return least;
+  }
+  QSize sizeHint() const override { return page_->sizeHint(); }
+
+protected:
+  void resizeEvent(QResizeEvent*) override { page_->setGeometry(rect()); }
+  bool event(QEvent* event) override {
+    if (event->type() == QEvent::LayoutRequest) updateGeometry();
+    return QWidget::event(event);
+  }
+
+private:
+  QWidget* page_;
+};
+
+}  // namespace
+
 QScrollArea* scroll_area(QWidget* page, QWidget* parent) {
   auto* area = new QScrollArea(parent);
   area->setFrameShape(QFrame::NoFrame);
   area->setWidgetResizable(true);
   area->setFocusPolicy(Qt::NoFocus);
-  area->setWidget(page);
+  auto* held = new Held(page);
+  area->setWidget(held);
   area->viewport()->setAutoFillBackground(false);
-  page->setAutoFillBackground(false);
+  held->setAutoFillBackground(false);
   return area;
 }
 
@@ -89,7 +119,7 @@ EmptyState::EmptyState(const QString& name, QWidget* parent) : QWidget(parent) {
   text_->setAlignment(Qt::AlignHCenter);
   text_->setWordWrap(true);
   buttons_ = new QWidget(this);
-  new QHBoxLayout(buttons_);
+  buttons_->setLayout(beside_or_below());
   column->addWidget(title_);
   column->addSpacing(4);
   column->addWidget(text_);

@@ -33,7 +33,7 @@ Lanes::Lanes(ViewState& view, Session& session, QWidget* parent)
   setMinimumHeight(Px{150});
   setPlottingHint(QCP::phCacheLabels, true);
   plotLayout()->clear();
-  plotLayout()->setRowSpacing(4);
+  plotLayout()->setRowSpacing(4 + static_cast<int>(16 * (text_scale() - 1)));
   addLayer(QStringLiteral("marks"), layer(QStringLiteral("main")), QCustomPlot::limBelow);
   addLayer(QStringLiteral("cursor"), nullptr, QCustomPlot::limAbove);
   layer(QStringLiteral("cursor"))->setMode(QCPLayer::lmBuffered);
