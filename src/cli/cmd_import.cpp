@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <memory>
@@ -18,7 +19,7 @@ namespace {
 namespace fs = std::filesystem;
 
 struct Options {
-  std::string book, build, name, samples = "instant", voltage, accuracy;
+  std::string book, build, name, samples = "instant", voltage, accuracy, decimal;
   std::vector<std::string> files, columns, conditions;
   std::optional<double> rate, shunt;
 };
@@ -51,10 +52,43 @@ std::vector<formats::ImportResult> import_all(book::Book& book, const Options& o
       done.push_back(formats::import_text(book, file, settings, stop));
     }
   } catch (...) {
-    for (const auto& result : done) book.discard(result.capture);
+    for (const auto& result : done) {
+      for (const std::int64_t id : result.captures) book.discard(id);
+    }
     throw;
   }
   return done;
+}
+
+/// What the log did not plainly say, and what of it holds no samples.
+void add_found(const formats::ImportResult& result, nlohmann::ordered_json& entry) {
+  entry["guesses"] = nlohmann::ordered_json::array();
+  for (const formats::ImportGuess& g : result.guesses)
+    entry["guesses"].push_back({{"column", g.column},
+                                {"role", g.role},
+                                {"unit", g.unit},
+                                {"lines", g.lines},
+                                {"why", g.why}});
+  entry["skipped"] = nlohmann::ordered_json::array();
+  for (const formats::SkippedLine& s : result.skipped)
+    entry["skipped"].push_back({{"line", s.line}, {"why", s.why}});
+}
+
+void say_found(const std::string& file, const formats::ImportResult& result) {
+  for (const formats::ImportGuess& g : result.guesses) {
+    const bool warned =
+        std::any_of(result.warnings.begin(), result.warnings.end(),
+                    [&](const std::string& w) { return w.find(g.why) != std::string::npos; });
+    if (warned) continue;
+    std::string of;
+    if (!g.column.empty())
+      of = fmt::format("column \"{}\" is {}{}: ", g.column, g.role,
+                       g.unit.empty() ? "" : " in " + g.unit);
+    say(fmt::format("{}: {}{}{}", file, of, g.why, g.lines.empty() ? "" : " (" + g.lines + ")"));
+  }
+  if (result.skipped.empty()) return;
+  say(fmt::format("{}: {} lines were skipped, the first is line {}: {}", file,
+                  result.skipped.size(), result.skipped.front().line, result.skipped.front().why));
 }
 
 Outcome run(const Options& o, bool json) {
@@ -66,6 +100,7 @@ Outcome run(const Options& o, bool json) {
   if (o.rate && !(*o.rate >= 1e-6 && *o.rate <= 1e9)) usage("--rate must be 1e-6 to 1e9 Hz");
   if (o.shunt && !(*o.shunt > 0 && std::isfinite(*o.shunt)))
     usage("--shunt must be greater than zero");
+  if (!o.decimal.empty()) settings.decimal = o.decimal == "comma" ? ',' : '.';
   settings.accuracy = option_accuracy(o.accuracy);
   settings.conditions = option_conditions(o.conditions);
   if (!o.voltage.empty()) {
@@ -87,12 +122,16 @@ Outcome run(const Options& o, bool json) {
   Outcome out;
   out.document["captures"] = nlohmann::ordered_json::array();
   for (std::size_t i = 0; i < done.size(); ++i) {
-    const book::CaptureInfo c = book.capture(done[i].capture);
-    nlohmann::ordered_json entry = formats::to_json(c);
-    entry["warnings"] = done[i].warnings;
     for (const std::string& w : done[i].warnings) say(o.files[i] + ": " + w);
-    out.document["captures"].push_back(std::move(entry));
-    if (!json) fmt::print("{}  {}  {}\n", c.id, c.name, duration(c.duration_s()));
+    say_found(o.files[i], done[i]);
+    for (const std::int64_t id : done[i].captures) {
+      const book::CaptureInfo c = book.capture(id);
+      nlohmann::ordered_json entry = formats::to_json(c);
+      entry["warnings"] = done[i].warnings;
+      add_found(done[i], entry);
+      out.document["captures"].push_back(std::move(entry));
+      if (!json) fmt::print("{}  {}  {}\n", c.id, c.name, duration(c.duration_s()));
+    }
   }
   out.document["warnings"] = nlohmann::ordered_json::array();
   return out;
@@ -111,7 +150,12 @@ Runner add_import(CLI::App& app) {
       "COL=ROLE[unit]; COL is a title or a number from 1, ROLE time, current, voltage, ignore");
   app.add_option("--samples", o->samples, "instant, or averaged[:start|centre|end]");
   app.add_option("--rate", o->rate, "sample rate in Hz, for files without times");
-  app.add_option("--shunt", o->shunt, "Ohm; turns the column of voltage into a current");
+  app.add_option("--shunt", o->shunt,
+                 "Ohm; turns the column of its drop, or the difference of two voltages, into a "
+                 "current");
+  app.add_option("--decimal", o->decimal,
+                 "comma or point, where the file itself leaves open what \"1,234\" is")
+      ->check(CLI::IsMember({"comma", "point"}));
   app.add_option("--voltage", o->voltage, "nominal supply voltage, e.g. \"3.6 V\"");
   app.add_option("--accuracy", o->accuracy, "as in \"0.08 % + 40 nA\"");
   app.add_option("--condition", o->conditions, "KEY=VALUE");

@@ -2,6 +2,7 @@
 #include "formats/text_columns.h"
 
 #include "core/quantity.h"
+#include "formats/log_number.h"
 
 #include <algorithm>
 #include <array>
@@ -40,13 +41,14 @@ std::optional<std::pair<Role, double>> role_of_unit(const std::string& unit) {
 }
 
 Role role_of_word(const std::string& word) {
-  for (const char* w : {"time", "t", "timestamp", "seconds", "elapsed"}) {
+  for (const char* w :
+       {"time", "t", "timestamp", "seconds", "elapsed", "zeit", "zeitstempel", "uhrzeit"}) {
     if (word == w) return Role::time;
   }
-  for (const char* w : {"current", "i", "amps", "ampere", "amperes"}) {
+  for (const char* w : {"current", "i", "amps", "ampere", "amperes", "strom"}) {
     if (word == w) return Role::current;
   }
-  for (const char* w : {"voltage", "u", "v", "volts", "volt"}) {
+  for (const char* w : {"voltage", "u", "v", "volts", "volt", "spannung"}) {
     if (word == w) return Role::voltage;
   }
   return Role::ignore;
@@ -244,6 +246,19 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
     wrong(e.what());
   }
   column->unit = unit;
+}
+
+std::optional<double> CellUnit::factor(std::string_view unit, const Column& column,
+                                       Dimension dimension) {
+  if (unit == unit_) return factor_;
+  unit_ = std::string(unit);
+  factor_.reset();
+  try {
+    factor_ = unit_factor(unit, dimension);
+  } catch (const std::invalid_argument&) {
+    if (const auto prefix = bare_prefix(unit); prefix && column.factor == 1) factor_ = prefix;
+  }
+  return factor_;
 }
 
 void split_cells(std::string_view line, char separator, std::vector<std::string_view>& out) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/quantity.h"
+
 #include <cstdint>
 #include <optional>
 #include <string>
@@ -34,6 +36,18 @@ void number_duplicates(std::vector<Column>& columns);
 /// Applies "COL=ROLE[unit]": COL is a title, its name, or a number from 1; ROLE is time, current,
 /// voltage or ignore. Throws std::invalid_argument.
 void apply_column_option(std::vector<Column>& columns, const std::string& option);
+
+/// The factor of the unit that a cell of a column has, known from the cells before.
+class CellUnit {
+public:
+  /// To SI; nothing where it is no unit of the dimension. A bare prefix ("4.7u") is of the unit
+  /// that its column has, where that is a plain one.
+  std::optional<double> factor(std::string_view unit, const Column& column, Dimension dimension);
+
+private:
+  std::string unit_ = "\n";
+  std::optional<double> factor_;
+};
 
 /// Splits one line at a separator; double quotes hold cells together.
 void split_cells(std::string_view line, char separator, std::vector<std::string_view>& out);

@@ -3,14 +3,31 @@
 
 #include "core/error.h"
 
+#include <iconv.h>
+
+#include <cerrno>
 #include <cstring>
 #include <filesystem>
+#include <istream>
 
 namespace kuvio::formats {
 namespace {
 
 namespace fs = std::filesystem;
 constexpr std::size_t kLongestLine = 1 << 20;
+
+/// UTF-16 by its byte-order mark, which is read; null where there is none, and the file stands at
+/// its beginning.
+const char* utf16_of(std::istream& in) {
+  char mark[2] = {};
+  in.read(mark, 2);
+  const bool both = in.gcount() == 2;
+  if (both && mark[0] == '\xff' && mark[1] == '\xfe') return "UTF-16LE";
+  if (both && mark[0] == '\xfe' && mark[1] == '\xff') return "UTF-16BE";
+  in.clear();
+  in.seekg(0);
+  return nullptr;
+}
 
 }  // namespace
 
@@ -21,11 +38,14 @@ TextSource::TextSource(const std::string& path, const std::stop_token& stop)
     throw Error(Failure::no_input, "no such file", path, "check the path");
   if (fs::is_directory(path, ignored))
     throw Error(Failure::no_input, "not a file", path, "it is a folder");
-  if (fs::is_regular_file(path, ignored)) return;
   std::ifstream in(path, std::ios::binary);
   if (!in) throw Error(Failure::io, "cannot read", path, "permission denied");
-  kept_.reset(std::tmpfile());
-  if (!kept_) throw Error(Failure::io, "cannot read", path, "there is no place to keep it");
+  if (fs::is_regular_file(path, ignored)) {
+    const char* coding = utf16_of(in);
+    if (coding) keep_as_utf8(in, coding, stop);
+    return;
+  }
+  keep_here();
   std::string piece(1 << 20, '\0');
   while (in.read(piece.data(), static_cast<std::streamsize>(piece.size())), in.gcount() > 0) {
     const auto n = static_cast<std::size_t>(in.gcount());
@@ -37,9 +57,49 @@ TextSource::TextSource(const std::string& path, const std::stop_token& stop)
       throw Error(Failure::io, "cannot read", path,
                   "it comes by a pipe, and there is no room to keep it; write it into a file");
   }
+  kept_is_whole();
+}
+
+void TextSource::keep_here() {
+  kept_.reset(std::tmpfile());
+  if (!kept_) throw Error(Failure::io, "cannot read", path_, "there is no place to keep it");
+}
+
+void TextSource::kept_is_whole() {
   if (std::fflush(kept_.get()) != 0)
-    throw Error(Failure::io, "cannot read", path, "there is no room to keep it");
+    throw Error(Failure::io, "cannot read", path_, "there is no room to keep it");
   at_ = "/proc/self/fd/" + std::to_string(fileno(kept_.get()));
+}
+
+/// Turns what comes into UTF-8 and keeps that.
+void TextSource::keep_as_utf8(std::istream& in, const char* coding, const std::stop_token& stop) {
+  struct Done {
+    void operator()(void* with) const { iconv_close(with); }
+  };
+  const std::unique_ptr<void, Done> with(iconv_open("UTF-8", coding));
+  if (with.get() == reinterpret_cast<void*>(-1))  // NOLINT: as iconv(3) has it
+    throw Error(Failure::io, "cannot read", path_, "this system knows no UTF-16");
+  keep_here();
+  std::string piece(1 << 20, '\0'), out(3 << 20, '\0');
+  std::size_t left = 0;  // half a character of the piece before
+  while (in.read(piece.data() + left, static_cast<std::streamsize>(piece.size() - left)),
+         in.gcount() > 0) {
+    if (stop.stop_requested())
+      throw Error(Failure::io, "cancelled", path_, "nothing of it was kept");
+    char* from = piece.data();
+    std::size_t n = left + static_cast<std::size_t>(in.gcount());
+    char* to = out.data();
+    std::size_t room = out.size();
+    if (iconv(with.get(), &from, &n, &to, &room) == static_cast<std::size_t>(-1) && errno != EINVAL)
+      throw Error(Failure::bad_data, "bad file", path_,
+                  "it begins as UTF-16 and does not go on so; save it as UTF-8");
+    const std::size_t made = out.size() - room;
+    if (std::fwrite(out.data(), 1, made, kept_.get()) != made)
+      throw Error(Failure::io, "cannot read", path_, "there is no room to keep it as UTF-8");
+    std::memmove(piece.data(), from, n);
+    left = n;
+  }
+  kept_is_whole();
 }
 
 TextLines::TextLines(const std::string& path, const std::string& at) : path_(path) {
@@ -91,8 +151,6 @@ bool TextLines::counted(std::string_view& line) {
   if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
   if (number_ == 1) {
     if (line.starts_with("\xef\xbb\xbf")) line.remove_prefix(3);
-    if (line.starts_with("\xff\xfe") || line.starts_with("\xfe\xff"))
-      complain(1, "UTF-16 is not yet supported; save it as UTF-8");
   }
   if (line.find('\0') != std::string_view::npos)
     complain(number_, "it contains binary data; not a text log");

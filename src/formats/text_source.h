@@ -11,8 +11,8 @@
 
 namespace kuvio::formats {
 
-/// A text log that can be read as often as it takes. What comes by a pipe can be read once: it is
-/// kept in a file without a name first.
+/// A text log that can be read as often as it takes, as UTF-8. What comes by a pipe can be read
+/// once, and UTF-16 has to be turned: they are kept in a file without a name first.
 class TextSource {
 public:
   /// Error no_input where there is none, io where it cannot be read or kept, bad_data where what
@@ -23,6 +23,9 @@ public:
   const std::string& at() const { return at_; }  ///< where it lies
 
 private:
+  void keep_here();
+  void kept_is_whole();
+  void keep_as_utf8(std::istream& in, const char* coding, const std::stop_token& stop);
   struct Close {
     void operator()(std::FILE* file) const { std::fclose(file); }
   };

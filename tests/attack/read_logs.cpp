@@ -33,7 +33,7 @@ int main(int argc, char** argv) {
                                    {"missing_s", all.missing_s},
                                    {"samples", channel.samples}});
       }
-      book.discard(made.capture);
+      for (const std::int64_t id : made.captures) book.discard(id);
     } catch (const Error& e) {
       out["error"] = e.what();
       out["failure"] = static_cast<int>(e.failure());

@@ -1,0 +1,168 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/log_time.h"
+
+#include "core/special_value.h"
+
+#include <array>
+#include <chrono>
+
+namespace kuvio::formats {
+namespace {
+
+bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
+/// Up to `most` digits, at least one.
+std::optional<std::int64_t> digits(std::string_view& text, std::size_t most) {
+  std::int64_t out = 0;
+  std::size_t n = 0;
+  for (; n < text.size() && n < most && is_digit(text[n]); ++n) out = out * 10 + (text[n] - '0');
+  if (n == 0) return std::nullopt;
+  text.remove_prefix(n);
+  return out;
+}
+
+bool take(std::string_view& text, char c) {
+  if (!text.starts_with(c)) return false;
+  text.remove_prefix(1);
+  return true;
+}
+
+/// A fraction of a second behind its mark, in ns; digits beyond are left out.
+std::int64_t fraction_ns(std::string_view& text) {
+  std::int64_t out = 0, unit = 100'000'000;
+  while (!text.empty() && is_digit(text[0])) {
+    out += unit * (text[0] - '0');
+    unit /= 10;
+    text.remove_prefix(1);
+  }
+  return out;
+}
+
+constexpr std::int64_t kSecondNs = 1'000'000'000;
+
+/// "14:02:31.25", "02:31", and what follows stays in `text`.
+std::optional<std::int64_t> take_clock(std::string_view& text) {
+  const auto first = digits(text, 5);
+  if (!first || !take(text, ':')) return std::nullopt;
+  const auto second = digits(text, 2);
+  if (!second || *second > 59) return std::nullopt;
+  std::int64_t seconds = *first * 60 + *second;  // minutes and seconds, unless there is more
+  bool whole = false;
+  if (take(text, ':')) {
+    const auto third = digits(text, 2);
+    if (!third || *third > 60) return std::nullopt;  // a leap second has 60
+    seconds = seconds * 60 + *third;
+    whole = true;
+  }
+  std::int64_t ns = 0;
+  if (!text.empty() && (text[0] == '.' || text[0] == ',') && text.size() > 1 && is_digit(text[1])) {
+    text.remove_prefix(1);
+    ns = fraction_ns(text);
+  } else if (!whole) {
+    seconds *= 60;  // "14:02" is hours and minutes
+  }
+  return seconds * kSecondNs + ns;
+}
+
+std::optional<std::int64_t> take_date(std::string_view& text) {
+  const std::string_view before = text;
+  const auto year = digits(text, 4);
+  if (!year || before.size() - text.size() != 4 || !take(text, '-')) return std::nullopt;
+  const auto month = digits(text, 2);
+  if (!month || !take(text, '-')) return std::nullopt;
+  const auto day = digits(text, 2);
+  if (!day) return std::nullopt;
+  const std::chrono::year_month_day date{std::chrono::year(static_cast<int>(*year)),
+                                         std::chrono::month(static_cast<unsigned>(*month)),
+                                         std::chrono::day(static_cast<unsigned>(*day))};
+  if (!date.ok()) return std::nullopt;
+  return std::chrono::sys_days(date).time_since_epoch().count() * kDayNs;
+}
+
+}  // namespace
+
+std::optional<std::int64_t> clock_ns(std::string_view text) {
+  const bool minus = take(text, '-');
+  const auto out = take_clock(text);
+  if (!out || !text.empty()) return std::nullopt;
+  return minus ? -*out : *out;
+}
+
+std::optional<std::int64_t> calendar_ns(std::string_view text) {
+  const auto day = take_date(text);
+  if (!day || (!take(text, 'T') && !take(text, ' '))) return std::nullopt;
+  const auto hours = text.find(':');
+  if (hours > 2) return std::nullopt;
+  const auto time = take_clock(text);
+  if (!time || *time > kDayNs + kSecondNs) return std::nullopt;
+  std::int64_t offset = 0;
+  if (!text.empty() && text[0] == ' ') text.remove_prefix(1);
+  if (!take(text, 'Z') && !text.empty()) {
+    const bool minus = text[0] == '-';
+    if (!minus && text[0] != '+') return std::nullopt;
+    text.remove_prefix(1);
+    const auto h = digits(text, 2);
+    take(text, ':');
+    const auto m = text.empty() ? std::optional<std::int64_t>(0) : digits(text, 2);
+    if (!h || !m) return std::nullopt;
+    offset = (*h * 60 + *m) * 60 * kSecondNs * (minus ? -1 : 1);
+  }
+  if (!text.empty()) return std::nullopt;
+  return *day + *time - offset;
+}
+
+std::optional<std::int64_t> date_ns(std::string_view text) {
+  const auto out = take_date(text);
+  return text.empty() ? out : std::nullopt;
+}
+
+bool is_other_date(std::string_view text) {
+  for (const char mark : {'/', '.', '-'}) {
+    std::string_view rest = text;
+    const auto a = digits(rest, 4);
+    if (!a || !take(rest, mark)) continue;
+    const auto b = digits(rest, 2);
+    if (!b || !take(rest, mark)) continue;
+    const auto c = digits(rest, 4);
+    if (!c || (!rest.empty() && rest[0] != ' ' && rest[0] != 'T')) continue;
+    if (!(mark == '-' && *a > 31)) return true;
+  }
+  return false;
+}
+
+std::optional<TimeForm> time_form(std::string_view text, const NumberMarks& marks) {
+  if (calendar_ns(text)) return TimeForm::calendar;
+  if (clock_ns(text)) return TimeForm::clock;
+  std::string room;
+  const auto number = number_cell(text, marks, room);
+  if (number && !special_word(text)) return TimeForm::number;
+  return std::nullopt;
+}
+
+std::int64_t Unwrapped::modulus(std::int64_t raw) const {
+  static constexpr std::array<std::int64_t, 3> kBinary{1LL << 16, 1LL << 24, 1LL << 32};
+  for (const std::int64_t m : kBinary) {
+    if (last_ + step_ - m == raw) return m;
+  }
+  for (std::int64_t m = 10; m <= 1'000'000'000'000'000; m *= 10) {
+    if (last_ + step_ - m == raw) return m;
+  }
+  return 0;
+}
+
+bool Unwrapped::wraps(std::int64_t raw) const {
+  return any_ && raw < last_ && raw >= 0 && step_ > 0 && modulus(raw) > 0;
+}
+
+std::int64_t Unwrapped::take(std::int64_t raw) {
+  if (wraps(raw)) {
+    added_ += modulus(raw);
+  } else if (any_) {
+    step_ = raw - last_;
+  }
+  last_ = raw;
+  any_ = true;
+  return raw + added_;
+}
+
+}  // namespace kuvio::formats

@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "formats/log_number.h"
+
+#include <cstdint>
+#include <optional>
+#include <string_view>
+
+namespace kuvio::formats {
+
+/// How a log writes moments.
+enum class TimeForm {
+  number,    ///< a number in some unit
+  clock,     ///< time of day or since the start: "14:02:31.250", "02:31.5"
+  calendar,  ///< date and time of day, ISO 8601: "2026-05-04T14:02:31.25Z"
+  count,     ///< the sample's number
+};
+
+/// A time of day or a length as hours, minutes and seconds, in ns; "mm:ss" too. A decimal comma is
+/// read. Nothing where it is none.
+std::optional<std::int64_t> clock_ns(std::string_view text);
+
+/// A date and time of ISO 8601 with "T" or a blank between, in ns since 1970-01-01 UTC where it
+/// says its offset ("Z", "+02:00"), else of the log's own clock. Nothing where it is none.
+std::optional<std::int64_t> calendar_ns(std::string_view text);
+
+/// A date alone ("2026-05-04"), in ns; nothing where it is none.
+std::optional<std::int64_t> date_ns(std::string_view text);
+
+/// Whether a text may be a date written in another order, which cannot be told: "04/05/2026",
+/// "4.5.2026".
+bool is_other_date(std::string_view text);
+
+/// In which form a text is a moment; nothing where it is none. A bare number counts as number.
+std::optional<TimeForm> time_form(std::string_view text, const NumberMarks& marks);
+
+constexpr std::int64_t kDayNs = 86'400'000'000'000;
+
+/// Follows a counter that wraps: where it steps back, and the step through 2^16, 2^24, 2^32 or a
+/// power of ten is the step it had, it goes on.
+class Unwrapped {
+public:
+  /// The count without its wraps.
+  std::int64_t take(std::int64_t raw);
+  /// What `take` would give.
+  std::int64_t peek(std::int64_t raw) const {
+    return raw + added_ + (wraps(raw) ? modulus(raw) : 0);
+  }
+  std::int64_t added() const { return added_; }  ///< by the wraps so far
+  /// Whether `raw` would go round: it steps back, and forward by the usual step through a wrap.
+  bool wraps(std::int64_t raw) const;
+  void restart() { *this = {}; }
+
+private:
+  std::int64_t modulus(std::int64_t raw) const;
+  std::int64_t last_ = 0, step_ = 0, added_ = 0;
+  bool any_ = false;
+};
+
+}  // namespace kuvio::formats
