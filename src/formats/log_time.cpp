@@ -3,6 +3,7 @@
 
 #include "core/special_value.h"
 
+#include <algorithm>
 #include <array>
 #include <chrono>
 
@@ -39,6 +40,8 @@ std::int64_t fraction_ns(std::string_view& text) {
 }
 
 constexpr std::int64_t kSecondNs = 1'000'000'000;
+/// A counter that wraps at less is a digit that was lost.
+constexpr std::int64_t kLeastDecimal = 1000;
 
 /// "14:02:31.25", "02:31", and what follows stays in `text`.
 std::optional<std::int64_t> take_clock(std::string_view& text) {
@@ -139,13 +142,16 @@ std::optional<TimeForm> time_form(std::string_view text, const NumberMarks& mark
   return std::nullopt;
 }
 
+/// A counter never shows what it wraps at, before or after.
 std::int64_t Unwrapped::modulus(std::int64_t raw) const {
+  const auto fits = [&](std::int64_t m) { return most_ < m && last_ + step_ - m == raw; };
+  if (modulus_ > 0) return fits(modulus_) ? modulus_ : 0;
   static constexpr std::array<std::int64_t, 3> kBinary{1LL << 16, 1LL << 24, 1LL << 32};
   for (const std::int64_t m : kBinary) {
-    if (last_ + step_ - m == raw) return m;
+    if (fits(m)) return m;
   }
-  for (std::int64_t m = 10; m <= 1'000'000'000'000'000; m *= 10) {
-    if (last_ + step_ - m == raw) return m;
+  for (std::int64_t m = kLeastDecimal; m <= 1'000'000'000'000'000; m *= 10) {
+    if (fits(m)) return m;
   }
   return 0;
 }
@@ -156,11 +162,13 @@ bool Unwrapped::wraps(std::int64_t raw) const {
 
 std::int64_t Unwrapped::take(std::int64_t raw) {
   if (wraps(raw)) {
-    added_ += modulus(raw);
+    modulus_ = modulus(raw);
+    added_ += modulus_;
   } else if (any_) {
     step_ = raw - last_;
   }
   last_ = raw;
+  most_ = std::max(most_, raw);
   any_ = true;
   return raw + added_;
 }

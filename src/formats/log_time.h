@@ -48,13 +48,15 @@ public:
     return raw + added_ + (wraps(raw) ? modulus(raw) : 0);
   }
   std::int64_t added() const { return added_; }  ///< by the wraps so far
+  /// Whether `raw` shows that it was no wrap: a count that it could not have.
+  bool contradicts(std::int64_t raw) const { return modulus_ > 0 && raw >= modulus_; }
   /// Whether `raw` would go round: it steps back, and forward by the usual step through a wrap.
   bool wraps(std::int64_t raw) const;
   void restart() { *this = {}; }
 
 private:
   std::int64_t modulus(std::int64_t raw) const;
-  std::int64_t last_ = 0, step_ = 0, added_ = 0;
+  std::int64_t last_ = 0, step_ = 0, added_ = 0, most_ = 0, modulus_ = 0;
   bool any_ = false;
 };
 

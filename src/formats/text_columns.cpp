@@ -162,7 +162,8 @@ Column guess_column(const std::string& title) {
     if (!unit) continue;
     if (said == Role::ignore && out.title.find('_') == std::string::npos) break;
     set_unit(out, *unit, said);
-    if (*unit != words[i] && lower(words[i]) != words[i])
+    const bool idiom = lower(words[i]) == words[i] && out.title.find('_') != std::string::npos;
+    if (*unit != words[i] && !idiom)
       out.guess = "has the unit " + words[i] + ", which is read as " + *unit;
     const auto at = out.title.rfind(words[i]);
     if (i + 1 == words.size() && at > 0) out.name = std::string(trim(out.title.substr(0, at - 1)));

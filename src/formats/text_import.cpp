@@ -180,13 +180,25 @@ private:
     std::int64_t read = 0;
     while (lines_.next(line)) {
       if (line.empty() || line.front() == '#') continue;
-      if (lines_.number() < plan_.dialect.first_line) continue;
+      if (lines_.number() < plan_.dialect.first_line) {
+        before_samples(line);
+        continue;
+      }
       row(line);
       if (++read % kEvery != 0) continue;
       if (stop.stop_requested())
         throw Error(Failure::io, "cancelled", file_, "nothing of it was kept");
       if (progress) progress(lines_.share());
     }
+  }
+
+  /// What stands between titles and samples is no preamble: a row of another form is not passed by.
+  void before_samples(std::string_view line) {
+    const LogDialect& d = plan_.dialect;
+    if (d.header_line == 0 || lines_.number() <= std::max(d.header_line, d.unit_line)) return;
+    split_log_line(line, d.separator, cells_, plan_.columns.size());
+    if (!holds_a_number()) return skip("it holds no numbers");
+    row(line);
   }
 
   bool torn() {
@@ -197,10 +209,11 @@ private:
     return true;
   }
 
+  /// Whether a cell begins like a number: such a line is not passed by as words.
   bool holds_a_number() const {
-    std::string room;
-    return std::any_of(cells_.begin(), cells_.end(), [&](std::string_view cell) {
-      return number_cell(cell, plan_.dialect.marks, room) || clock_ns(cell) || calendar_ns(cell);
+    return std::any_of(cells_.begin(), cells_.end(), [](std::string_view cell) {
+      const auto at = cell.find_first_not_of("+-.,\" ");
+      return at != std::string_view::npos && cell[at] >= '0' && cell[at] <= '9';
     });
   }
 
@@ -400,6 +413,11 @@ private:
     const auto [end, failed] = std::from_chars(plain.data(), plain.data() + plain.size(), raw);
     if (failed == std::errc{} && end == plain.data() + plain.size()) {
       raw_ = raw;
+      if (counter_.contradicts(raw))
+        lines_.complain(lines_.number(),
+                        fmt::format("{} is more than its counter could show that began again "
+                                    "before: time went backwards there",
+                                    raw));
       if (counter_.added() != 0 || counter_.wraps(raw)) {
         through = std::to_string(counter_.peek(raw));
         plain = through;

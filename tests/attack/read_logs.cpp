@@ -25,6 +25,7 @@ int main(int argc, char** argv) {
       const formats::ImportResult made = formats::import_text(book, file, {});
       const book::CaptureInfo info = book.capture(made.capture);
       out["warnings"] = made.warnings;
+      for (const formats::SkippedLine& s : made.skipped) out["warnings"].push_back(s.why);
       out["channels"] = nlohmann::json::array();
       for (const book::ChannelInfo& channel : info.channels) {
         const SpanFigures all = measure(book::ChannelTrace(book, channel));
