@@ -90,6 +90,7 @@ private:
 
   // work
   void record();
+  void sayWhyNot();
   std::string nameOfRun(const std::string& build) const;
   void switchOutput(const QString& output, bool on);
   void sendLine(const QString& text, bool* taken);

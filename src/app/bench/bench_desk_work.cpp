@@ -182,7 +182,8 @@ std::string BenchDesk::nameOfRun(const std::string& build) const {
 
 void BenchDesk::record() {
   const RunSheet::Does does = sheet_->does();
-  if (context_.bench.recording() || does == RunSheet::Does::nothing) return;
+  if (context_.bench.recording()) return;
+  if (does == RunSheet::Does::nothing) return sayWhyNot();
   const bool powers = does == RunSheet::Does::power_on || does == RunSheet::Does::cycle;
   if (powers && !source_->holds()) return openDrawer(QStringLiteral("source:") + source_->output());
   marks_ = 0;
@@ -193,6 +194,17 @@ void BenchDesk::record() {
   } else {
     context_.bench.record(*r);
   }
+}
+
+/// Its button is greyed, and its key was pressed.
+void BenchDesk::sayWhyNot() {
+  if (context_.bench.state().phase != BenchState::Phase::none) {
+    emit messageReported(tr("%1.").arg(sheet_->buttonText()));
+    return;
+  }
+  openDrawer(QStringLiteral("add"));
+  emit messageReported(
+      tr("Nothing is connected: choose what is plugged in, or start the simulated bench."));
 }
 
 /// A device is not powered by a field that was not understood.

@@ -6,6 +6,7 @@
 
 #include <QAbstractSpinBox>
 #include <QComboBox>
+#include <QDialog>
 #include <QPainter>
 #include <QPlainTextEdit>
 #include <QPushButton>
@@ -37,6 +38,12 @@ bool inside_another(const QWidget* widget) {
 }  // namespace
 
 NotebookStyle::NotebookStyle() : QProxyStyle(QStyleFactory::create(QStringLiteral("Fusion"))) {}
+
+void NotebookStyle::polish(QWidget* widget) {
+  QProxyStyle::polish(widget);
+  auto* pressed = qobject_cast<QPushButton*>(widget);
+  if (pressed && !qobject_cast<QDialog*>(pressed->window())) pressed->setAutoDefault(true);
+}
 
 void NotebookStyle::drawPrimitive(PrimitiveElement element, const QStyleOption* option,
                                   QPainter* painter, const QWidget* widget) const {

@@ -11,6 +11,10 @@ class NotebookStyle : public QProxyStyle {
   Q_OBJECT
 public:
   NotebookStyle();
+  using QProxyStyle::polish;
+  /// Enter presses the button that has the keyboard, as Space does; dialogs have a rule of their
+  /// own.
+  void polish(QWidget* widget) override;
   void drawPrimitive(PrimitiveElement element, const QStyleOption* option, QPainter* painter,
                      const QWidget* widget) const override;
   QSize sizeFromContents(ContentsType type, const QStyleOption* option, const QSize& size,
