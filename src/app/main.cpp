@@ -89,7 +89,7 @@ int main(int argc, char** argv) {
   }
   // Without a name the book that was open last, if it is still there.
   if (!parser.positionalArguments().isEmpty()) {
-    window.openBook(parser.positionalArguments().constFirst());
+    window.openFile(parser.positionalArguments().constFirst());
   } else if (!parser.isSet(timing) && !preferences.recent.isEmpty() &&
              QFileInfo::exists(preferences.recent.constFirst())) {
     window.openBook(preferences.recent.constFirst());

@@ -78,6 +78,9 @@ public:
     return std::move(plan_);
   }
 
+  /// What is known so far.
+  LogPlan& so_far() { return plan_; }
+
 private:
   std::int64_t header_line() const {
     return std::max<std::int64_t>(
@@ -463,6 +466,17 @@ private:
 };
 
 }  // namespace
+
+LogDraft draft_log(const TextSource& source, const ImportSettings& settings,
+                   const std::stop_token& stop) {
+  Planner planner(source, settings, stop);
+  try {
+    return {planner.run(), ""};
+  } catch (const Error& e) {
+    if (e.failure() == Failure::io || e.failure() == Failure::no_input) throw;
+    return {std::move(planner.so_far()), e.why()};
+  }
+}
 
 LogPlan plan_log(const TextSource& source, const ImportSettings& settings,
                  const std::stop_token& stop) {

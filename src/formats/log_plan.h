@@ -36,4 +36,12 @@ struct LogPlan {
 LogPlan plan_log(const TextSource& source, const ImportSettings& settings,
                  const std::stop_token& stop);
 
+/// The same as far as it goes, with why it goes no further; "" where it is whole.
+struct LogDraft {
+  LogPlan plan;
+  std::string trouble;
+};
+LogDraft draft_log(const TextSource& source, const ImportSettings& settings,
+                   const std::stop_token& stop);
+
 }  // namespace kuvio::formats

@@ -14,6 +14,7 @@ const std::vector<std::vector<Menu>> kPlan = {
       {{{"newBook", N::no_recording, "create file project"},
         {"openBook", N::no_recording, "load file"},
         {"recent", N::no_recording, "last reopen history"},
+        {"importLogs", N::no_recording, "csv text log load tsv open data file read"},
         {"example", N::no_recording, "demo sample tutorial"}},
        {{"copyBook", N::book, "save as backup duplicate"},
         {"copyWithoutDeleted", N::deleted, "shrink compact smaller purge space room file"},

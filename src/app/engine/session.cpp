@@ -4,6 +4,7 @@
 #include "app/engine/analyst.h"
 #include "app/engine/book_view.h"
 #include "app/engine/desk_views.h"
+#include "app/engine/import_preview.h"
 #include "app/engine/reader.h"
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
@@ -337,6 +338,49 @@ void Session::copyBook(const QString& to, bool without_deleted, std::function<vo
         return done;
       },
       tr("Copying the book"));
+}
+
+void Session::previewImport(const QString& file, const formats::ImportSettings& settings,
+                            std::function<void(const ImportPreview&)> done) {
+  withFiles(
+      [file, settings,
+       done = std::move(done)](const std::stop_token& stop) -> std::function<void()> {
+        ImportPreview preview;
+        try {
+          preview = preview_import(file, settings, stop);
+        } catch (const std::exception& e) {
+          preview.file = file;
+          preview.trouble = QString::fromUtf8(e.what());
+        }
+        return [done, preview] { done(preview); };
+      },
+      tr("Reading %1").arg(file_name(file)));
+}
+
+void Session::importLogs(const std::vector<ImportJob>& jobs,
+                         std::function<void(const std::vector<formats::ImportResult>&)> done) {
+  if (path_.isEmpty() || jobs.empty()) return;
+  withFiles(
+      [path = path_.toStdString(), jobs, done = std::move(done),
+       this](const std::stop_token& stop) -> std::function<void()> {
+        book::Book book = book::Book::open(path, book::Book::Mode::write);
+        std::vector<formats::ImportResult> made;
+        try {
+          for (const ImportJob& job : jobs)
+            made.push_back(formats::import_text(book, job.file.toStdString(), job.settings, stop));
+        } catch (...) {
+          for (const formats::ImportResult& one : made) {
+            for (const std::int64_t id : one.captures) book.discard(id);
+          }
+          throw;
+        }
+        return [this, done, made] {
+          refresh();
+          done(made);
+        };
+      },
+      jobs.size() == 1 ? tr("Importing %1").arg(file_name(jobs.front().file))
+                       : tr("Importing %1 logs").arg(jobs.size()));
 }
 
 void Session::withFiles(std::function<std::function<void()>(const std::stop_token&)> job,

@@ -4,6 +4,7 @@
 #include "app/engine/query.h"
 #include "app/engine/strand.h"
 #include "app/engine/views_fwd.h"
+#include "formats/text_import.h"
 
 #include <QObject>
 #include <QUndoStack>
@@ -94,6 +95,16 @@ public:
   void exportCapture(std::int64_t capture, const formats::ExportFormat& format, const QString& path,
                      double from_s, double to_s,
                      std::function<void(const formats::Exported&)> done);
+  /// Reads what a log would be imported as; `done` is called in the interface thread.
+  void previewImport(const QString& file, const formats::ImportSettings& settings,
+                     std::function<void(const ImportPreview&)> done);
+  struct ImportJob {
+    QString file;
+    formats::ImportSettings settings;
+  };
+  /// Imports logs into the open book, all or none; `done` gets the captures.
+  void importLogs(const std::vector<ImportJob>& jobs,
+                  std::function<void(const std::vector<formats::ImportResult>&)> done);
   /// Writes a copy of the open book, in the helper's thread.
   void copyBook(const QString& to, bool without_deleted, std::function<void()> done);
   /// Runs a job beside the files; what it throws is reported.

@@ -13,6 +13,8 @@ enum class DocumentKind;
 
 namespace kuvio::app {
 
+struct ImportPreview;
+
 using book::DocumentKind;
 
 /// Which fill each state has.

@@ -70,6 +70,7 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   captures_ = new CapturesPanel(session_, actions_, parts_);
   parts_->insertWidget(0, captures_);
   makeDesks();
+  makeImport();
   makeLookActions();
   makeHelpActions();
   answerNeeds();
@@ -222,7 +223,8 @@ void MainWindow::setDesk(DeskId id) {
 void MainWindow::sayEmpty() {
   if (book_path_.isEmpty()) {
     std::vector<EmptyState::Offer> offers{{tr("New book…"), [this] { newBook(); }},
-                                          {tr("Open book…"), [this] { chooseBook(); }}};
+                                          {tr("Open book…"), [this] { chooseBook(); }},
+                                          {tr("Import…"), [this] { chooseImport(); }}};
     for (const QString& recent : preferences_.recent.mid(0, kRecentOffered))
       offers.emplace_back(tr("Open %1").arg(file_name(recent)),
                           [this, recent] { openBook(recent); });
@@ -235,8 +237,9 @@ void MainWindow::sayEmpty() {
         offers);
   } else {
     empty_->say(tr("%1 holds no captures yet").arg(file_name(book_path_)),
-                tr("Record one on the Bench desk; it appears here as it is recorded."),
-                {{tr("Go to Bench"), [this] { setDesk(DeskId::bench); }}});
+                tr("Record one on the Bench desk, or import what something else has logged."),
+                {{tr("Go to Bench"), [this] { setDesk(DeskId::bench); }},
+                 {tr("Import…"), [this] { chooseImport(); }}});
   }
 }
 
@@ -253,7 +256,9 @@ void MainWindow::openBook(const QString& path, bool create) {
 }
 
 void MainWindow::openFile(const QString& path) {
-  if (!path.endsWith(QStringLiteral(".toml"))) return openBook(path);
+  const QString kind_of_file = QFileInfo(path).suffix().toLower();
+  if (kind_of_file == QLatin1String("kuvio") || kind_of_file.isEmpty()) return openBook(path);
+  if (kind_of_file != QLatin1String("toml")) return importFiles({path});
   const auto kind = book::document_kind_of_file(path.toStdString());
   if (!kind) {
     return report(Message::trouble(
@@ -336,11 +341,20 @@ void MainWindow::keepPreferences() { keeper_.save(preferences_); }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   const auto urls = event->mimeData()->urls();
-  if (urls.size() == 1 && urls.first().isLocalFile()) event->acceptProposedAction();
+  if (!urls.isEmpty() && urls.first().isLocalFile()) event->acceptProposedAction();
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {
-  openFile(event->mimeData()->urls().value(0).toLocalFile());
+  // Several are logs: of books and plans one is open at a time.
+  QStringList files;
+  for (const QUrl& url : event->mimeData()->urls()) {
+    const QString file = url.toLocalFile();
+    if (file.endsWith(QLatin1String(".kuvio")) || file.endsWith(QLatin1String(".toml")))
+      return openFile(file);
+    if (!file.isEmpty()) files << file;
+  }
+  if (files.size() == 1) return openFile(files.front());
+  if (!files.isEmpty()) importFiles(files);
 }
 
 void MainWindow::leave() {

@@ -25,6 +25,7 @@ class CapturesPanel;
 class EmptyState;
 class FindBox;
 class FootBar;
+class ImportPage;
 class MessageRow;
 class TopBar;
 class TraceDesk;
@@ -41,6 +42,8 @@ public:
   void openBook(const QString& path, bool create = false);
   /// A book, or a recipe, budget, duty plan or battery for the open one, by its name.
   void openFile(const QString& path);
+  /// Shows what text logs are taken to mean, to be imported or not.
+  void importFiles(const QStringList& files);
   /// Writes a copy of the open book, also while it is recorded into.
   void copyBook(const QString& to, bool without_deleted = false);
   /// Closes the window; a recording is ended first, as with Stop.
@@ -78,6 +81,11 @@ private:
   void chooseBook();
   void newBook();
   void bookFor(const std::function<void()>& then);
+  void newBookIn(const QString& stem, const QString& said, const std::function<void()>& then);
+  void makeImport();
+  void chooseImport();
+  void runImport(const std::vector<Session::ImportJob>& jobs);
+  void reportImported(const std::vector<formats::ImportResult>& made);
   void askAboutOutput();
   void saveCopy(bool without_deleted);
   void fillRecent();
@@ -113,6 +121,8 @@ private:
   QWidget* empty_page_ = nullptr;  // it, in the area that it scrolls in
   TraceDesk* trace_desk_ = nullptr;
   std::map<DeskId, Desk*> by_id_;
+  ImportPage* import_ = nullptr;
+  QWidget* import_area_ = nullptr;
   std::map<DeskId, QWidget*> pages_;  // each desk in the area that it scrolls in
   DeskId desk_ = DeskId::trace;
   QString book_path_;

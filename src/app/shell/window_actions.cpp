@@ -192,15 +192,21 @@ void MainWindow::newBook() {
 
 /// A book in the user's documents for what is to be recorded, named after the bench.
 void MainWindow::bookFor(const std::function<void()>& then) {
+  newBookIn(bench_.simulated() ? tr("Simulated bench") : tr("Bench"),
+            tr("Recording into %1, a new book."), then);
+}
+
+/// A book of a name that is not taken yet, in the user's documents; `then` once it is open.
+void MainWindow::newBookIn(const QString& stem, const QString& said,
+                           const std::function<void()>& then) {
   const QString folder = documents_folder();
-  const QString stem = bench_.simulated() ? tr("Simulated bench") : tr("Bench");
   QString path;
   for (int number = 1; path.isEmpty() || QFileInfo::exists(path); ++number) {
     path = QStringLiteral("%1/%2%3.kuvio")
                .arg(folder, stem, number == 1 ? QString() : QStringLiteral(" %1").arg(number));
   }
-  once_open_ = {path, [this, then, path] {
-                  report(tr("Recording into %1, a new book.").arg(path));
+  once_open_ = {path, [this, then, path, said] {
+                  report(said.arg(path));
                   then();
                 }};
   session_.open(path, true);

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/engine/import_preview.h"
+
+#include "app/engine/text.h"
+#include "book/channel_trace.h"
+#include "core/error.h"
+#include "core/measure.h"
+#include "core/number_text.h"
+#include "formats/log_plan.h"
+
+#include <QCoreApplication>
+#include <QTemporaryDir>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+
+namespace kuvio::app {
+namespace {
+
+constexpr int kHeadLines = 40;
+constexpr std::size_t kSketch = 400;
+constexpr std::uintmax_t kWhole = 8 << 20;  // bytes, up to which all of it is tried
+constexpr std::size_t kPart = 2 << 20;
+
+QString tr(const char* text) { return QCoreApplication::translate("ImportPreview", text); }
+
+void read_head(const formats::TextSource& source, ImportPreview& out) {
+  formats::TextLines lines(source.path(), source.at());
+  std::string_view line;
+  while (out.head.size() < kHeadLines && lines.next(line))
+    out.head << QString::fromUtf8(line.data(),
+                                  static_cast<qsizetype>(std::min<std::size_t>(line.size(), 400)));
+}
+
+/// A large one's beginning, up to the end of a line.
+std::string part_of(const std::string& file, const QString& folder) {
+  std::error_code ignored;
+  if (!std::filesystem::is_regular_file(file, ignored) ||
+      std::filesystem::file_size(file, ignored) <= kWhole)
+    return file;
+  std::ifstream in(file, std::ios::binary);
+  std::string bytes(kPart, '\0');
+  in.read(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+  bytes.resize(static_cast<std::size_t>(in.gcount()));
+  bytes.resize(bytes.rfind('\n') + 1);
+  const std::string part = (folder + QStringLiteral("/part")).toStdString();
+  std::ofstream(part, std::ios::binary) << bytes;
+  return part;
+}
+
+void try_import(const std::string& file, const formats::ImportSettings& settings,
+                const std::stop_token& stop, ImportPreview& out) {
+  const QTemporaryDir folder;
+  book::Book book = book::Book::open((folder.path() + QStringLiteral("/try.kuvio")).toStdString(),
+                                     book::Book::Mode::create);
+  const std::string tried = part_of(file, folder.path());
+  const formats::ImportResult made = formats::import_text(book, tried, settings, stop);
+  out.skipped = made.skipped;
+  for (const std::string& w : made.warnings) out.warnings << qs(w);
+  const book::CaptureInfo info = book.capture(made.capture);
+  const auto current =
+      std::find_if(info.channels.begin(), info.channels.end(),
+                   [](const book::ChannelInfo& c) { return c.quantity == Quantity::current; });
+  const book::ChannelInfo& shown =
+      current == info.channels.end() ? info.channels.front() : *current;
+  const book::ChannelTrace trace(book, shown);
+  const auto columns =
+      std::min(kSketch, static_cast<std::size_t>(std::max<std::int64_t>(1, shown.samples)));
+  out.sketch = envelope(trace, trace.from_s(), trace.to_s(), columns);
+  const SpanFigures all = measure(trace);
+  QStringList words;
+  words << (made.captures.size() == 1 ? tr("1 capture")
+                                      : tr("%1 captures").arg(made.captures.size()));
+  words << tr("%1 samples in %2").arg(shown.samples).arg(qs(duration(info.duration_s())));
+  if (const auto mean = all.mean())
+    words << tr("mean of %1 %2").arg(qs(shown.name), qs(with_prefix(*mean, shown.unit, 4)));
+  if (tried != file) words << tr("its first %1 MB").arg(kPart >> 20);
+  out.figures = words.join(QStringLiteral(" · "));
+}
+
+}  // namespace
+
+ImportPreview preview_import(const QString& file, const formats::ImportSettings& given,
+                             const std::stop_token& stop) {
+  ImportPreview out;
+  out.file = file;
+  formats::ImportSettings settings = given;
+  const formats::TextSource source(file.toStdString(), stop);
+  read_head(source, out);
+  const formats::LogDraft draft = formats::draft_log(source, settings, stop);
+  out.columns = draft.plan.columns;
+  out.guesses = draft.plan.guesses;
+  out.first_line = draft.plan.dialect.first_line;
+  out.trouble = qs(draft.trouble);
+  out.asks_for_rate = out.trouble.contains(QLatin1String("--rate"));
+  out.asks_for_decimal = out.trouble.contains(QLatin1String("--decimal"));
+  if (!out.trouble.isEmpty()) return out;
+  settings.decimal = draft.plan.dialect.marks.decimal;  // what settles it may lie further behind
+  settings.name = "try";
+  try {
+    try_import(file.toStdString(), settings, stop, out);
+  } catch (const Error& e) {
+    out.trouble = qs(e.why());
+    const auto colon = e.where().rfind(':');
+    if (colon != std::string::npos) {
+      const QString line = qs(e.where().substr(colon + 1));
+      bool number = false;
+      line.toLongLong(&number);
+      if (number) out.trouble = tr("Line %1: %2").arg(line, out.trouble);
+    }
+  }
+  return out;
+}
+
+}  // namespace kuvio::app
