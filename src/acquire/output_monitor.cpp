@@ -152,6 +152,8 @@ void OutputMonitor::read_once(ScpiInstrument& instrument) {
     lines.emplace_back(l.name, instrument.is_high(l));
   const auto errors = instrument.errors();
   const std::lock_guard lock(mutex_);
+  // Whoever sees it ready knows its outputs: before, it would seem to have none.
+  state_.phase = LinkPhase::ready;
   state_.output_on = on;
   state_.outputs = std::move(outputs);
   state_.lines = std::move(lines);
@@ -249,7 +251,6 @@ void OutputMonitor::connected(ScpiInstrument& instrument) {
     if (c.quantity == Quantity::voltage) state_.voltages.push_back(c.name);
   }
   state_.on_at_connect = state_.output_on = on;
-  state_.phase = LinkPhase::ready;
   answered_ = Clock::now();
 }
 

@@ -205,8 +205,8 @@ void ImportPage::makeFields() {
   connect(build_, &QLineEdit::returnPressed, this, [this] {
     if (ready()) press();
   });
-  connect(build_, &QLineEdit::editingFinished, this,
-          [this] { said_[file_].build = build_->text().trimmed(); });
+  connect(build_, &QLineEdit::textEdited, this,
+          [this](const QString& text) { said_[file_].build = text.trimmed(); });
   for (QComboBox* box : {kind_, decimal_}) connect(box, &QComboBox::activated, this, changed);
   for (QuantityEdit* edit : {shunt_, rate_})
     connect(edit, &QuantityEdit::quantityEdited, this, changed);
@@ -266,6 +266,7 @@ formats::ImportSettings ImportPage::settingsOf(const QString& file) const {
 }
 
 void ImportPage::ask() {
+  asking_ = true;
   import_->setEnabled(false);
   figures_->setText(tr("Reading…"));
   trouble_->clear();
@@ -287,6 +288,7 @@ QString ImportPage::forPeople(QString trouble) {
 
 void ImportPage::take(const ImportPreview& preview) {
   preview_ = preview;
+  asking_ = false;
   QStringList numbered;
   for (int i = 0; i < preview.head.size(); ++i)
     numbered << QStringLiteral("%1  %2").arg(i + 1, 3).arg(preview.head[i]);

@@ -31,7 +31,7 @@ public:
   /// Begins with these files; each keeps what is said of it.
   void begin(const QStringList& files);
   /// Whether its file can be imported as it stands.
-  bool ready() const { return preview_ && preview_->trouble.isEmpty(); }
+  bool ready() const { return !asking_ && preview_ && preview_->trouble.isEmpty(); }
   const QString& file() const { return file_; }
 
 signals:
@@ -69,7 +69,7 @@ private:
   std::map<QString, Said> said_;
   std::optional<ImportPreview> preview_;
   int asked_ = 0;  // previews: only the newest counts
-  bool filling_ = false;
+  bool filling_ = false, asking_ = false;
   QComboBox *which_, *kind_, *decimal_;
   QPlainTextEdit* head_;
   QGridLayout* columns_;
