@@ -80,7 +80,8 @@ void CaptureImport::step_to(std::size_t index, std::int64_t time) {
   const std::int64_t step = time - lane.last_time;
   ++lane.steps;
   const bool jump = lane.last_step > 0 && step != lane.last_step &&
-                    (even_ ? 2 * step > 3 * lane.last_step : step > 10 * lane.longest_step);
+                    (even_ ? step > lane.last_step + lane.last_step / 2
+                           : (step - 1) / 10 >= lane.longest_step);  // nothing that could overflow
   if (!jump) {
     settle(index);
     if (even_ && lane.last_step > 0 && step != lane.last_step) throw Uneven{};
@@ -88,8 +89,9 @@ void CaptureImport::step_to(std::size_t index, std::int64_t time) {
     lane.longest_step = std::max(lane.longest_step, step);
     return;
   }
-  const bool again = even_ ? step == lane.suspect_step
-                           : step <= 2 * lane.suspect_step && lane.suspect_step <= 2 * step;
+  const bool again =
+      even_ ? step == lane.suspect_step
+            : (step + 1) / 2 <= lane.suspect_step && (lane.suspect_step + 1) / 2 <= step;
   if (!lane.suspects.empty() && !again) settle(index);
   lane.suspects.push_back(lane.values.size());
   lane.suspect_step = step;

@@ -40,6 +40,7 @@ std::int64_t fraction_ns(std::string_view& text) {
 }
 
 constexpr std::int64_t kSecondNs = 1'000'000'000;
+constexpr std::int64_t kFirstYear = 1900, kLastYear = 2200;
 /// A counter that wraps at less is a digit that was lost.
 constexpr std::int64_t kLeastDecimal = 1000;
 
@@ -78,7 +79,8 @@ std::optional<std::int64_t> take_date(std::string_view& text) {
   const std::chrono::year_month_day date{std::chrono::year(static_cast<int>(*year)),
                                          std::chrono::month(static_cast<unsigned>(*month)),
                                          std::chrono::day(static_cast<unsigned>(*day))};
-  if (!date.ok()) return std::nullopt;
+  // What 64 bits of ns reach.
+  if (!date.ok() || *year < kFirstYear || *year > kLastYear) return std::nullopt;
   return std::chrono::sys_days(date).time_since_epoch().count() * kDayNs;
 }
 

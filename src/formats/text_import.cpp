@@ -27,6 +27,7 @@ constexpr TimeBase kTicks{
 constexpr std::int64_t kEvery = 65536;  // rows between two looks at whoever waits
 constexpr std::size_t kMostSkipped = 1000;
 constexpr std::int64_t kMostTicks = std::int64_t{1} << 61;
+constexpr std::int64_t kMostCount = 100'000'000'000'000'000;     // of a counter
 constexpr std::int64_t kCalendarFrom = 100'000'000'000'000'000;  // ns, 3 years: since an epoch
 constexpr std::int64_t kLengthNs = 120'000'000'000;  // a clock that begins later is one of day
 
@@ -346,9 +347,10 @@ private:
       lines_.complain(lines_.number(), "\"" + std::string(cell.substr(0, 40)) + "\" is not a time" +
                                            in_unit(column));
     }
-    if (!now_) begin_time(cell, *ns);
-    const std::int64_t since = *ns - zero_;
-    if (std::abs(since) > kMostTicks / 2)
+    const bool far = *ns > 2 * kMostTicks || *ns < -2 * kMostTicks;
+    if (!now_ && !far) begin_time(cell, *ns);
+    const std::int64_t since = far ? 0 : *ns - zero_;
+    if (far || std::abs(since) > kMostTicks / 2)
       lines_.complain(lines_.number(), "\"" + std::string(cell.substr(0, 40)) +
                                            "\" lies too far from the first time");
     out = plan_.time_form == TimeForm::count ? since : since * 2;
@@ -388,7 +390,11 @@ private:
 
   /// The tick of the n-th sample.
   std::int64_t counted(std::int64_t n) const {
-    return base() == kTicks ? std::llround(static_cast<double>(n) * 2e9 / *plan_.rate_hz) : n * 2;
+    const double ticks = base() == kTicks ? static_cast<double>(n) * 2e9 / *plan_.rate_hz
+                                          : 2.0 * static_cast<double>(n);
+    if (std::fabs(ticks) > static_cast<double>(kMostTicks / 2))
+      lines_.complain(lines_.number(), "at its rate its samples lie too far from the first");
+    return base() == kTicks ? std::llround(ticks) : n * 2;
   }
 
   std::optional<std::int64_t> count_ticks(std::string_view cell, std::size_t column) {
@@ -412,13 +418,13 @@ private:
     std::int64_t raw = 0;
     const auto [end, failed] = std::from_chars(plain.data(), plain.data() + plain.size(), raw);
     if (failed == std::errc{} && end == plain.data() + plain.size()) {
-      raw_ = raw;
-      if (counter_.contradicts(raw))
+      if (std::abs(raw) < kMostCount) raw_ = raw;
+      if (raw_ && counter_.contradicts(raw))
         lines_.complain(lines_.number(),
                         fmt::format("{} is more than its counter could show that began again "
                                     "before: time went backwards there",
                                     raw));
-      if (counter_.added() != 0 || counter_.wraps(raw)) {
+      if (raw_ && (counter_.added() != 0 || counter_.wraps(raw))) {
         through = std::to_string(counter_.peek(raw));
         plain = through;
       }
@@ -449,7 +455,7 @@ private:
     }
     const std::int64_t near = std::max(last_row_step_, std::abs(first_time_));
     const bool again = zero_ == 0 && rows_ >= 2 && std::abs(time) <= near &&
-                       4 * (time - first_time_) < last_time_ - first_time_;
+                       time - first_time_ < (last_time_ - first_time_) / 4;
     if (!again)
       lines_.complain(lines_.number(),
                       "time goes backwards here; split the file at this line and import the parts "

@@ -46,8 +46,9 @@ public:
   explicit Held(QWidget* page) : page_(page) { page_->setParent(this); }
   QSize minimumSizeHint() const override {
     QSize least = page_->minimumSizeHint().expandedTo(page_->minimumSize());
+    // With room for its words they give way; a list of them is as long as it is.
     const QLayout* layout = page_->layout();
-    if (layout && layout->hasHeightForWidth())
+    if (is_cramped() && layout && layout->hasHeightForWidth())
       least.setHeight(layout->minimumHeightForWidth(std::max(width(), least.width())));
     return least;
   }
