@@ -392,7 +392,7 @@ private:
   std::int64_t counted(std::int64_t n) const {
     const double ticks = base() == kTicks ? static_cast<double>(n) * 2e9 / *plan_.rate_hz
                                           : 2.0 * static_cast<double>(n);
-    if (std::fabs(ticks) > static_cast<double>(kMostTicks / 2))
+    if (std::fabs(ticks) > static_cast<double>(kMostTicks) / 2)
       lines_.complain(lines_.number(), "at its rate its samples lie too far from the first");
     return base() == kTicks ? std::llround(ticks) : n * 2;
   }

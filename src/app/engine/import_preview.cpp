@@ -44,7 +44,7 @@ std::string part_of(const std::string& file, const QString& folder) {
   in.read(bytes.data(), static_cast<std::streamsize>(bytes.size()));
   bytes.resize(static_cast<std::size_t>(in.gcount()));
   bytes.resize(bytes.rfind('\n') + 1);
-  const std::string part = (folder + QStringLiteral("/part")).toStdString();
+  std::string part = (folder + QStringLiteral("/part")).toStdString();
   std::ofstream(part, std::ios::binary) << bytes;
   return part;
 }

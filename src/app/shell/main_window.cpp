@@ -23,9 +23,11 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDragEnterEvent>
+#include <QFileInfo>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QSplitter>
+#include <QUrl>
 #include <QVBoxLayout>
 
 namespace kuvio::app {
