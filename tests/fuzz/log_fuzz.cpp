@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// libFuzzer: whatever a text log may hold. All are looked at as the import page does; one in sixteen
-// goes into a book.
+// libFuzzer: whatever a text log may hold. All are looked at as the import page does; one in
+// sixteen goes into a book.
 
 #include "book/channel_trace.h"
 #include "core/error.h"
