@@ -3,6 +3,7 @@
 
 #include "core/quantity.h"
 #include "core/special_value.h"
+#include "formats/log_number.h"
 
 #include <fmt/format.h>
 
@@ -60,7 +61,7 @@ bool is_unit(std::string_view cell) {
 /// Between spaces a unit belongs to the number before it: "71.9 mA" is one cell.
 void cells_of(std::string_view line, char separator, std::vector<std::string_view>& out) {
   if (separator != ' ') {
-    formats::split_cells(line, separator, out);
+    formats::split_log_line(line, separator, out);
     return;
   }
   out.clear();
@@ -94,7 +95,7 @@ LineReader::LineReader(const std::string& columns, bool by_header)
     : by_header_(by_header || columns.empty()) {
   if (columns.empty()) return;
   std::vector<std::string_view> titles;
-  formats::split_cells(columns, ',', titles);
+  formats::split_log_line(columns, ',', titles);
   std::vector<Column> out;
   for (const auto title : titles) out.push_back(formats::guess_column(std::string(title)));
   if (std::none_of(out.begin(), out.end(), [](const Column& c) {

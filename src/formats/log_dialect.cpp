@@ -209,34 +209,6 @@ PreambleEntry entry_of(const LogLineText& line, char separator) {
 
 }  // namespace
 
-void split_log_line(std::string_view line, char separator, std::vector<std::string_view>& out,
-                    std::size_t most) {
-  out.clear();
-  std::size_t at = 0;
-  if (separator == ' ') {
-    while (true) {
-      at = line.find_first_not_of(" \t\r", at);
-      if (at == std::string_view::npos) return;
-      const auto end = std::min(line.size(), line.find_first_of(" \t\r", at));
-      out.push_back(line.substr(at, end - at));
-      at = end;
-    }
-  }
-  while (true) {
-    std::size_t end = at;
-    bool quoted = false;
-    while (end < line.size() && (quoted || line[end] != separator)) {
-      if (line[end] == '"') quoted = !quoted;
-      ++end;
-    }
-    const std::string_view cell = bare_cell(line.substr(at, end - at));
-    if (end >= line.size() && cell.empty() && most > 0 && out.size() == most) return;
-    out.push_back(cell);
-    if (end >= line.size()) return;
-    at = end + 1;
-  }
-}
-
 std::optional<LogDialect> find_layout(const std::vector<LogLineText>& head) {
   Split best;
   for (const char separator : kSeparators) {
@@ -287,7 +259,7 @@ NumberMarks MarkFinder::marks() const {
   if (comma_.line > 0 && point_.line > 0)
     throw std::invalid_argument(fmt::format(
         "\"{}\" in line {} has a decimal comma and \"{}\" in line {} a decimal point: one mark for "
-        "the whole file; say which it is (--decimal comma or point)",
+        "the whole file",
         comma_.text, comma_.line, point_.text, point_.line));
   if (comma_.line > 0) return {',', '.'};
   if (point_.line > 0) return {'.', ','};
@@ -296,8 +268,7 @@ NumberMarks MarkFinder::marks() const {
     std::replace(as_decimal.begin(), as_decimal.end(), ',', '.');
     as_thousand.erase(std::remove(as_thousand.begin(), as_thousand.end(), ','), as_thousand.end());
     throw std::invalid_argument(
-        fmt::format("\"{}\" in line {} is {} or {}, and no cell of the file says which; say "
-                    "--decimal comma for the first, --decimal point for the second",
+        fmt::format("\"{}\" in line {} is {} or {}, and no cell of the file says which",
                     comma_either_.text, comma_either_.line, as_decimal, as_thousand));
   }
   return {};

@@ -34,11 +34,6 @@ struct LogDialect {
   std::size_t cells = 0;                        ///< in a line of samples
 };
 
-/// Splits a line into cells without blanks and quotes around them; double quotes hold a cell
-/// together, and a separator behind the last cell begins none where `most` are there.
-void split_log_line(std::string_view line, char separator, std::vector<std::string_view>& out,
-                    std::size_t most = 0);
-
 /// Finds separator, header, units and the first line of samples. Nothing where no line holds a
 /// number. Its marks are not yet known.
 std::optional<LogDialect> find_layout(const std::vector<LogLineText>& head);
@@ -53,7 +48,7 @@ public:
   /// Whether there is something to be settled.
   bool open() const { return !settled() && comma_either_.line > 0; }
   /// What they are. Throws std::invalid_argument where the file itself supports two readings, or
-  /// contradicts itself: with both readings, and what to say.
+  /// contradicts itself: with both readings.
   NumberMarks marks() const;
   /// The line and cell that it rests on, for people; "" where there is no mark at all.
   std::string rests_on() const;

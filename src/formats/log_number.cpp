@@ -74,6 +74,34 @@ std::string_view bare_cell(std::string_view cell) {
   return cell;
 }
 
+void split_log_line(std::string_view line, char separator, std::vector<std::string_view>& out,
+                    std::size_t most) {
+  out.clear();
+  std::size_t at = 0;
+  if (separator == ' ') {
+    while (true) {
+      at = line.find_first_not_of(" \t\r", at);
+      if (at == std::string_view::npos) return;
+      const auto end = std::min(line.size(), line.find_first_of(" \t\r", at));
+      out.push_back(line.substr(at, end - at));
+      at = end;
+    }
+  }
+  while (true) {
+    std::size_t end = at;
+    bool quoted = false;
+    while (end < line.size() && (quoted || line[end] != separator)) {
+      if (line[end] == '"') quoted = !quoted;
+      ++end;
+    }
+    const std::string_view cell = bare_cell(line.substr(at, end - at));
+    if (end >= line.size() && cell.empty() && most > 0 && out.size() == most) return;
+    out.push_back(cell);
+    if (end >= line.size()) return;
+    at = end + 1;
+  }
+}
+
 std::optional<NumberCell> number_cell(std::string_view cell, const NumberMarks& marks,
                                       std::string& room) {
   const std::string_view given = cell;

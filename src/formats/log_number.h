@@ -4,6 +4,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace kuvio::formats {
 
@@ -39,6 +40,11 @@ MarkEvidence mark_evidence(std::string_view cell);
 /// The factor of a bare SI prefix behind a number ("u" in "4.7u"); nothing where it is none.
 /// "m" is milli: minutes are "min".
 std::optional<double> bare_prefix(std::string_view text);
+
+/// Splits a line into cells without blanks and quotes around them; double quotes hold a cell
+/// together, and a separator behind the last cell begins none where `most` are there.
+void split_log_line(std::string_view line, char separator, std::vector<std::string_view>& out,
+                    std::size_t most = 0);
 
 /// A cell without the blanks, quotes and carriage return around it.
 std::string_view bare_cell(std::string_view cell);

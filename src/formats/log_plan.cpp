@@ -78,10 +78,19 @@ public:
     return std::move(plan_);
   }
 
-  /// What is known so far.
-  LogPlan& so_far() { return plan_; }
+  /// What is known so far, and why no more.
+  LogDraft so_far(const std::string& why) {
+    return {std::move(plan_), why_.empty() ? why : why_, asks_};
+  }
 
 private:
+  /// `why` is what is wrong with the log, `advice` what the command line can say about it.
+  [[noreturn]] void refuse(std::int64_t line, LogAsks asks, const std::string& why,
+                           const std::string& advice = {}) {
+    asks_ = asks;
+    why_ = why;
+    lines_.complain(line, why + advice);
+  }
   std::int64_t header_line() const {
     return std::max<std::int64_t>(
         1, plan_.dialect.header_line > 0 ? plan_.dialect.header_line : plan_.dialect.first_line);
@@ -142,7 +151,7 @@ private:
     try {
       d.marks = finder.marks();
     } catch (const std::invalid_argument& e) {
-      lines_.complain(header_line(), e.what());
+      refuse(header_line(), LogAsks::decimal, e.what(), "; say --decimal comma or --decimal point");
     }
     if (d.marks.decimal == ',')
       plan_.guesses.push_back(
@@ -222,9 +231,8 @@ private:
       plan_.columns.push_back(std::move(c));
     }
     if (d.titles.empty() && !any_unit && settings_.columns.empty()) {
-      lines_.complain(d.first_line,
-                      "no header line; say what the columns are, e.g. --column \"1=time[s]\" "
-                      "--column \"2=current[mA]\"");
+      refuse(d.first_line, LogAsks::columns, "no header line",
+             "; say what the columns are, e.g. --column \"1=time[s]\" --column \"2=current[mA]\"");
     }
   }
 
@@ -284,9 +292,8 @@ private:
     }
     find_time();
     if (plan_.channels.empty())
-      lines_.complain(header_line(),
-                      "no column of current or voltage; name one, e.g. --column "
-                      "\"COL=current[mA]\"");
+      refuse(header_line(), LogAsks::columns, "no column of current or voltage",
+             "; name one, e.g. --column \"COL=current[mA]\"");
   }
 
   [[noreturn]] void refuse_doubt(std::size_t i) {
@@ -294,10 +301,9 @@ private:
     const char* example = c.role == Role::time      ? "time[s]"
                           : c.role == Role::current ? "current[mA]"
                                                     : "voltage[V]";
-    lines_.complain(header_line(),
-                    fmt::format("column \"{}\": {}; say what it is, e.g. --column \"{}={}\", or "
-                                "--column \"{}=ignore\"",
-                                c.title, c.doubt, i + 1, example, i + 1));
+    refuse(header_line(), LogAsks::columns, fmt::format("column \"{}\": {}", c.title, c.doubt),
+           fmt::format("; say what it is, e.g. --column \"{}={}\", or --column \"{}=ignore\"",
+                       i + 1, example, i + 1));
   }
 
   /// One column of time; a date of its own and a time of day are one.
@@ -306,7 +312,7 @@ private:
     const bool date = !cells.empty() && date_ns(cells.front().second).has_value();
     int& column = date ? plan_.date_column : plan_.time_column;
     if (column >= 0)
-      lines_.complain(header_line(), "two columns hold time; name one with --column");
+      refuse(header_line(), LogAsks::columns, "two columns hold time", "; name one with --column");
     column = static_cast<int>(i);
   }
 
@@ -384,12 +390,11 @@ private:
                                fmt::format("\"{}\" is {:g} Hz", e.key, *rate)});
     }
     if (plan_.rate_hz) return;
-    lines_.complain(header_line(),
-                    plan_.time_column >= 0
-                        ? "its samples are counted, and no line says how far apart they are; give "
-                          "--rate"
-                        : "no column of time; name one with --column \"COL=time[s]\", or give "
-                          "--rate");
+    if (plan_.time_column >= 0)
+      refuse(header_line(), LogAsks::rate,
+             "its samples are counted, and no line says how far apart they are", "; give --rate");
+    refuse(header_line(), LogAsks::rate, "no column of time",
+           "; name one with --column \"COL=time[s]\", or give --rate");
   }
 
   /// "1000 Hz", "1 ms", or a number whose unit stands in its name ("Sample interval (s)").
@@ -425,14 +430,15 @@ private:
       if (plan_.columns[static_cast<std::size_t>(c)].role == Role::voltage) voltages.push_back(c);
     }
     if (voltages.empty())
-      lines_.complain(header_line(), "--shunt turns a voltage into a current, and it has none");
+      refuse(header_line(), LogAsks::columns,
+             "a shunt turns a voltage into a current, and it has none");
     if (voltages.size() == 1) return;
     if (voltages.size() > 2)
-      lines_.complain(
-          header_line(),
-          fmt::format("--shunt with {} columns of voltage: leave two, before and "
-                      "behind the shunt, or the one of its drop (--column \"COL=ignore\")",
-                      voltages.size()));
+      refuse(header_line(), LogAsks::columns,
+             fmt::format("a shunt and {} columns of voltage: leave two, before and behind it, or "
+                         "the one of its drop",
+                         voltages.size()),
+             " (--column \"COL=ignore\")");
     const double a = mean_of(voltages[0]), b = mean_of(voltages[1]);
     plan_.high = a >= b ? voltages[0] : voltages[1];
     plan_.low = a >= b ? voltages[1] : voltages[0];
@@ -463,6 +469,8 @@ private:
   TextLines lines_;
   std::vector<LogLineText> head_;
   LogPlan plan_;
+  std::string why_;  // it goes no further
+  LogAsks asks_ = LogAsks::nothing;
 };
 
 }  // namespace
@@ -471,10 +479,10 @@ LogDraft draft_log(const TextSource& source, const ImportSettings& settings,
                    const std::stop_token& stop) {
   Planner planner(source, settings, stop);
   try {
-    return {planner.run(), ""};
+    return {planner.run(), "", LogAsks::nothing};
   } catch (const Error& e) {
     if (e.failure() == Failure::io || e.failure() == Failure::no_input) throw;
-    return {std::move(planner.so_far()), e.why()};
+    return planner.so_far(e.why());
   }
 }
 

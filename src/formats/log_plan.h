@@ -36,10 +36,15 @@ struct LogPlan {
 LogPlan plan_log(const TextSource& source, const ImportSettings& settings,
                  const std::stop_token& stop);
 
-/// The same as far as it goes, with why it goes no further; "" where it is whole.
+/// What a person has to say before a log can be read.
+enum class LogAsks { nothing, columns, rate, decimal };
+
+/// The same as far as it goes, with why it goes no further; "" where it is whole. What to do about
+/// it is `asks`'s, in words of whoever shows it.
 struct LogDraft {
   LogPlan plan;
   std::string trouble;
+  LogAsks asks = LogAsks::nothing;
 };
 LogDraft draft_log(const TextSource& source, const ImportSettings& settings,
                    const std::stop_token& stop);

@@ -262,25 +262,6 @@ std::optional<double> CellUnit::factor(std::string_view unit, const Column& colu
   return factor_;
 }
 
-void split_cells(std::string_view line, char separator, std::vector<std::string_view>& out) {
-  out.clear();
-  std::size_t at = 0;
-  while (true) {
-    std::size_t end = at;
-    bool quoted = false;
-    while (end < line.size() && (quoted || line[end] != separator)) {
-      if (line[end] == '"') quoted = !quoted;
-      ++end;
-    }
-    std::string_view cell = trim(line.substr(at, end - at));
-    if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"')
-      cell = cell.substr(1, cell.size() - 2);
-    out.push_back(cell);
-    if (end >= line.size()) return;
-    at = end + 1;
-  }
-}
-
 std::optional<std::int64_t> exact_decimal(std::string_view text, int exponent, int den_exponent,
                                           std::int64_t times) {
   std::size_t at = 0;

@@ -49,9 +49,6 @@ private:
   std::optional<double> factor_;
 };
 
-/// Splits one line at a separator; double quotes hold cells together.
-void split_cells(std::string_view line, char separator, std::vector<std::string_view>& out);
-
 /// Reads a decimal number exactly as an integer count of 1/den: "0.125" with den 1000 is 125.
 /// `exponent` is the power of ten of the unit (-3 for ms), `times` a whole factor on top (60 for
 /// min). Nothing when it is no number or too large.

@@ -14,6 +14,7 @@
 #include <cstdint>
 #include <cstdio>
 #include <cstdlib>
+#include <filesystem>
 #include <fstream>
 #include <string>
 
@@ -22,8 +23,8 @@ using namespace kuvio;
 namespace {
 
 const std::string kFolder = [] {
-  char name[] = "/tmp/kuvio-log-fuzz-XXXXXX";
-  return std::string(mkdtemp(name));
+  std::string name = std::filesystem::temp_directory_path() / "kuvio-log-fuzz-XXXXXX";
+  return std::string(mkdtemp(name.data()));
 }();
 
 void import_it(const std::string& file) {

@@ -11,6 +11,7 @@
 #include "book/text.h"
 #include "core/error.h"
 #include "core/number_text.h"
+#include "formats/log_number.h"
 
 #include <QComboBox>
 #include <QFormLayout>
@@ -288,7 +289,7 @@ void ListenerDrawer::refreshColumns(const std::vector<std::string>& heard) {
   cells_ = columns.size();
   if (!said.empty()) {
     std::vector<std::string_view> titles;
-    formats::split_cells(said, ',', titles);
+    formats::split_log_line(said, ',', titles);
     for (std::size_t i = 0; i < columns.size() && i < titles.size(); ++i)
       columns[i] = formats::guess_column(std::string(titles[i]));
   }

@@ -36,9 +36,7 @@ void read_head(const formats::TextSource& source, ImportPreview& out) {
 /// A large one's beginning, up to the end of a line.
 std::string part_of(const std::string& file, const QString& folder) {
   std::error_code ignored;
-  if (!std::filesystem::is_regular_file(file, ignored) ||
-      std::filesystem::file_size(file, ignored) <= kWhole)
-    return file;
+  if (std::filesystem::file_size(file, ignored) <= kWhole) return file;
   std::ifstream in(file, std::ios::binary);
   std::string bytes(kPart, '\0');
   in.read(bytes.data(), static_cast<std::streamsize>(bytes.size()));
@@ -85,6 +83,12 @@ ImportPreview preview_import(const QString& file, const formats::ImportSettings&
                              const std::stop_token& stop) {
   ImportPreview out;
   out.file = file;
+  std::error_code ignored;
+  if (std::filesystem::exists(file.toStdString(), ignored) &&
+      !std::filesystem::is_regular_file(file.toStdString(), ignored)) {
+    out.trouble = tr("It is no file that can be read twice: kuvio-cli import reads it once.");
+    return out;
+  }
   formats::ImportSettings settings = given;
   const formats::TextSource source(file.toStdString(), stop);
   read_head(source, out);
@@ -93,8 +97,7 @@ ImportPreview preview_import(const QString& file, const formats::ImportSettings&
   out.guesses = draft.plan.guesses;
   out.first_line = draft.plan.dialect.first_line;
   out.trouble = qs(draft.trouble);
-  out.asks_for_rate = out.trouble.contains(QLatin1String("--rate"));
-  out.asks_for_decimal = out.trouble.contains(QLatin1String("--decimal"));
+  out.asks = draft.asks;
   if (!out.trouble.isEmpty()) return out;
   settings.decimal = draft.plan.dialect.marks.decimal;  // what settles it may lie further behind
   settings.name = "try";

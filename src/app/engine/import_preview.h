@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/envelope.h"
+#include "formats/log_plan.h"
 #include "formats/text_columns.h"
 #include "formats/text_import.h"
 
@@ -25,7 +26,7 @@ struct ImportPreview {
   std::vector<EnvelopeColumn> sketch;  ///< of its first current, else its first voltage
   QString figures;                     ///< "2 captures, 10 samples each second, mean 3.0 mA"
   QString trouble;                     ///< why it cannot be imported so; "" when it can
-  bool asks_for_rate = false, asks_for_decimal = false;
+  formats::LogAsks asks = formats::LogAsks::nothing;
 };
 
 /// Reads the head of a log, and imports it, or the first megabytes of one that is larger, into a

@@ -51,6 +51,11 @@ int meaning_of(formats::Role role) {
   return 0;
 }
 
+QString sentence_of(QString text) {
+  if (!text.isEmpty()) text[0] = text[0].toUpper();
+  return text.endsWith(QLatin1Char('.')) ? text : text + QLatin1Char('.');
+}
+
 void clear(QGridLayout* grid) {
   while (QLayoutItem* item = grid->takeAt(0)) {
     if (item->widget()) item->widget()->deleteLater();
@@ -276,16 +281,6 @@ void ImportPage::ask() {
                          });
 }
 
-/// What the command line is told to say, the page has fields for.
-QString ImportPage::forPeople(QString trouble) {
-  trouble =
-      trouble.section(QStringLiteral("; say "), 0, 0).section(QStringLiteral(", e.g. --"), 0, 0);
-  trouble = trouble.section(QStringLiteral("; name one"), 0, 0)
-                .section(QStringLiteral("; give --"), 0, 0);
-  if (!trouble.isEmpty()) trouble[0] = trouble[0].toUpper();
-  return trouble.endsWith(QLatin1Char('.')) ? trouble : trouble + QLatin1Char('.');
-}
-
 void ImportPage::take(const ImportPreview& preview) {
   preview_ = preview;
   asking_ = false;
@@ -311,15 +306,15 @@ void ImportPage::take(const ImportPreview& preview) {
   found_->setText(found.join(QLatin1Char('\n')));
   sketch_->show(preview.sketch);
   figures_->setText(preview.figures);
-  trouble_->setText(preview.trouble.isEmpty() ? QString() : forPeople(preview.trouble));
+  trouble_->setText(preview.trouble.isEmpty() ? QString() : sentence_of(preview.trouble));
   QPalette p = trouble_->palette();
   p.setColor(QPalette::WindowText, Theme::current().accent());
   trouble_->setPalette(p);
-  if (preview.asks_for_rate) {
+  if (preview.asks == formats::LogAsks::rate) {
     rate_name_->show();
     rate_->show();
   }
-  if (preview.asks_for_decimal) {
+  if (preview.asks == formats::LogAsks::decimal) {
     decimal_name_->show();
     decimal_->show();
   }

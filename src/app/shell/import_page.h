@@ -60,7 +60,6 @@ private:
   void addColumn(int row, const formats::Column& column);
   void sayColumn(int place, const QString& role, const QString& unit);
   formats::ImportSettings settingsOf(const QString& file) const;
-  static QString forPeople(QString trouble);
   void press();
 
   Session& session_;

@@ -83,6 +83,7 @@ private:
   void bookFor(const std::function<void()>& then);
   void newBookIn(const QString& stem, const QString& said, const std::function<void()>& then);
   void makeImport();
+  ImportPage& importPage();
   void chooseImport();
   void runImport(const std::vector<Session::ImportJob>& jobs);
   void reportImported(const std::vector<formats::ImportResult>& made);

@@ -16,11 +16,17 @@ namespace kuvio::app {
 void MainWindow::makeImport() {
   actions_.add(QStringLiteral("importLogs"), tr("Import…"), QKeySequence(tr("Ctrl+Shift+I")),
                [this] { chooseImport(); });
+}
+
+/// Made when it is first wanted: most days begin without.
+ImportPage& MainWindow::importPage() {
+  if (import_) return *import_;
   import_ = new ImportPage(session_, desks_);
   import_area_ = scroll_area(import_, desks_);
   desks_->addWidget(import_area_);
   connect(import_, &ImportPage::cancelled, this, [this] { setDesk(desk_); });
   connect(import_, &ImportPage::importRequested, this, &MainWindow::runImport);
+  return *import_;
 }
 
 void MainWindow::chooseImport() {
@@ -32,7 +38,7 @@ void MainWindow::chooseImport() {
 void MainWindow::importFiles(const QStringList& files) {
   if (bench_.recording()) return report(tr("Stop the recording first, then import."));
   message_->dismiss();
-  import_->begin(files);
+  importPage().begin(files);
   desks_->setCurrentWidget(import_area_);
 }
 
