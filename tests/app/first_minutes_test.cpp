@@ -2,14 +2,19 @@
 // Without a book: one page on every desk but Bench, an example, a recording that makes its own
 // book, and a split by the device's recipe.
 
+#include "app/bench/bench_desk.h"
 #include "app/engine/book_view.h"
 #include "app/engine/example_maker.h"
 #include "app/engine/trace_views.h"
+#include "app/style/cut_label.h"
 #include "app/style/widgets.h"
 #include "formats/example.h"
 
 #include "desk_fixture.h"
 
+#include <QAction>
+#include <QDir>
+#include <QFileInfo>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QStandardPaths>
@@ -224,4 +229,53 @@ TEST_CASE("leaving with the output on asks, off is waited for, on is left by cho
                     Qt::LeftButton);
   REQUIRE(QTest::qWaitFor([&] { return !window.isVisible(); }, 6000));
   CHECK_FALSE(state().output_on);
+}
+
+TEST_CASE("Enter presses the button that has the keyboard, in the window as everywhere") {
+  MainWindow window;
+  window.show();
+  auto* page = window.findChild<EmptyState*>(QStringLiteral("empty"));
+  REQUIRE(page);
+  QPushButton* bench = offer(*page, QStringLiteral("Start at the bench"));
+  REQUIRE(bench);
+  bench->setFocus();
+  QTest::keyClick(bench, Qt::Key_Return);
+  CHECK(window.desk() == DeskId::bench);
+}
+
+TEST_CASE("recording with nothing connected says what to do, and shows where") {
+  MainWindow window;
+  window.show();
+  window.setDesk(DeskId::bench);
+  auto* bench = window.findChild<BenchDesk*>();
+  bench->openDrawer({});
+  window.findChild<QAction*>(QStringLiteral("recordAction"))->trigger();
+  auto* said = window.findChild<CutLabel*>(QStringLiteral("message"));
+  REQUIRE(said);
+  CHECK(said->text().contains(QStringLiteral("Nothing is connected")));
+  CHECK(bench->openedDrawer() == QStringLiteral("add"));
+}
+
+TEST_CASE("a book that was opened by where it lies from here is found from anywhere") {
+  const test::Folder folder;
+  const QString here = QDir::currentPath();
+  QDir::setCurrent(QString::fromStdString(folder / ""));
+  MainWindow window;
+  window.show();
+  window.openBook(QStringLiteral("here.kuvio"), true);
+  const bool open = QTest::qWaitFor([&] { return window.session().book() != nullptr; }, 15000);
+  QDir::setCurrent(here);
+  REQUIRE(open);
+  CHECK(QFileInfo(window.session().path()).isAbsolute());
+}
+
+TEST_CASE("text that is wanted larger is so at the next start, within bounds") {
+  MainWindow window;
+  window.show();
+  auto* said = window.findChild<CutLabel*>(QStringLiteral("message"));
+  for (int i = 0; i < 6; ++i) window.findChild<QAction*>(QStringLiteral("textLarger"))->trigger();
+  CHECK(said->text() == QStringLiteral("Text cannot be larger than 200 %."));
+  REQUIRE(QTest::qWaitFor([] { return Preferences::load().text_percent == 200; }, 5000));
+  window.findChild<QAction*>(QStringLiteral("textSmaller"))->trigger();
+  CHECK(said->text().endsWith(QStringLiteral("Text will be 175 % when Kuvio starts again.")));
 }

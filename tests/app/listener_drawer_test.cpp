@@ -70,3 +70,37 @@ TEST_CASE("a logger whose columns are not plain shows its lines and is told what
     return false;
   }));
 }
+
+TEST_CASE("a channel that is left out stays out when its sensor is read at another rate") {
+  test::AtBench b;
+  test::Bench sim({"--sensors", b.folder / "sensors"});
+  b.wire(QString::fromStdString("sysfs:" + (b.folder / "sensors/hwmon0")));
+  const auto channels = [&] {
+    for (auto* one : b.window.findChildren<QPushButton*>(QStringLiteral("listenerChannels")))
+      if (one->isVisible()) return one;
+    return static_cast<QPushButton*>(nullptr);
+  };
+  const auto read = [&] {
+    const auto& others = b.bench().state().others;
+    return others.size() == 1 && others.front().channels.size() >= 2;
+  };
+  REQUIRE(b.wait(read));
+  b.drawer(QString::fromStdString("input:sysfs:" + (b.folder / "sensors/hwmon0")));
+  REQUIRE(b.wait([&] { return channels() && channels()->menu()->actions().size() >= 2; }));
+  channels()->menu()->actions().front()->setChecked(false);
+  const QString kept = channels()->text();
+  CHECK(kept.startsWith(QStringLiteral("1 of ")));
+  for (auto* rate : b.window.findChildren<QLineEdit*>(QStringLiteral("sensorRate"))) {
+    if (!rate->isVisible()) continue;
+    rate->setFocus();
+    rate->selectAll();
+    QTest::keyClicks(rate, QStringLiteral("20 Hz"));
+    QTest::keyClick(rate, Qt::Key_Return);
+    break;
+  }
+  REQUIRE(b.wait([&] {
+    return b.bench().wiring().others.value(0).contains(QStringLiteral("rate=20")) && read() &&
+           channels() && channels()->text() != QStringLiteral("all channels");
+  }));
+  CHECK(channels()->text() == kept);
+}
