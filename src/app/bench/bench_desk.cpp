@@ -376,9 +376,12 @@ void BenchDesk::arrange() {
   if (!wide) console_->setMinimumWidth(0);
   console_->setVisible(console);
   const bool open = !open_.isEmpty();
-  const int left = is_cramped() ? kPaperLeast
-                                : height() - wire_->height() -
-                                      sheet_or_progress_->sizeHint().height() - kDrawer - 120;
+  int seen = height();  // of a desk that scrolls, what is in sight
+  for (const QWidget* around = parentWidget(); around; around = around->parentWidget())
+    seen = std::min(seen, around->height());
+  const int others = wire_->height() + sheet_or_progress_->sizeHint().height() + kDrawer + 120 +
+                     (wide ? 0 : tabs_->sizeHint().height());
+  const int left = is_cramped() ? int{kPaperLeast} : seen - others;
   paper_->setVisible((wide || tabs_->currentIndex() == 0) && (!open || left >= kPaperLeast));
 }
 

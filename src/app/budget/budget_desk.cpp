@@ -129,15 +129,17 @@ QWidget* BudgetDesk::makePage() {
 }
 
 QLayout* BudgetDesk::makeHead(QWidget* page) {
-  auto* head = new QHBoxLayout;
+  auto* head = beside_or_below();
   title_ = new QLabel(page);
   title_->setObjectName(QStringLiteral("budgetTitle"));
   title_->setFont(Theme::baseFont(19, QFont::DemiBold));
   head->addWidget(title_, 1);
+  auto* buttons = new QHBoxLayout;
+  head->addLayout(buttons);
   const auto offer = [&](const QString& text, const char* name, auto slot) {
     auto* b = button(text, QLatin1String(name), page);
     connect(b, &QPushButton::clicked, this, slot);
-    head->addWidget(b);
+    buttons->addWidget(b);
     return b;
   };
   offer(tr("Add limit…"), "addLimit", [this] { addLimit(); });
@@ -145,7 +147,8 @@ QLayout* BudgetDesk::makeHead(QWidget* page) {
   offer(tr("Remove"), "removeLimit", [this] { removeLimit(); });
   show_text_ = button(tr("Edit as text"), QStringLiteral("showFile"), page);
   show_text_->setCheckable(true);
-  head->addWidget(show_text_);
+  buttons->addWidget(show_text_);
+  if (is_cramped()) buttons->addStretch(1);
   return head;
 }
 
@@ -235,6 +238,7 @@ void BudgetDesk::take(const BudgetViewPtr& view) {
     sentence_->setText(sentence_of(*view));
     table_->setColumnWidth(LimitsModel::Name, is_cramped() ? Px{170} : Px{210});
     table_->setColumnWidth(LimitsModel::Expect, Px{92});
+    table_->setColumnHidden(LimitsModel::Expect, is_cramped());  // the gauges have it as a tick
     table_->setColumnWidth(LimitsModel::Bound, Px{104});
     for (int i = LimitsModel::FirstBuild; i < model_->columnCount(); ++i) {
       table_->horizontalHeader()->setSectionResizeMode(i, QHeaderView::Stretch);
