@@ -14,6 +14,7 @@
 #include <QLineEdit>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QSplitter>
 
 using namespace kuvio;
 using namespace kuvio::app;
@@ -109,4 +110,40 @@ TEST_CASE("what is cut is found") {
   window.resize(200, 200);
   window.show();
   CHECK(cut_in(window).size() == 2);
+}
+
+TEST_CASE("parts that were laid out for large text do not come back with small") {
+  Screen().apply();
+  const test::Made made;
+  const auto parts = [&](MainWindow& window) {
+    window.resize(1280, 752);
+    window.show();
+    window.openBook(QString::fromStdString(made.path));
+    REQUIRE(QTest::qWaitFor([&] { return window.session().book() != nullptr; }, 15000));
+    QTest::qWait(200);
+    return window.findChild<QSplitter*>(QStringLiteral("parts"));
+  };
+  int designed = 0, wide = 0;
+  {
+    MainWindow window;
+    QSplitter* split = parts(window);
+    designed = split->sizes().front();
+    QList<int> sizes = split->sizes();
+    sizes[0] += 60;
+    sizes[1] -= 60;
+    split->setSizes(sizes);
+    wide = split->sizes().front();
+    window.close();
+  }
+  REQUIRE(wide > designed);
+  REQUIRE(QTest::qWaitFor([] { return !Preferences::load().parts.isEmpty(); }, 5000));
+  Preferences kept = Preferences::load();
+  CHECK(kept.parts_percent == 100);
+  const auto captures = [&](const Preferences& preferences) {
+    MainWindow window(preferences);
+    return parts(window)->sizes().front();
+  };
+  CHECK(captures(kept) == wide);
+  kept.parts_percent = 200;
+  CHECK(captures(kept) == designed);
 }

@@ -20,6 +20,7 @@ Preferences Preferences::load() {
   p.geometry = s.value(QStringLiteral("window/geometry")).toByteArray();
   p.parts = s.value(QStringLiteral("window/parts")).toByteArray();
   p.trace_parts = s.value(QStringLiteral("window/trace_parts")).toByteArray();
+  p.parts_percent = s.value(QStringLiteral("window/parts_percent"), 100).toInt();
   p.recent = s.value(QStringLiteral("recent")).toStringList();
   p.desk = s.value(QStringLiteral("window/desk")).toString();
   p.unit = s.value(QStringLiteral("unit"), p.unit).toString();
@@ -48,6 +49,7 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("window/geometry"), geometry);
   s.setValue(QStringLiteral("window/parts"), parts);
   s.setValue(QStringLiteral("window/trace_parts"), trace_parts);
+  s.setValue(QStringLiteral("window/parts_percent"), parts_percent);
   s.setValue(QStringLiteral("recent"), recent);
   s.setValue(QStringLiteral("window/desk"), desk);
   s.setValue(QStringLiteral("unit"), unit);

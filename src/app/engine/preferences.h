@@ -17,7 +17,8 @@ struct Preferences {
   enum class Look { system, paper, night };
   Look look = Look::system;
   QByteArray geometry, parts, trace_parts;
-  QStringList recent;  ///< books, the last one first
+  int parts_percent = 100;  ///< of text, that the parts were laid out for
+  QStringList recent;       ///< books, the last one first
   QString desk;
   QString unit = QStringLiteral("C");
   int text_percent = 100;         ///< of text as designed; from the next start on

@@ -30,8 +30,12 @@
 #include <QUrl>
 #include <QVBoxLayout>
 
+#include <cmath>
+
 namespace kuvio::app {
 namespace {
+
+int shownPercent() { return static_cast<int>(std::lround(100 * text_scale())); }
 
 constexpr int kPollMs = 300;
 constexpr int kRecentOffered = 2;
@@ -79,9 +83,12 @@ MainWindow::MainWindow(Preferences preferences, QWidget* parent)
   find_ = new FindBox(actions_, centre);
   connectSession();
   connectBench();
-  if (!preferences_.parts.isEmpty()) parts_->restoreState(preferences_.parts);
   if (!preferences_.geometry.isEmpty()) restoreGeometry(preferences_.geometry);
-  trace_desk_->restoreLayout(preferences_.trace_parts);
+  // What was wide for large text would leave the trace a slit with small.
+  if (preferences_.parts_percent == shownPercent()) {
+    if (!preferences_.parts.isEmpty()) parts_->restoreState(preferences_.parts);
+    trace_desk_->restoreLayout(preferences_.trace_parts);
+  }
   setUnit(preferences_.unit);
   setDesk(desk_of_key(preferences_.desk).value_or(DeskId::trace));
   sayEmpty();
@@ -417,6 +424,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     return;
   }
   preferences_.geometry = saveGeometry();
+  preferences_.parts_percent = shownPercent();
   preferences_.parts = parts_->saveState();
   preferences_.trace_parts = trace_desk_->saveLayout();
   preferences_.desk = QLatin1String(info(desk_).key);
