@@ -10,17 +10,21 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <filesystem>
+#include <iterator>
 #include <mutex>
 #include <set>
 #include <stdexcept>
+#include <thread>
 #include <utility>
 
 namespace kuvio::book {
 namespace {
 
 constexpr std::int64_t kCheckpointBytes = 32 << 20;
+constexpr unsigned kMostSealers = 4;
 
 std::int64_t now_us() {
   return std::chrono::duration_cast<std::chrono::microseconds>(
@@ -89,6 +93,7 @@ struct CaptureWriter::Segment {
   std::vector<double> open;
   std::vector<std::int64_t> open_times;  // empty for uniform segments
   std::size_t in_tail = 0;
+  std::size_t pieces = 0;  // that can be sealed at this flush
   bool closed = false;
 
   bool explicit_times() const { return period == 0; }
@@ -111,7 +116,11 @@ struct CaptureWriter::Channel {
 
 CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
                              const std::vector<ChannelInfo>& channels)
-    : book_(&book), spec_(spec) {
+    : book_(&book),
+      spec_(spec),
+      // A recorder has the instrument's threads beside it.
+      sealer_(spec.importing ? std::clamp(std::thread::hardware_concurrency(), 1U, kMostSealers)
+                             : 1) {
   if (spec.conditions.size() > kMostConditions) {
     throw Error(Failure::bad_data, "too many conditions", book.path(),
                 fmt::format("{} of them, and a capture has {} at most", spec.conditions.size(),
@@ -130,6 +139,7 @@ CaptureWriter::CaptureWriter(Book& book, const CaptureSpec& spec,
     channels_.push_back(std::move(channel));
   }
   begin();
+  if (spec.importing) lazy_ = std::make_unique<LazyCommits>(book.database());
 }
 
 /// Puts the capture with its channels into the book.
@@ -211,9 +221,11 @@ void CaptureWriter::append(std::size_t channel, std::int64_t start, std::int64_t
   const bool follows =
       s && !s->closed && s->period == period && start == s->start + s->count * period;
   if (!follows) s = &open_segment(c, start, period);
-  for (const double v : values) {
-    s->open.push_back(c.info.encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v))
-                                                      : v);
+  if (c.info.encoding == Encoding::f4) {
+    std::transform(values.begin(), values.end(), std::back_inserter(s->open),
+                   [](double v) { return static_cast<double>(static_cast<float>(v)); });
+  } else {
+    s->open.insert(s->open.end(), values.begin(), values.end());
   }
   s->count += static_cast<std::int64_t>(values.size());
   c.appended += static_cast<std::int64_t>(values.size());
@@ -265,63 +277,75 @@ void CaptureWriter::write_clock(const Channel& c) {
   }
 }
 
-/// Stores samples [at, at + count) of what is open as a chunk. `last`: the segment ends with them.
-void CaptureWriter::seal_chunk(Channel& c, const Segment& s, std::size_t at, std::size_t count,
-                               bool last) {
-  const Database& db = book_->database();
-  const std::span<const double> values(s.open.data() + at, count);
-  std::vector<std::int64_t> times;
-  if (s.explicit_times()) {
-    const auto begin = s.open_times.begin() + static_cast<std::ptrdiff_t>(at);
-    times.assign(begin, begin + static_cast<std::ptrdiff_t>(count));
-    times.push_back(last ? s.end : s.open_times[at + count]);
+/// What of an open segment can be sealed: full chunks, each of which waits for the sample after it,
+/// since its last cell reaches there; a closed segment to its end.
+std::vector<ChunkPiece> CaptureWriter::pieces_of(const Channel& c, const Segment& s) {
+  std::vector<ChunkPiece> out;
+  constexpr auto kFull = static_cast<std::size_t>(kChunkSamples);
+  for (std::size_t at = 0; at < s.open.size();) {
+    const std::size_t rest = s.open.size() - at;
+    if (rest <= kFull && !s.closed) break;
+    const std::size_t count = std::min(rest, kFull);
+    const bool last = rest <= kFull;
+    ChunkPiece piece;
+    piece.kind = c.info.kind;
+    piece.encoding = c.info.encoding;
+    piece.values = std::span(s.open).subspan(at, count);
+    piece.next = last ? nullptr : &s.open[at + count];
+    piece.lattice = c.lattice;
+    if (s.explicit_times()) {
+      const auto begin = s.open_times.begin() + static_cast<std::ptrdiff_t>(at);
+      piece.times.assign(begin, begin + static_cast<std::ptrdiff_t>(count));
+      piece.times.push_back(last ? s.end : s.open_times[at + count]);
+    }
+    out.push_back(std::move(piece));
+    at += count;
   }
-  const SealedChunk sealed =
-      seal(c.info.kind, c.info.encoding, values, last ? nullptr : &s.open[at + count], times);
+  return out;
+}
+
+void CaptureWriter::store_chunk(Channel& c, const Segment& s, const ChunkPiece& piece) {
+  const Database& db = book_->database();
   const std::int64_t id = c.info.id << 32 | c.chunk_seq++;
-  const Packed samples = packer_.samples(values, c.info.encoding, c.lattice);
-  const Packed packed_times =
-      times.empty() ? Packed{} : packer_.times(std::span(times).first(count));
+  const auto count = static_cast<std::int64_t>(piece.values.size());
+  const SealedChunk& sealed = piece.sealed;
   auto row = db.prepare(
       "INSERT INTO chunk(id, segment, first_sample, samples, q, r, coarse, strides_crc, "
       "times_crc, packed, packed_times) "
       "VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)");
-  row.bind_all(id, s.seq, c.sealed, static_cast<std::int64_t>(count), sealed.sum.q, sealed.sum.r,
+  row.bind_all(id, s.seq, c.sealed, count, sealed.sum.q, sealed.sum.r,
                std::span<const std::byte>(sealed.coarse),
                static_cast<std::int64_t>(sealed.strides_crc),
                static_cast<std::int64_t>(sealed.times_crc));
-  for (const auto& [at_column, head] : {std::pair{10, &samples.head}, {11, &packed_times.head}}) {
+  for (const auto& [at_column, head] :
+       {std::pair{10, &piece.samples.head}, {11, &piece.packed_times.head}}) {
     if (!head->empty()) row.bind(at_column, std::span<const std::byte>(*head));
   }
   row.run();
-  const auto store = [&](const char* sql, const Packed& packed, const Bytes& plain) {
-    const Bytes& data = packed.head.empty() ? plain : packed.data;
+  const auto store = [&](const char* sql, const Bytes& data) {
     db.prepare(sql).bind_all(id, std::span<const std::byte>(data)).run();
   };
-  store("INSERT INTO chunk_samples(id, data) VALUES(?1, ?2)", samples, sealed.samples);
-  store("INSERT INTO chunk_strides(id, data) VALUES(?1, ?2)", {}, sealed.strides);
+  store("INSERT INTO chunk_samples(id, data) VALUES(?1, ?2)",
+        piece.samples.head.empty() ? encode(piece.values, piece.encoding) : piece.samples.data);
+  store("INSERT INTO chunk_strides(id, data) VALUES(?1, ?2)", sealed.strides);
   if (s.explicit_times())
-    store("INSERT INTO chunk_times(id, data) VALUES(?1, ?2)", packed_times, sealed.times);
-  c.sealed += static_cast<std::int64_t>(count);
+    store("INSERT INTO chunk_times(id, data) VALUES(?1, ?2)",
+          piece.packed_times.head.empty() ? sealed.times : piece.packed_times.data);
+  c.lattice = piece.lattice;
+  c.sealed += count;
 }
 
-/// Seals what can be sealed. A full chunk waits for the sample after it, since its last cell
-/// reaches there; a closed segment is sealed to its end.
-void CaptureWriter::seal_segment(Channel& c, Segment& s) {
-  std::size_t at = 0;
-  while (s.open.size() - at > static_cast<std::size_t>(kChunkSamples)) {
-    seal_chunk(c, s, at, kChunkSamples, false);
-    at += kChunkSamples;
+/// Stores what was sealed of a segment.
+void CaptureWriter::store_chunks(Channel& c, Segment& s, std::span<const ChunkPiece> pieces) {
+  if (pieces.empty()) return;
+  std::ptrdiff_t n = 0;
+  for (const ChunkPiece& piece : pieces) {
+    store_chunk(c, s, piece);
+    n += static_cast<std::ptrdiff_t>(piece.values.size());
   }
-  if (s.closed && s.open.size() > at) {
-    seal_chunk(c, s, at, s.open.size() - at, true);
-    at = s.open.size();
-  }
-  if (at == 0) return;
   if (s.in_tail > 0)
     book_->database().prepare("DELETE FROM tail WHERE channel=?1").bind_all(c.info.id).run();
   s.in_tail = 0;  // what is left open goes into the tail again, as one piece
-  const auto n = static_cast<std::ptrdiff_t>(at);
   s.open.erase(s.open.begin(), s.open.begin() + n);
   if (s.explicit_times()) s.open_times.erase(s.open_times.begin(), s.open_times.begin() + n);
 }
@@ -345,7 +369,7 @@ void CaptureWriter::append_tail(const Channel& c, Segment& s) {
   s.in_tail = s.open.size();
 }
 
-void CaptureWriter::write_channel(Channel& c) {
+void CaptureWriter::write_channel(Channel& c, std::span<const ChunkPiece>& pieces) {
   const Database& db = book_->database();
   auto segment = db.prepare(
       "INSERT INTO segment(channel, seq, start_tick, period_ticks, end_tick, first_sample, "
@@ -354,8 +378,11 @@ void CaptureWriter::write_channel(Channel& c) {
       "ON CONFLICT(channel, seq) DO UPDATE SET end_tick=excluded.end_tick, "
       "samples=excluded.samples");
   for (Segment& s : c.segments) {
-    seal_segment(c, s);
-    if (!s.closed) append_tail(c, s);
+    const std::size_t n = s.pieces;
+    store_chunks(c, s, pieces.first(n));
+    pieces = pieces.subspan(n);
+    // What is being imported is whole or not there at all.
+    if (!s.closed && !spec_.importing) append_tail(c, s);
     segment.bind_all(c.info.id, s.seq, s.start, s.period, s.end, s.first, s.count).run();
   }
   std::erase_if(c.segments, [](const Segment& s) { return s.closed; });
@@ -419,8 +446,18 @@ void CaptureWriter::flush() {
 
 void CaptureWriter::write_all() {
   const Database& db = book_->database();
+  std::vector<ChunkPiece> sealed;
+  for (auto& channel : channels_) {
+    for (Segment& s : channel->segments) {
+      auto pieces = pieces_of(*channel, s);
+      s.pieces = pieces.size();
+      std::move(pieces.begin(), pieces.end(), std::back_inserter(sealed));
+    }
+  }
+  sealer_.seal(sealed);
   Transaction transaction(db);
-  for (auto& channel : channels_) write_channel(*channel);
+  std::span<const ChunkPiece> pieces = sealed;
+  for (auto& channel : channels_) write_channel(*channel, pieces);
   for (const LogLine& line : log_) {
     db.prepare("INSERT INTO log_line(capture, time_s, direction, text) VALUES(?1, ?2, ?3, ?4)")
         .bind_all(id_, line.time_s, std::string_view(line.sent ? "sent" : "received"),
@@ -442,7 +479,7 @@ void CaptureWriter::write_all() {
   }
   log_.clear();
   events_.clear();
-  if (db.wal_bytes() > kCheckpointBytes) db.checkpoint();
+  if (db.wal_bytes() > (spec_.importing ? 4 * kCheckpointBytes : kCheckpointBytes)) db.checkpoint();
 }
 
 void CaptureWriter::close_capture(const std::string& end_reason, bool interrupted) {
@@ -460,6 +497,7 @@ void CaptureWriter::finish(const std::string& end_reason, bool interrupted) {
   for (auto& channel : channels_) {
     if (!channel->segments.empty()) channel->segments.back().closed = true;
   }
+  lazy_.reset();
   flush();
   close_capture(end_reason, interrupted);
   finished_ = true;

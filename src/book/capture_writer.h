@@ -2,7 +2,8 @@
 #pragma once
 
 #include "book/book.h"
-#include "book/packing.h"
+#include "book/chunk_sealer.h"
+#include "book/sqlite.h"
 
 #include <memory>
 #include <span>
@@ -76,11 +77,11 @@ private:
   struct Segment;
   struct Channel;
   static Segment& open_segment(Channel& channel, std::int64_t start, std::int64_t period);
-  void write_channel(Channel& channel);
+  void write_channel(Channel& channel, std::span<const ChunkPiece>& pieces);
   void write_clock(const Channel& channel);
-  void seal_segment(Channel& channel, Segment& segment);
-  void seal_chunk(Channel& channel, const Segment& segment, std::size_t at, std::size_t count,
-                  bool last);
+  static std::vector<ChunkPiece> pieces_of(const Channel& channel, const Segment& segment);
+  void store_chunk(Channel& channel, const Segment& segment, const ChunkPiece& piece);
+  void store_chunks(Channel& channel, Segment& segment, std::span<const ChunkPiece> pieces);
   void append_tail(const Channel& channel, Segment& segment);
 
   void begin();
@@ -95,8 +96,9 @@ private:
   std::string report_;
   std::int64_t id_ = 0;
   bool finished_ = false;
+  std::unique_ptr<LazyCommits> lazy_;  // until what is imported is whole
   Writing writing_;
-  Packer packer_;
+  ChunkSealer sealer_;
   std::vector<std::unique_ptr<Channel>> channels_;
   std::vector<LogLine> log_;
   std::vector<Event> events_;

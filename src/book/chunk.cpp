@@ -117,7 +117,10 @@ std::vector<CellSum> decode_coarse(std::span<const std::byte> data) {
 SealedChunk seal(SampleKind kind, Encoding encoding, std::span<const double> values,
                  const double* next, std::span<const std::int64_t> times) {
   SealedChunk out;
-  out.samples = encode(values, encoding);
+  // The bytes that are stored, or would be if they were not packed.
+  const Bytes narrow = encoding == Encoding::f8 ? Bytes{} : encode(values, encoding);
+  const std::span<const std::byte> bytes =
+      encoding == Encoding::f8 ? std::as_bytes(values) : std::span<const std::byte>(narrow);
   const std::size_t n = values.size(), width = bytes_per_sample(encoding);
   std::vector<StrideNode> nodes;
   std::vector<CellSum> coarse;
@@ -128,7 +131,7 @@ SealedChunk seal(SampleKind kind, Encoding encoding, std::span<const double> val
     node.sum = sum_cells(kind, values.subspan(at, count), after,
                          times.empty() ? times : times.subspan(at, count + 1));
     node.samples = static_cast<std::uint32_t>(count);
-    node.crc = crc32(std::span(out.samples).subspan(at * width, count * width));
+    node.crc = crc32(bytes.subspan(at * width, count * width));
     if (at % kCoarseSamples == 0) {
       coarse.push_back(node.sum);
     } else {

@@ -37,9 +37,9 @@ std::vector<StrideNode> decode_strides(std::span<const std::byte> data);
 Bytes encode_coarse(std::span<const CellSum> nodes);
 std::vector<CellSum> decode_coarse(std::span<const std::byte> data);
 
-/// A sealed chunk ready to be stored.
+/// A chunk's sums and checksums, ready to be stored beside its samples.
 struct SealedChunk {
-  Bytes samples, strides, times, coarse;
+  Bytes strides, times, coarse;
   CellSum sum;
   std::uint32_t strides_crc = 0, times_crc = 0;
 };

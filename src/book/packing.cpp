@@ -18,18 +18,7 @@ constexpr int kLevel = 1;             // zstd's
 constexpr double kPays = 0.8;         // of the bytes it was
 constexpr std::size_t kHeadFix = 32;  // form, lattice, padding
 constexpr std::size_t kFrameFix = 20;
-constexpr double kMostNumber = 2147483647;
 constexpr std::size_t kTaste = 256;  // residuals looked at to choose an order
-
-/// Nearest whole number, ties to even, for |x| < 2^51; in plain SSE2, which has no rounding.
-double nearest(double x) {
-  constexpr double kMagic = 6755399441055744.0;  // 1.5 * 2^52
-  return (x + kMagic) - kMagic;
-}
-
-double value_of(const Lattice& l, double k) {
-  return l.divisor == 1 ? l.gain * k + l.offset : l.gain * (k / l.divisor) + l.offset;
-}
 
 double rounded(double v, Encoding encoding) {
   return encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v)) : v;
@@ -39,30 +28,51 @@ bool same_bits(double a, double b) {
   return std::bit_cast<std::uint64_t>(a) == std::bit_cast<std::uint64_t>(b);
 }
 
-bool fits_one(const Lattice& l, Encoding encoding, double v, double& k) {
-  k = nearest((v - l.offset) / l.gain * l.divisor);
-  return std::fabs(k) <= kMostNumber && same_bits(rounded(value_of(l, k), encoding), v);
+/// Numbers of values on a lattice, guessed by a product: they are right if they give the values to
+/// the bit. Without a branch, so that several are worked out at once; a sum with 1.5 * 2^52 has the
+/// nearest whole number in its lowest bits.
+template <bool Divides, bool Narrow>
+bool fits(const Lattice& l, std::span<const double> values, std::uint32_t* numbers) {
+  constexpr double kMagic = 6755399441055744.0;
+  constexpr auto kMagicBits = std::bit_cast<std::uint64_t>(kMagic);
+  constexpr std::uint64_t kMost = std::uint64_t{1} << 31;
+  const double steps = l.divisor / l.gain;
+  std::uint64_t wrong = 0;
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    const double sum = (values[i] - l.offset) * steps + kMagic;
+    const double k = sum - kMagic;
+    double back = l.gain * (Divides ? k / l.divisor : k) + l.offset;
+    if constexpr (Narrow) back = static_cast<double>(static_cast<float>(back));
+    const std::uint64_t number = std::bit_cast<std::uint64_t>(sum) - kMagicBits;
+    // Beyond 32 bits, and what is no number at all.
+    wrong |= (number + kMost) >> 32;
+    wrong |= std::bit_cast<std::uint64_t>(back) ^ std::bit_cast<std::uint64_t>(values[i]);
+    numbers[i] = static_cast<std::uint32_t>(number);
+  }
+  return wrong == 0;
+}
+
+bool fits(const Lattice& l, Encoding encoding, std::span<const double> values,
+          std::uint32_t* numbers) {
+  const bool narrow = encoding == Encoding::f4;
+  if (l.divisor == 1)
+    return narrow ? fits<false, true>(l, values, numbers) : fits<false, false>(l, values, numbers);
+  return narrow ? fits<true, true>(l, values, numbers) : fits<true, false>(l, values, numbers);
 }
 
 /// The whole numbers of all values, if they have them.
 bool fits(const Lattice& l, Encoding encoding, std::span<const double> values,
           std::vector<std::uint32_t>& numbers) {
-  double k = 0;
+  std::uint32_t k = 0;
   const std::size_t step = std::max<std::size_t>(1, values.size() / 64);
   for (std::size_t i = 0; i < values.size(); i += step) {
-    if (!fits_one(l, encoding, values[i], k)) return false;
+    if (!fits(l, encoding, values.subspan(i, 1), &k)) return false;
   }
   numbers.resize(values.size());
   constexpr std::size_t kPiece = 1024;
   for (std::size_t at = 0; at < values.size(); at += kPiece) {
-    const std::size_t end = std::min(values.size(), at + kPiece);
-    bool all = true;
-    for (std::size_t i = at; i < end; ++i) {
-      const bool one = fits_one(l, encoding, values[i], k);
-      numbers[i] = one ? static_cast<std::uint32_t>(static_cast<std::int64_t>(k)) : 0;
-      all = all && one;
-    }
-    if (!all) return false;
+    const std::size_t n = std::min(values.size() - at, kPiece);
+    if (!fits(l, encoding, values.subspan(at, n), &numbers[at])) return false;
   }
   return true;
 }
@@ -102,6 +112,25 @@ U residual(const U* v, std::size_t i, int order, U middle) {
   const U d = v[i] - v[i - 1];
   if (order == 1) return d;
   return i == 1 ? U{0} : d - (v[i - 1] - v[i - 2]);
+}
+
+/// All of them, folded so that small ones of either sign are small; what they have in common in
+/// bits.
+template <typename U>
+U residuals(std::span<const U> v, int order, U middle, U* out) {
+  U all = 0;
+  const auto put = [&](std::size_t i, U r) { all |= out[i] = zigzag(r); };
+  std::size_t i = 0;
+  const auto begun = static_cast<std::size_t>(order);
+  for (; i < std::min(begun, v.size()); ++i) put(i, residual(v.data(), i, order, middle));
+  if (order == 0) {
+    for (; i < v.size(); ++i) put(i, v[i] - middle);
+  } else if (order == 1) {
+    for (; i < v.size(); ++i) put(i, v[i] - v[i - 1]);
+  } else {
+    for (; i < v.size(); ++i) put(i, v[i] - v[i - 1] - (v[i - 1] - v[i - 2]));
+  }
+  return all;
 }
 
 template <typename U>
@@ -242,11 +271,7 @@ struct Packer::Work {
     const U middle = middle_of(v);
     const int order = best_order(v, middle);
     std::array<U, kFrameSamples> z;
-    U all = 0;
-    for (std::size_t i = 0; i < n; ++i) {
-      z[i] = zigzag(residual(v.data(), i, order, middle));
-      all |= z[i];
-    }
+    const U all = residuals(v, order, middle, z.data());
     const auto width = static_cast<std::size_t>((std::bit_width(all) + 7) / 8);
     planes.resize(width * n);
     for (std::size_t b = 0; b < width; ++b) {

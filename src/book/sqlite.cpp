@@ -369,4 +369,9 @@ void Transaction::commit() {
   open_ = false;
 }
 
+LazyCommits::LazyCommits(const Database& db) : db_(db) { db.execute("PRAGMA synchronous=NORMAL"); }
+LazyCommits::~LazyCommits() {
+  sqlite3_exec(db_.handle(), "PRAGMA synchronous=FULL", nullptr, nullptr, nullptr);
+}
+
 }  // namespace kuvio::book

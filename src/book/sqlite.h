@@ -129,6 +129,20 @@ private:
   bool open_ = true;
 };
 
+/// While it lives, commits of a connection do not wait for the disk: for what is nothing until it
+/// is whole. A power cut may take the last of them, never half of one. The first commit after it
+/// waits for all.
+class LazyCommits {
+public:
+  explicit LazyCommits(const Database& db);
+  ~LazyCommits();
+  LazyCommits(const LazyCommits&) = delete;
+  LazyCommits& operator=(const LazyCommits&) = delete;
+
+private:
+  const Database& db_;
+};
+
 /// Turns an SQLite result code into an Error.
 [[noreturn]] void fail(sqlite3* db, int code, const std::string& where);
 

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/capture_import.h"
 
+#include "formats/log_cells.h"
+
+#include <algorithm>
 #include <cmath>
 #include <stdexcept>
 #include <utility>
@@ -8,17 +11,11 @@
 namespace kuvio::formats {
 namespace {
 
-constexpr std::size_t kBatch = 65536, kFlush = 1 << 20;
+constexpr std::size_t kBatch = 65536, kFlush = 1 << 18;
 /// How often a step that looked like a jump must come in a row to be how a log goes on.
 constexpr std::size_t kLearned = 4;
 
 }  // namespace
-
-Datum datum_of(Flag flag) {
-  return flag == Flag::over_range    ? Datum::over_range
-         : flag == Flag::below_range ? Datum::below_range
-                                     : Datum::not_a_number;
-}
 
 CaptureImport::CaptureImport(book::Book& book, const book::CaptureSpec& spec,
                              const std::vector<book::ChannelInfo>& channels,
@@ -52,15 +49,12 @@ void CaptureImport::finish(std::int64_t time, std::int64_t step) {
   finished_ = true;
 }
 
-void CaptureImport::add(std::size_t index, std::int64_t time, Datum kind, double value) {
+void CaptureImport::add(std::size_t index, std::int64_t time, double value) {
   Lane& lane = lanes_[index];
-  if (kind != Datum::number) {
-    const Flag flag = kind == Datum::over_range    ? Flag::over_range
-                      : kind == Datum::below_range ? Flag::below_range
-                                                   : Flag::not_a_number;
+  if (const auto flag = flag_of_data(value)) {
     settle(index);
-    if (lane.flag && lane.flag->flag != flag) end_flag(index, time);
-    if (!lane.flag) lane.flag = FlagRun{flag, base_.seconds(stamped(lane, time)), 0, 0};
+    if (lane.flag && lane.flag->flag != *flag) end_flag(index, time);
+    if (!lane.flag) lane.flag = FlagRun{*flag, base_.seconds(stamped(lane, time)), 0, 0};
     ++lane.flag->samples;
     store(index, true);
     return;
@@ -71,6 +65,46 @@ void CaptureImport::add(std::size_t index, std::int64_t time, Datum kind, double
   lane.times.push_back(time);
   lane.last_time = time;
   if (lane.values.size() >= kBatch && lane.suspects.empty()) store(index, false);
+}
+
+/// How many of the samples go on as those before, evenly or by steps that are none too long.
+std::size_t CaptureImport::steady(const Lane& lane, std::span<const std::int64_t> times,
+                                  std::span<const double> values) const {
+  const bool begun = !lane.gap_before || !lane.values.empty();
+  const bool usual = begun && !lane.flag && lane.suspects.empty() && lane.last_step > 0;
+  if (!usual) return 0;
+  std::size_t n = 0;
+  std::int64_t last = lane.last_time;
+  if (even_) {
+    for (; n < times.size() && times[n] == last + lane.last_step; ++n) last = times[n];
+  } else {
+    for (; n < times.size() && times[n] - last <= lane.longest_step; ++n) last = times[n];
+  }
+  const auto data = values.first(n);
+  return static_cast<std::size_t>(
+      std::find_if_not(data.begin(), data.end(), [](double v) { return std::isfinite(v); }) -
+      data.begin());
+}
+
+void CaptureImport::add(std::size_t index, std::span<const std::int64_t> times,
+                        std::span<const double> values) {
+  Lane& lane = lanes_[index];
+  while (!times.empty()) {
+    const std::size_t n = steady(lane, times, values);
+    if (n == 0) {
+      add(index, times[0], values[0]);
+      times = times.subspan(1);
+      values = values.subspan(1);
+      continue;
+    }
+    lane.last_step = times[n - 1] - (n > 1 ? times[n - 2] : lane.last_time);
+    lane.steps += static_cast<std::int64_t>(n);
+    lane.last_time = times[n - 1];
+    store(index, false);
+    give(lane, index, times.first(n), values.first(n));
+    times = times.subspan(n);
+    values = values.subspan(n);
+  }
 }
 
 /// From the sample before to one at `time`: the step goes on as before, is a gap, or may be
@@ -147,28 +181,31 @@ std::int64_t CaptureImport::stamped(const Lane& lane, std::int64_t time) const {
   return settings_.stamp == Stamp::centre ? time - lane.last_step / 2 : time - lane.last_step;
 }
 
+/// Hands samples that follow what the book has to it.
+void CaptureImport::give(Lane& lane, std::size_t index, std::span<const std::int64_t> times,
+                         std::span<const double> values) {
+  if (even_) {
+    const std::int64_t period = std::max<std::int64_t>(1, lane.last_step);
+    writer_->append(index, stamped(lane, times.front()), period, values);
+  } else {
+    if (settings_.kind == SampleKind::averaged && settings_.stamp != Stamp::start)
+      throw std::invalid_argument(
+          "samples are not evenly spaced: averaged samples must then be stamped at their start");
+    const std::int64_t end = times.back() + std::max<std::int64_t>(1, lane.last_step);
+    writer_->append_times(index, times, values, end, lane.gap_before);
+  }
+  lane.stored_time = times.back();
+  lane.gap_before = false;
+  pending_ += values.size();
+  if (pending_ < kFlush) return;
+  writer_->flush();
+  pending_ = 0;
+}
+
 /// Hands the batch to the book; `last`: its block ends here.
 void CaptureImport::store(std::size_t index, bool last) {
   Lane& lane = lanes_[index];
-  if (!lane.values.empty()) {
-    lane.stored_time = lane.times.back();
-    if (even_) {
-      const std::int64_t period = std::max<std::int64_t>(1, lane.last_step);
-      writer_->append(index, stamped(lane, lane.times.front()), period, lane.values);
-    } else {
-      if (settings_.kind == SampleKind::averaged && settings_.stamp != Stamp::start)
-        throw std::invalid_argument(
-            "samples are not evenly spaced: averaged samples must then be stamped at their start");
-      const std::int64_t end = lane.times.back() + std::max<std::int64_t>(1, lane.last_step);
-      writer_->append_times(index, lane.times, lane.values, end, lane.gap_before);
-    }
-    lane.gap_before = false;
-    pending_ += lane.values.size();
-    if (pending_ >= kFlush) {
-      writer_->flush();
-      pending_ = 0;
-    }
-  }
+  if (!lane.values.empty()) give(lane, index, lane.times, lane.values);
   lane.values.clear();
   lane.times.clear();
   if (last) lane.gap_before = true;

@@ -9,16 +9,13 @@
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <span>
 #include <vector>
 
 namespace kuvio::formats {
 
 /// Thrown when samples that looked evenly spaced turn out not to be; the import then begins again.
 struct Uneven {};
-
-/// What stands where a sample should be.
-enum class Datum { number, over_range, below_range, not_a_number };
-Datum datum_of(Flag flag);
 
 /// One capture on its way from a log into a book: samples that are evenly spaced become blocks, a
 /// jump in time is a gap unless it comes four times in a row, what is no data is flagged. Left
@@ -34,9 +31,13 @@ public:
   CaptureImport(const CaptureImport&) = delete;
   CaptureImport& operator=(const CaptureImport&) = delete;
 
-  /// The next sample of a channel, at a time in ticks of the channels' base. Throws Uneven;
-  /// std::invalid_argument where averaged samples of uneven spacing are not stamped at their start.
-  void add(std::size_t channel, std::int64_t time, Datum kind, double value);
+  /// The next sample of a channel, or `no_data`, at a time in ticks of the channels' base. Throws
+  /// Uneven; std::invalid_argument where averaged samples of uneven spacing are not stamped at
+  /// their start.
+  void add(std::size_t channel, std::int64_t time, double value);
+  /// The same for many, whose times rise.
+  void add(std::size_t channel, std::span<const std::int64_t> times,
+           std::span<const double> values);
   /// The last sample of the log was at `time`, `step` after the one before: the capture is whole.
   void finish(std::int64_t time, std::int64_t step);
 
@@ -59,10 +60,14 @@ private:
     std::int64_t stored_time = 0;  // of the last sample that left the batch
     double missing_s = 0;
   };
+  std::size_t steady(const Lane& lane, std::span<const std::int64_t> times,
+                     std::span<const double> values) const;
   void step_to(std::size_t index, std::int64_t time);
   void settle(std::size_t index);
   void end_flag(std::size_t index, std::int64_t time);
   std::int64_t stamped(const Lane& lane, std::int64_t time) const;
+  void give(Lane& lane, std::size_t index, std::span<const std::int64_t> times,
+            std::span<const double> values);
   void store(std::size_t index, bool last);
 
   book::Book& book_;

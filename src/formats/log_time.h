@@ -43,6 +43,14 @@ class Unwrapped {
 public:
   /// The count without its wraps.
   std::int64_t take(std::int64_t raw);
+  /// Takes a count that rises and has never wrapped; false where `take` has more to look at.
+  bool goes_on(std::int64_t raw) {
+    if (!any_ || raw < last_ || modulus_ > 0) return false;
+    step_ = raw - last_;
+    last_ = raw;
+    most_ = raw > most_ ? raw : most_;
+    return true;
+  }
   /// What `take` would give.
   std::int64_t peek(std::int64_t raw) const {
     return raw + added_ + (wraps(raw) ? modulus(raw) : 0);

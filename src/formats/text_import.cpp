@@ -3,8 +3,9 @@
 
 #include "core/error.h"
 #include "core/number_text.h"
-#include "core/special_value.h"
 #include "formats/capture_import.h"
+#include "formats/log_blocks.h"
+#include "formats/log_clock.h"
 #include "formats/log_plan.h"
 #include "formats/text_columns.h"
 #include "formats/text_source.h"
@@ -12,43 +13,37 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
 #include <filesystem>
+#include <span>
+#include <stdexcept>
 
 namespace kuvio::formats {
 namespace {
 
 namespace fs = std::filesystem;
 
-constexpr int kTimeExponent = 9;  // times are read to the nanosecond
-constexpr TimeBase kTicks{
-    1, 2'000'000'000};                  // half of one is exact too: samples stamped at their centre
-constexpr std::int64_t kEvery = 65536;  // rows between two looks at whoever waits
-constexpr std::size_t kMostSkipped = 1000;
-constexpr std::int64_t kMostTicks = std::int64_t{1} << 61;
-constexpr std::int64_t kMostCount = 100'000'000'000'000'000;     // of a counter
-constexpr std::int64_t kCalendarFrom = 100'000'000'000'000'000;  // ns, 3 years: since an epoch
-constexpr std::int64_t kLengthNs = 120'000'000'000;  // a clock that begins later is one of day
+constexpr std::size_t kMostSkipped = 1000, kLongestLine = 1 << 20;
 
 class Importer {
 public:
   Importer(book::Book& book, const TextSource& source, const ImportSettings& settings,
            const LogPlan& plan, bool even)
       : book_(book),
-        file_(source.path()),
+        source_(source),
         settings_(settings),
-        lines_(source.path(), source.at()),
         plan_(plan),
-        even_(even) {}
+        even_(even),
+        cell_reader_(plan, settings.shunt_ohm),
+        clock_(plan, cell_reader_) {}
 
   ImportResult run(const std::stop_token& stop, const std::function<void(double)>& progress) {
-    units_.resize(plan_.columns.size());
     try {
-      read_rows(stop, progress);
-      if (done_.empty() && !now_)
-        lines_.complain(std::max<std::int64_t>(1, lines_.number()),
-                        "it holds a header but no samples");
+      read_blocks(read_head(), stop, progress);
+      if (done_.empty() && !now_) {
+        line_ = std::max<std::int64_t>(1, line_);
+        complain("it holds a header but no samples");
+      }
       finish();
       check_shunt();
     } catch (...) {
@@ -80,11 +75,11 @@ private:
   /// What was so in the first lines must be so of the whole.
   void check_shunt() {
     if (plan_.high && sum_high_ < sum_low_)
-      lines_.complain(lines_.number(),
-                      fmt::format("the mean of \"{}\" is lower than that of \"{}\" over the whole "
-                                  "file, and was higher in its first lines: which is before the "
-                                  "shunt? Leave the column of the drop alone, or cut the file",
-                                  plan_.name_of(*plan_.high), plan_.name_of(*plan_.low)));
+      complain(
+          fmt::format("the mean of \"{}\" is lower than that of \"{}\" over the whole "
+                      "file, and was higher in its first lines: which is before the "
+                      "shunt? Leave the column of the drop alone, or cut the file",
+                      plan_.name_of(*plan_.high), plan_.name_of(*plan_.low)));
   }
 
   void report_missing() {
@@ -100,15 +95,19 @@ private:
   }
 
   void skip(const std::string& why) {
-    if (result_.skipped.size() < kMostSkipped) result_.skipped.push_back({lines_.number(), why});
+    if (result_.skipped.size() < kMostSkipped) result_.skipped.push_back({line_, why});
+  }
+
+  [[noreturn]] void complain(const std::string& why) const {
+    throw Error(Failure::bad_data, "bad file", source_.path() + ":" + std::to_string(line_), why);
   }
 
   // --- captures ----------------------------------------------------------------------------------
-  void begin(const std::string& first_cell) {
+  void begin() {
     book::CaptureSpec spec{settings_.name, settings_.build, settings_.conditions, true};
     if (!done_.empty()) spec.name += fmt::format(" · {}", done_.size() + 1);
-    spec.conditions["file"] = fs::path(file_).filename().string();
-    if (zero_ != 0) spec.conditions["log_began"] = first_cell;
+    spec.conditions["file"] = fs::path(source_.path()).filename().string();
+    if (!clock_.began().empty()) spec.conditions["log_began"] = clock_.began();
     if (settings_.shunt_ohm)
       spec.conditions["shunt"] = fmt::format("{:g} Ohm", *settings_.shunt_ohm);
     std::vector<book::ChannelInfo> channels;
@@ -134,25 +133,18 @@ private:
     info.accuracy = settings_.accuracy;
   }
 
-  bool is_drop(const Column& c) const {
-    return settings_.shunt_ohm && !plan_.high && c.role == Role::voltage;
-  }
-  double factor_of(const Column& c) const {
-    return is_drop(c) ? c.factor / *settings_.shunt_ohm : c.factor;
-  }
-
   book::ChannelInfo channel_of(int index) const {
     const Column& c = plan_.columns[static_cast<std::size_t>(index)];
     book::ChannelInfo info;
     info.name = c.name;
     info.kind = settings_.kind;
     info.encoding = book::Encoding::f8;
-    info.time_base = base();
+    info.time_base = clock_.base();
     info.input = "file";
     info.quantity = Quantity::voltage;
     info.unit = kuvio::info(info.quantity).unit;
-    if (c.role == Role::current || is_drop(c)) make_current(info);
-    info.lattice = book::Lattice{factor_of(c), 0, 1};
+    if (c.role == Role::current || cell_reader_.is_drop(c)) make_current(info);
+    info.lattice = book::Lattice{cell_reader_.factor_of(c), 0, 1};
     return info;
   }
 
@@ -160,52 +152,123 @@ private:
     try {
       now_->finish(last_time_, last_row_step_);
     } catch (const std::invalid_argument& e) {
-      lines_.complain(lines_.number(), e.what());
+      complain(e.what());
     }
     done_.push_back(now_->id());
     report_missing();
     now_.reset();
   }
 
-  /// Without times one tick is half a sample period, else half a nanosecond.
-  TimeBase base() const {
-    if (plan_.time_column >= 0 && plan_.time_form != TimeForm::count) return kTicks;
-    const double rate = *plan_.rate_hz;
-    if (std::fabs(rate - std::round(rate)) < 1e-9 * rate) return {1, 2 * std::llround(rate)};
-    return kTicks;
+  // --- rows --------------------------------------------------------------------------------------
+  /// What stands before the samples; the byte where they begin.
+  std::int64_t read_head() {
+    TextLines lines(source_.path(), source_.at());
+    std::string_view line;
+    std::int64_t offset = 0;
+    while (lines.number() + 1 < plan_.dialect.first_line && lines.next(line)) {
+      line_ = lines.number();
+      torn_ = lines.torn();
+      offset = lines.offset();
+      if (!line.empty() && line.front() != '#') before_samples(line);
+    }
+    return offset;
   }
 
-  // --- rows --------------------------------------------------------------------------------------
-  void read_rows(const std::stop_token& stop, const std::function<void(double)>& progress) {
-    std::string_view line;
-    std::int64_t read = 0;
-    while (lines_.next(line)) {
-      if (line.empty() || line.front() == '#') continue;
-      if (lines_.number() < plan_.dialect.first_line) {
-        before_samples(line);
-        continue;
+  void read_blocks(std::int64_t offset, const std::stop_token& stop,
+                   const std::function<void(double)>& progress) {
+    LogBlocks blocks(source_.path(), source_.at(), offset, plan_, settings_.shunt_ohm);
+    while (const RowBlock* block = blocks.next()) {
+      const std::int64_t before = line_;
+      std::size_t row = 0;
+      for (const RowBlock::Left& left : block->left) {
+        take_rows(*block, before, row, left.row);
+        row = left.row;
+        one_line(*block, before, left.line);
       }
-      row(line);
-      if (++read % kEvery != 0) continue;
+      take_rows(*block, before, row, block->rows());
+      line_ = before + block->lines;
       if (stop.stop_requested())
-        throw Error(Failure::io, "cancelled", file_, "nothing of it was kept");
-      if (progress) progress(lines_.share());
+        throw Error(Failure::io, "cancelled", source_.path(), "nothing of it was kept");
+      if (progress) progress(blocks.share());
     }
+  }
+
+  /// Rows [from, to) of a block.
+  void take_rows(const RowBlock& block, std::int64_t before, std::size_t from, std::size_t to) {
+    while (from < to) {
+      from += plain_rows(block, before, from, to);
+      if (from < to) one_line(block, before, block.line(from++));
+    }
+  }
+
+  void one_line(const RowBlock& block, std::int64_t before, const RowBlock::Line& line) {
+    line_ = before + line.number + 1;
+    torn_ = block.torn && line.number + 1 == block.lines;
+    const std::string_view text = block.of(line);
+    if (text.size() > kLongestLine)
+      complain("the line is longer than 1 MiB: this is not a text log");
+    if (text.find('\0') != std::string_view::npos)
+      complain("it contains binary data; not a text log");
+    row(text);
+  }
+
+  /// Takes the rows from `from` on that go on in time, and says how many they were.
+  std::size_t plain_rows(const RowBlock& block, std::int64_t before, std::size_t from,
+                         std::size_t to) {
+    if (!now_) return 0;
+    const std::size_t n = clock_.rows(block, from, to, {true, rows_, last_time_}, ticks_);
+    if (n == 0) return 0;
+    line_ = before + block.line(from + n - 1).number + 1;
+    try {
+      store(block, from, n);
+    } catch (const std::invalid_argument& e) {
+      complain(e.what());
+    }
+    last_row_step_ = ticks_[n - 1] - (n > 1 ? ticks_[n - 2] : last_time_);
+    last_time_ = ticks_[n - 1];
+    rows_ += static_cast<std::int64_t>(n);
+    return n;
+  }
+
+  void store(const RowBlock& block, std::size_t from, std::size_t n) {
+    const auto ticks = std::span(ticks_).first(n);
+    for (std::size_t i = 0; i < block.channels(); ++i)
+      now_->add(i, ticks, block.channel(i).subspan(from, n));
+    if (!plan_.high) return;
+    const auto high = block.channel(place_of(*plan_.high));
+    const auto low = block.channel(place_of(*plan_.low));
+    currents_.clear();
+    for (std::size_t i = from; i < from + n; ++i) currents_.push_back(current(high[i], low[i]));
+    now_->add(block.channels(), ticks, currents_);
+  }
+
+  std::size_t place_of(int column) const {
+    return static_cast<std::size_t>(
+        std::find(plan_.channels.begin(), plan_.channels.end(), column) - plan_.channels.begin());
+  }
+
+  /// Of two voltages at the shunt.
+  double current(double high, double low) {
+    if (!std::isfinite(high)) return high;
+    if (!std::isfinite(low)) return low;
+    sum_high_ += high;
+    sum_low_ += low;
+    return (high - low) / *settings_.shunt_ohm;
   }
 
   /// What stands between titles and samples is no preamble: a row of another form is not passed by.
   void before_samples(std::string_view line) {
     const LogDialect& d = plan_.dialect;
-    if (d.header_line == 0 || lines_.number() <= std::max(d.header_line, d.unit_line)) return;
+    if (d.header_line == 0 || line_ <= std::max(d.header_line, d.unit_line)) return;
     split_log_line(line, d.separator, cells_, plan_.columns.size());
     if (!holds_a_number()) return skip("it holds no numbers");
     row(line);
   }
 
   bool torn() {
-    if (!lines_.torn()) return false;
+    if (!torn_) return false;
     result_.warnings.push_back("the last line is incomplete and was skipped (line " +
-                               std::to_string(lines_.number()) + ")");
+                               std::to_string(line_) + ")");
     skip("the last line is incomplete");
     return true;
   }
@@ -218,72 +281,63 @@ private:
     });
   }
 
+  /// A row whose meaning may depend on those before.
   void row(std::string_view line) {
     split_log_line(line, plan_.dialect.separator, cells_, plan_.columns.size());
     if (cells_.size() != plan_.columns.size()) {
       if (torn()) return;
       if (!holds_a_number()) return skip("it holds no numbers");
-      lines_.complain(lines_.number(), fmt::format("it has {} columns where the header has {}",
-                                                   cells_.size(), plan_.columns.size()));
+      complain(fmt::format("it has {} columns where the header has {}", cells_.size(),
+                           plan_.columns.size()));
     }
     if (header_again()) return skip("the header again");
-    std::int64_t time = 0;
-    if (!read_time(time)) return;
-    values_.clear();
-    for (const int column : plan_.channels) {
-      Value value;
-      if (!read_value(static_cast<std::size_t>(column), value)) return;
-      values_.push_back(value);
+    try {
+      const auto time = clock_.row(cells_, {now_ != nullptr, rows_, last_time_});
+      if (!time) return no_time();
+      values_.resize(plan_.channels.size());
+      for (std::size_t i = 0; i < values_.size(); ++i) {
+        if (!read_value(static_cast<std::size_t>(plan_.channels[i]), values_[i])) return;
+      }
+      if (!in_order(*time)) return;
+      if (!now_) begin();
+      store_row(*time);
+    } catch (const std::invalid_argument& e) {
+      complain(e.what());
     }
-    if (!in_order(time)) return;
-    if (!now_) begin(first_cell_);
-    store(time);
-    if (raw_) counter_.take(*raw_);
+  }
+
+  void store_row(std::int64_t time) {
+    for (std::size_t i = 0; i < values_.size(); ++i) now_->add(i, time, values_[i]);
+    if (plan_.high)
+      now_->add(values_.size(), time,
+                current(values_[place_of(*plan_.high)], values_[place_of(*plan_.low)]));
+    clock_.took_row();
     last_row_step_ = rows_ > 0 ? time - last_time_ : 0;
     if (rows_ == 0) first_time_ = time;
     last_time_ = time;
     ++rows_;
   }
 
-  struct Value {
-    Datum kind = Datum::number;
-    double value = 0;
-  };
+  void no_time() {
+    if (torn()) return;
+    if (!holds_a_number()) return skip("it holds no numbers");
+    const auto column = static_cast<std::size_t>(plan_.time_column);
+    const std::string unit =
+        plan_.time_form == TimeForm::number ? " in " + plan_.columns[column].unit : "";
+    complain("\"" + std::string(cells_[column].substr(0, 40)) + "\" is not a time" + unit);
+  }
 
   /// False where the line is to be left out, which has been noted.
-  bool read_value(std::size_t column, Value& out) {
-    const std::string_view cell = cells_[column];
-    if (cell.empty()) {
-      out.kind = Datum::not_a_number;
-      return true;
-    }
-    if (const auto special = special_word(cell)) {
-      out.kind = datum_of(*flag_of_value(*special));
-      return true;
-    }
-    const Column& c = plan_.columns[column];
-    const auto number = number_cell(cell, plan_.dialect.marks, room_);
-    double plain = 0;
-    if (number) {
-      const char* end = number->plain.data() + number->plain.size();
-      const auto [to, failed] = std::from_chars(number->plain.data(), end, plain);
-      if (failed == std::errc{} && to == end) {
-        if (const auto flag = flag_of_value(standard_value(plain))) {
-          out.kind = datum_of(*flag);
-          return true;
-        }
-        double factor = factor_of(c);
-        if (!number->unit.empty()) {
-          const Dimension d = c.role == Role::current ? Dimension::current : Dimension::voltage;
-          const auto own = units_[column].factor(number->unit, c, d);
-          if (!own) refuse_cell(column, fmt::format("is no {}", describe_role(c)));
-          factor = is_drop(c) ? *own / *settings_.shunt_ohm : *own;
-        } else if (plan_.unit_in_cell[column] && c.factor != 1 && plain != 0) {
-          refuse_cell(column, "has no unit, where the others have one");
-        }
-        out.value = plain * factor;
+  bool read_value(std::size_t column, double& out) {
+    switch (cell_reader_.value(column, cells_[column], out)) {
+      case CellReader::Fault::none:
         return true;
-      }
+      case CellReader::Fault::other_unit:
+        refuse_cell(column, fmt::format("is no {}", describe_role(plan_.columns[column])));
+      case CellReader::Fault::no_unit:
+        refuse_cell(column, "has no unit, where the others have one");
+      case CellReader::Fault::no_number:
+        break;
     }
     if (torn()) return false;
     refuse_cell(column, "is not a number");
@@ -293,10 +347,9 @@ private:
     return c.role == Role::current ? "current" : "voltage";
   }
 
-  [[noreturn]] void refuse_cell(std::size_t column, const std::string& why) {
-    lines_.complain(lines_.number(),
-                    fmt::format("\"{}\" in column \"{}\" {}", cells_[column].substr(0, 40),
-                                plan_.columns[column].title, why));
+  [[noreturn]] void refuse_cell(std::size_t column, const std::string& why) const {
+    complain(fmt::format("\"{}\" in column \"{}\" {}", cells_[column].substr(0, 40),
+                         plan_.columns[column].title, why));
   }
 
   /// A logger that began again may print its titles again.
@@ -306,183 +359,41 @@ private:
            std::equal(titles.begin(), titles.end(), cells_.begin());
   }
 
-  void store(std::int64_t time) {
-    try {
-      for (std::size_t i = 0; i < values_.size(); ++i)
-        now_->add(i, time, values_[i].kind, values_[i].value);
-      if (!plan_.high) return;
-      const auto place = [&](int column) {
-        return values_[static_cast<std::size_t>(
-            std::find(plan_.channels.begin(), plan_.channels.end(), column) -
-            plan_.channels.begin())];
-      };
-      const Value a = place(*plan_.high), b = place(*plan_.low);
-      if (a.kind == Datum::number && b.kind == Datum::number) {
-        sum_high_ += a.value;
-        sum_low_ += b.value;
-      }
-      now_->add(values_.size(), time, a.kind != Datum::number ? a.kind : b.kind,
-                (a.value - b.value) / *settings_.shunt_ohm);
-    } catch (const std::invalid_argument& e) {
-      lines_.complain(lines_.number(), e.what());
-    }
-  }
-
-  // --- time --------------------------------------------------------------------------------------
-  bool read_time(std::int64_t& out) {
-    if (plan_.time_column < 0) {
-      out = counted(rows_);
-      return true;
-    }
-    const auto column = static_cast<std::size_t>(plan_.time_column);
-    const std::string_view cell = cells_[column];
-    raw_.reset();
-    const std::optional<std::int64_t> ns = moment_ns(cell, column);
-    if (!ns) {
-      if (torn()) return false;
-      if (!holds_a_number()) {
-        skip("it holds no numbers");
-        return false;
-      }
-      lines_.complain(lines_.number(), "\"" + std::string(cell.substr(0, 40)) + "\" is not a time" +
-                                           in_unit(column));
-    }
-    const bool far = *ns > 2 * kMostTicks || *ns < -2 * kMostTicks;
-    if (!now_ && !far) begin_time(cell, *ns);
-    const std::int64_t since = far ? 0 : *ns - zero_;
-    if (far || std::abs(since) > kMostTicks / 2)
-      lines_.complain(lines_.number(), "\"" + std::string(cell.substr(0, 40)) +
-                                           "\" lies too far from the first time");
-    out = plan_.time_form == TimeForm::count ? since : since * 2;
-    return true;
-  }
-
-  /// In ns, from whatever its form counts from; of a counted sample in ticks.
-  std::optional<std::int64_t> moment_ns(std::string_view cell, std::size_t column) {
-    switch (plan_.time_form) {
-      case TimeForm::number:
-        return number_ns(cell, column);
-      case TimeForm::count:
-        return count_ticks(cell, column);
-      case TimeForm::clock:
-        return clock_of_day(cell);
-      case TimeForm::calendar:
-        return calendar_ns(cell);
-    }
-    return std::nullopt;
-  }
-
-  /// Since when its times are counted.
-  void begin_time(std::string_view cell, std::int64_t ns) {
-    first_cell_ = std::string(cell);
-    const bool dated = plan_.date_column >= 0 && plan_.time_form == TimeForm::clock;
-    if (dated)
-      first_cell_ =
-          std::string(cells_[static_cast<std::size_t>(plan_.date_column)]) + " " + first_cell_;
-    const bool of_day = plan_.time_form == TimeForm::clock && (dated || ns > kLengthNs);
-    const bool since_epoch = plan_.time_form == TimeForm::number && ns > kCalendarFrom;
-    zero_ = plan_.time_form == TimeForm::calendar || of_day || since_epoch ? ns : 0;
-  }
-
-  std::string in_unit(std::size_t column) const {
-    return plan_.time_form == TimeForm::number ? " in " + plan_.columns[column].unit : "";
-  }
-
-  /// The tick of the n-th sample.
-  std::int64_t counted(std::int64_t n) const {
-    const double ticks = base() == kTicks ? static_cast<double>(n) * 2e9 / *plan_.rate_hz
-                                          : 2.0 * static_cast<double>(n);
-    if (std::fabs(ticks) > static_cast<double>(kMostTicks) / 2)
-      lines_.complain(lines_.number(), "at its rate its samples lie too far from the first");
-    return base() == kTicks ? std::llround(ticks) : n * 2;
-  }
-
-  std::optional<std::int64_t> count_ticks(std::string_view cell, std::size_t column) {
-    const auto ns = number_ns(cell, column);  // read as seconds
-    constexpr std::int64_t kSecond = 1'000'000'000;
-    if (!ns || *ns % kSecond != 0) return std::nullopt;
-    return counted(*ns / kSecond);
-  }
-
-  std::optional<std::int64_t> number_ns(std::string_view cell, std::size_t column) {
-    const auto number = number_cell(cell, plan_.dialect.marks, room_);
-    if (!number || special_word(cell)) return std::nullopt;
-    ExactFactor factor = plan_.time_form == TimeForm::count ? ExactFactor{} : plan_.time_factor;
-    if (!number->unit.empty()) {
-      const auto own = units_[column].factor(number->unit, plan_.columns[column], Dimension::time);
-      if (!own) return std::nullopt;
-      factor = exact_factor(*own);
-    }
-    std::string_view plain = number->plain;
-    std::string through;
-    std::int64_t raw = 0;
-    const auto [end, failed] = std::from_chars(plain.data(), plain.data() + plain.size(), raw);
-    if (failed == std::errc{} && end == plain.data() + plain.size()) {
-      if (std::abs(raw) < kMostCount) raw_ = raw;
-      if (raw_ && counter_.contradicts(raw))
-        lines_.complain(lines_.number(),
-                        fmt::format("{} is more than its counter could show that began again "
-                                    "before: time went backwards there",
-                                    raw));
-      if (raw_ && (counter_.added() != 0 || counter_.wraps(raw))) {
-        through = std::to_string(counter_.peek(raw));
-        plain = through;
-      }
-    }
-    return exact_decimal(plain, factor.exponent, kTimeExponent, factor.times);
-  }
-
-  /// A time of day goes on over midnight; a date of its own is part of it.
-  std::optional<std::int64_t> clock_of_day(std::string_view cell) {
-    const auto ns = clock_ns(cell);
-    if (!ns) return std::nullopt;
-    if (plan_.date_column >= 0) {
-      const auto day = date_ns(cells_[static_cast<std::size_t>(plan_.date_column)]);
-      return day ? std::optional(*day + *ns) : std::nullopt;
-    }
-    const bool back =
-        now_ && zero_ != 0 && *ns + days_ * kDayNs - zero_ < last_time_ / 2 - kDayNs / 2;
-    if (back) ++days_;
-    return *ns + days_ * kDayNs;
-  }
-
   /// Whether a row may follow the one before; one that begins again near zero begins a capture.
   bool in_order(std::int64_t time) {
     if (!now_ || time > last_time_) return true;
     if (time == last_time_) {
-      if (standing_++ == 0) first_standing_ = lines_.number();
+      if (standing_++ == 0) first_standing_ = line_;
       return false;
     }
     const std::int64_t near = std::max(last_row_step_, std::abs(first_time_));
-    const bool again = zero_ == 0 && rows_ >= 2 && std::abs(time) <= near &&
+    const bool again = clock_.began().empty() && rows_ >= 2 && std::abs(time) <= near &&
                        time - first_time_ < (last_time_ - first_time_) / 4;
     if (!again)
-      lines_.complain(lines_.number(),
-                      "time goes backwards here; split the file at this line and import the parts "
-                      "separately");
+      complain(
+          "time goes backwards here; split the file at this line and import the parts separately");
     finish();
     result_.warnings.push_back(fmt::format(
-        "its time begins again at line {}: what follows is a capture of its own", lines_.number()));
-    counter_.restart();
+        "its time begins again at line {}: what follows is a capture of its own", line_));
+    clock_.restart();
     return true;
   }
 
   book::Book& book_;
-  const std::string& file_;
+  const TextSource& source_;
   const ImportSettings& settings_;
-  TextLines lines_;
   const LogPlan& plan_;
   bool even_;
+  CellReader cell_reader_;
+  LogClock clock_;
   std::unique_ptr<CaptureImport> now_;
   std::vector<std::int64_t> done_;
+  std::int64_t line_ = 0;  // the one being read
+  bool torn_ = false;      // it has no end
   std::vector<std::string_view> cells_;
-  std::vector<Value> values_;
-  std::vector<CellUnit> units_;  // by column
-  std::string room_, first_cell_;
-  Unwrapped counter_;
-  std::optional<std::int64_t> raw_;  // the whole number that the time was written as
-  std::int64_t rows_ = 0, first_time_ = 0, last_time_ = 0, last_row_step_ = 0, days_ = 0;
-  std::int64_t zero_ = 0;  // ns that its times count from
+  std::vector<double> values_, currents_;
+  std::vector<std::int64_t> ticks_;
+  std::int64_t rows_ = 0, first_time_ = 0, last_time_ = 0, last_row_step_ = 0;
   std::int64_t standing_ = 0, first_standing_ = 0;
   double sum_high_ = 0, sum_low_ = 0;
   ImportResult result_;

@@ -45,6 +45,8 @@ public:
   /// Throws Error bad_data at a line.
   [[noreturn]] void complain(std::int64_t line, const std::string& why) const;
   std::int64_t number() const { return number_; }
+  /// The byte behind the lines given.
+  std::int64_t offset() const { return static_cast<std::int64_t>(read_ - (filled_ - at_)); }
   bool torn() const { return torn_; }  ///< the last line given had no end
   double share() const { return size_ > 0 ? static_cast<double>(read_) / size_ : 1; }
 
