@@ -3,9 +3,9 @@
 
 #include "acquire/input.h"
 #include "core/accuracy.h"
+#include "core/calibration.h"
 #include "core/error.h"
 #include "core/number_text.h"
-#include "core/repeatability.h"
 #include "core/special_value.h"
 
 #include <fmt/format.h>
@@ -25,8 +25,8 @@ constexpr std::size_t kBatches = 20;
   throw Error(Failure::bad_data, "not zeroed", where, why + " Previous zero kept");
 }
 
-/// Mean and its uncertainty by twenty batch means: samples near each other are not independent, and
-/// what of that is left between batches widens it.
+/// By twenty batch means: samples near each other are not independent, and what of that is left
+/// between batches widens it.
 Zero zero_of(const std::vector<double>& values) {
   Zero out;
   out.samples = static_cast<std::int64_t>(values.size());
@@ -37,10 +37,9 @@ Zero zero_of(const std::vector<double>& values) {
     means.push_back(std::accumulate(begin, begin + static_cast<std::ptrdiff_t>(n), 0.0) /
                     static_cast<double>(n));
   }
-  const Repeatability mean = repeatability(means);
-  out.mean = mean.mean;
-  out.uncertainty = mean.u;
-  if (const auto c = mean.component("zero")) out.expanded = expand(std::span(&*c, 1)).U;
+  const ZeroLevel level = zero_of_means(means);
+  out.mean = level.mean;
+  out.expanded = level.U;
   return out;
 }
 

@@ -8,9 +8,8 @@ namespace kuvio::acquire {
 /// What a current reads while nothing should flow.
 struct Zero {
   std::string channel;
-  double mean = 0;         ///< A
-  double uncertainty = 0;  ///< of the mean, standard, drift while it was taken included (A)
-  double expanded = 0;     ///< the same at 95 %: times Student's t of what is known of it (A)
+  double mean = 0;      ///< A
+  double expanded = 0;  ///< of the mean at 95 %, drift while it was taken included (A)
   std::int64_t samples = 0;
   std::string accuracy;  ///< statement that holds once it is subtracted, "" if none was given
 

@@ -47,6 +47,8 @@ struct ChannelInfo {
   /// `time_base` is the input's own; a ChannelTrace is on the capture's.
   std::optional<ClockMap> clock;
   Calibration calibration;  ///< applied on reading
+  /// As it was recorded, where people have put it right since (book/calibrations.h).
+  std::shared_ptr<const ChannelInfo> recorded;
   /// What its values are made of, where its input states it; helps to pack them.
   std::optional<Lattice> lattice;
   // Figures of what is recorded so far.
@@ -175,6 +177,7 @@ private:
   bool is_writing(const std::string& owner, std::int64_t capture) const;
   void erase(std::int64_t capture) const;
   void read_adjustments(ChannelInfo& c) const;
+  void calibrate_as_noted(std::int64_t capture, std::vector<ChannelInfo>& channels) const;
   template <typename Take>
   void each_capture(const char* sql, const Take& take) const;
   CaptureInfo read_capture(const Statement& row) const;

@@ -2,12 +2,14 @@
 // What stands in a book's rows.
 
 #include "book/book.h"
+#include "book/calibrations.h"
 #include "book/sqlite.h"
 #include "book/text.h"
 #include "core/error.h"
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 #include <set>
@@ -154,7 +156,23 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     out.push_back(std::move(c));
   }
   number_equal_names(out);
+  calibrate_as_noted(capture, out);
   return out;
+}
+
+void Book::calibrate_as_noted(std::int64_t capture, std::vector<ChannelInfo>& channels) const {
+  for (const auto& [name, calibration] : calibrations(*this, capture)) {
+    const auto at =
+        std::find_if(channels.begin(), channels.end(),
+                     [&, &wanted = name](const ChannelInfo& c) { return c.name == wanted; });
+    if (at == channels.end()) continue;
+    try {
+      calibrate(*at, calibration);
+    } catch (const std::invalid_argument& e) {
+      throw Error(Failure::bad_data, "damaged book", path(),
+                  fmt::format("the calibration of channel {} does not fit: {}", name, e.what()));
+    }
+  }
 }
 
 /// Conditions that people have put right since: what was recorded stays as it is, and what counts

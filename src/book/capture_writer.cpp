@@ -14,8 +14,6 @@
 #include <chrono>
 #include <filesystem>
 #include <iterator>
-#include <mutex>
-#include <set>
 #include <stdexcept>
 #include <thread>
 #include <utility>
@@ -51,40 +49,6 @@ const char* flag_name(Flag flag) {
 }
 
 }  // namespace
-
-namespace {
-
-struct Writers {
-  std::mutex mutex;  // held for moments only
-  std::set<std::pair<std::string, std::int64_t>> all;
-};
-Writers& writers() {
-  static Writers here;
-  return here;
-}
-std::string real_path(const std::string& path) {
-  std::error_code failed;
-  const auto out = std::filesystem::canonical(path, failed);
-  return failed ? path : out.string();
-}
-
-}  // namespace
-
-void CaptureWriter::Writing::begin(const std::string& path, std::int64_t capture) {
-  path_ = real_path(path);
-  capture_ = capture;
-  const std::lock_guard lock(writers().mutex);
-  writers().all.emplace(path_, capture_);
-}
-CaptureWriter::Writing::~Writing() {
-  const std::lock_guard lock(writers().mutex);
-  writers().all.erase({path_, capture_});
-}
-bool is_written_here(const std::string& path, std::int64_t capture) {
-  const std::string real = real_path(path);
-  const std::lock_guard lock(writers().mutex);
-  return writers().all.count({real, capture}) > 0;
-}
 
 /// A stretch of samples being appended. `open` holds what is in no chunk yet; the first `in_tail`
 /// of it are in the tail table already.

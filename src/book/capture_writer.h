@@ -4,6 +4,7 @@
 #include "book/book.h"
 #include "book/chunk_sealer.h"
 #include "book/sqlite.h"
+#include "book/written_here.h"
 
 #include <memory>
 #include <span>
@@ -61,19 +62,6 @@ public:
   void finish(const std::string& end_reason, bool interrupted);
 
 private:
-  /// Keeps the capture counting as being written for as long as there is a writer.
-  class Writing {
-  public:
-    Writing() = default;
-    ~Writing();
-    Writing(const Writing&) = delete;
-    Writing& operator=(const Writing&) = delete;
-    void begin(const std::string& path, std::int64_t capture);
-
-  private:
-    std::string path_;
-    std::int64_t capture_ = 0;
-  };
   struct Segment;
   struct Channel;
   static Segment& open_segment(Channel& channel, std::int64_t start, std::int64_t period);
@@ -97,14 +85,11 @@ private:
   std::int64_t id_ = 0;
   bool finished_ = false;
   std::unique_ptr<LazyCommits> lazy_;  // until what is imported is whole
-  Writing writing_;
+  WritingMark writing_;
   ChunkSealer sealer_;
   std::vector<std::unique_ptr<Channel>> channels_;
   std::vector<LogLine> log_;
   std::vector<Event> events_;
 };
-
-/// Whether a writer of this very process is at a capture: one that gave up on a full disk is not.
-bool is_written_here(const std::string& path, std::int64_t capture);
 
 }  // namespace kuvio::book

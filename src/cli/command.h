@@ -38,6 +38,7 @@ Runner add_capture(CLI::App& app);
 Runner add_profile(CLI::App& app);
 Runner add_list(CLI::App& app);
 Runner add_span(CLI::App& app);
+Runner add_channel(CLI::App& app);
 Runner add_states(CLI::App& app);
 Runner add_ledger(CLI::App& app);
 Runner add_compare(CLI::App& app);

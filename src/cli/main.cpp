@@ -26,6 +26,7 @@ constexpr std::array kCommands{
     Entry{"profile", "check an instrument profile, or try it", cli::add_profile},
     Entry{"list", "list captures, channels and builds", cli::add_list},
     Entry{"span", "measure a span", cli::add_span},
+    Entry{"channel", "calibrate a channel: zero, shunt, gain", cli::add_channel},
     Entry{"states", "split a capture into states", cli::add_states},
     Entry{"ledger", "time and charge by state", cli::add_ledger},
     Entry{"compare", "compare two builds or captures by state", cli::add_compare},

@@ -74,6 +74,11 @@ std::string to_string(const Accuracy& accuracy) {
                      accuracy.expanded ? " (k=2)" : "");
 }
 
+std::string to_string(const Accuracy& accuracy, Dimension of) {
+  return fmt::format("{:.9g} % + {:.9g} {}{}", accuracy.gain * 100, accuracy.offset,
+                     unit_symbol(of), accuracy.expanded ? " (k=2)" : "");
+}
+
 std::vector<Component> accuracy_components(const Accuracy& accuracy, double reading,
                                            double weight) {
   const double scale = (accuracy.expanded ? 0.5 : kBoundToStandard) * std::fabs(weight);

@@ -28,6 +28,8 @@ Accuracy parse_accuracy(std::string_view text);
 /// The same, of a current or a voltage: an offset in another unit is refused.
 Accuracy parse_accuracy(std::string_view text, Dimension of);
 std::string to_string(const Accuracy& accuracy);
+/// The same to nine digits, in the SI unit of a current or a voltage, as parse_accuracy reads it.
+std::string to_string(const Accuracy& accuracy, Dimension of);
 
 /// Components of an accuracy statement at a reading: gain and offset, each fully correlated over
 /// the samples of a range, so neither shrinks with averaging. `weight` scales both (a length turns

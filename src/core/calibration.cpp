@@ -1,0 +1,199 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/calibration.h"
+
+#include "core/measure.h"
+#include "core/repeatability.h"
+
+#include <algorithm>
+#include <cmath>
+#include <sstream>
+#include <stdexcept>
+
+namespace kuvio {
+namespace {
+
+constexpr std::size_t kBatches = 20;
+constexpr std::int64_t kLeastSamples = 40;
+
+std::string_view trimmed(std::string_view text) {
+  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
+  return text;
+}
+
+/// Takes "1 %" from the end of a text; 0 where there is none.
+double take_tolerance(std::string_view& text) {
+  text = trimmed(text);
+  if (text.empty() || text.back() != '%') return 0;
+  std::string_view number = trimmed(text.substr(0, text.size() - 1));
+  const auto at = number.find_last_of(" ~±");
+  number = at == std::string_view::npos ? number : number.substr(at + 1);
+  const std::string_view rest =
+      text.substr(0, static_cast<std::size_t>(number.data() - text.data()));
+  const double out = parse_quantity(std::string(number) + " %", Dimension::ratio);
+  if (!(out >= 0 && out < 1)) throw std::invalid_argument("a tolerance lies between 0 and 100 %");
+  text = trimmed(rest);
+  for (const std::string_view sign : {"+-", "±"}) {
+    if (text.ends_with(sign)) text = trimmed(text.substr(0, text.size() - sign.size()));
+  }
+  return out;
+}
+
+/// "90k" and "10" are resistances too.
+double resistance(std::string_view text) {
+  if (text.empty()) throw std::invalid_argument("a resistance such as \"90 kOhm\" is missing");
+  std::string words(text);
+  const auto unit = words.find_last_of("0123456789. ") + 1;
+  const std::string_view written = std::string_view(words).substr(unit);
+  if (written.empty() || written == "k" || written == "M" || written == "m") words += "Ohm";
+  const double out = parse_quantity(words, Dimension::resistance);
+  if (!(out > 0) || !std::isfinite(out))
+    throw std::invalid_argument("a resistance must be greater than zero");
+  return out;
+}
+
+std::string ohms(const Toleranced& r) {
+  std::ostringstream out;
+  out.precision(12);
+  out << r.value << " Ohm";
+  if (r.tolerance > 0) out << ' ' << 100 * r.tolerance << " %";
+  return out.str();
+}
+
+/// Standard uncertainties of one term, and whether it is a single bound.
+class Term {
+public:
+  void bound(double b) {
+    if (b <= 0) return;
+    sum_ += b * b / 3;
+    bound_ = b;
+    ++bounds_;
+  }
+  void expanded(double U) {
+    if (U <= 0) return;
+    sum_ += U * U / 4;
+    ++others_;
+  }
+  void stated(double value, bool is_expanded) { is_expanded ? expanded(value) : bound(value); }
+  bool plain() const { return others_ == 0 && bounds_ <= 1; }
+  double as_bound() const { return bounds_ == 0 ? 0 : bound_; }
+  double at_k2() const { return 2 * std::sqrt(sum_); }
+
+private:
+  double sum_ = 0, bound_ = 0;
+  int bounds_ = 0, others_ = 0;
+};
+
+}  // namespace
+
+Toleranced parse_resistor(std::string_view text) {
+  Toleranced out;
+  out.tolerance = take_tolerance(text);
+  out.value = resistance(trimmed(text));
+  return out;
+}
+
+std::string to_string(const Toleranced& resistor) { return ohms(resistor); }
+
+std::vector<double> Divider::bounds() const {
+  const double share = upper.value / (upper.value + lower.value);
+  return {share * upper.tolerance, share * lower.tolerance};
+}
+
+Divider parse_divider(std::string_view text) {
+  const auto slash = text.find('/');
+  if (slash == std::string_view::npos)
+    throw std::invalid_argument("a divider is written \"90k/10k\", the upper resistor first");
+  Divider out{parse_resistor(text.substr(0, slash)), parse_resistor(text.substr(slash + 1))};
+  // "90k/10k 1 %" speaks of both.
+  if (out.upper.tolerance == 0) out.upper.tolerance = out.lower.tolerance;
+  return out;
+}
+
+std::string to_string(const Divider& divider) {
+  return ohms(divider.upper) + "/" + ohms(divider.lower);
+}
+
+ZeroLevel zero_of_means(const std::vector<double>& means) {
+  ZeroLevel out;
+  const Repeatability mean = repeatability(means);
+  out.mean = mean.mean;
+  if (const auto c = mean.component("zero")) out.U = expand(std::span(&*c, 1)).U;
+  return out;
+}
+
+ZeroLevel zero_level(const Trace& trace, double from_s, double to_s) {
+  const SpanFigures whole = measure(trace, from_s, to_s);
+  if (whole.samples < kLeastSamples) throw std::invalid_argument("a zero takes 40 samples or more");
+  if (whole.flagged() > 0 || whole.missing_s > 0)
+    throw std::invalid_argument("a zero takes a stretch without gaps and flags");
+  std::vector<double> means;
+  const double step = (to_s - from_s) / static_cast<double>(kBatches);
+  for (std::size_t i = 0; i < kBatches; ++i) {
+    const double begin = from_s + static_cast<double>(i) * step;
+    const auto mean = measure(trace, begin, i + 1 == kBatches ? to_s : begin + step).mean();
+    if (mean) means.push_back(*mean);
+  }
+  return zero_of_means(means);
+}
+
+ZeroLevel between(const ZeroLevel& before, const ZeroLevel& after) {
+  ZeroLevel out;
+  out.mean = (before.mean + after.mean) / 2;
+  out.U = std::hypot(before.U, after.U) / 2;
+  out.drift = after.mean - before.mean;
+  out.from = before.from + ", " + after.from;
+  return out;
+}
+
+CalibratedChannel calibrated(const ChannelCalibration& c, Quantity recorded,
+                             const Accuracy& stated) {
+  if (c.shunt && recorded != Quantity::voltage)
+    throw std::invalid_argument("a shunt turns a voltage into a current, and this is none");
+  if (!std::isfinite(c.gain) || c.gain == 0 || !std::isfinite(c.offset) ||
+      !std::isfinite(c.subtract))
+    throw std::invalid_argument("gain and offset must be finite, and a gain not zero");
+  CalibratedChannel out;
+  out.quantity = c.shunt ? Quantity::current : recorded;
+  out.gain = c.gain * (c.divider ? c.divider->ratio() : 1) / (c.shunt ? c.shunt->value : 1);
+  out.offset = (c.zero ? -out.gain * c.zero->mean : c.offset) - c.subtract;
+
+  // A statement in the unit that results speaks of what results, any other of what was recorded.
+  Accuracy input = stated;
+  double scale = std::fabs(out.gain);
+  if (!c.accuracy.empty()) {
+    try {
+      input = parse_accuracy(c.accuracy, info(out.quantity).dimension);
+      scale = 1;
+    } catch (const std::invalid_argument&) {
+      input = parse_accuracy(c.accuracy, info(recorded).dimension);
+    }
+  }
+  Term gain, offset;
+  gain.stated(input.gain, input.expanded);
+  if (c.shunt) gain.bound(c.shunt->tolerance);
+  if (c.divider) {
+    for (const double b : c.divider->bounds()) gain.bound(b);
+  }
+  if (c.zero) {
+    offset.expanded(std::fabs(out.gain) * c.zero->U);
+    offset.bound(std::fabs(out.gain * c.zero->drift) / 2);
+  } else {
+    offset.stated(input.offset * scale, input.expanded);
+  }
+  const bool bounds = gain.plain() && offset.plain();
+  out.accuracy.expanded = !bounds && (gain.at_k2() > 0 || offset.at_k2() > 0);
+  out.accuracy.gain = bounds ? gain.as_bound() : gain.at_k2();
+  out.accuracy.offset = bounds ? offset.as_bound() : offset.at_k2();
+  return out;
+}
+
+ShuntLoad shunt_load(const Trace& current, double ohm) {
+  const SpanFigures all = measure(current);
+  if (!all.mean() || !all.max) throw std::invalid_argument("no samples");
+  const double peak = std::max(std::fabs(*all.max), std::fabs(*all.min));
+  const double rms = all.rms().value_or(0);
+  return {peak * ohm, std::fabs(*all.mean()) * ohm, peak * peak * ohm, rms * rms * ohm};
+}
+
+}  // namespace kuvio
