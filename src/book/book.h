@@ -47,6 +47,7 @@ struct ChannelInfo {
   /// `time_base` is the input's own; a ChannelTrace is on the capture's.
   std::optional<ClockMap> clock;
   Calibration calibration;  ///< applied on reading
+  std::string derived;      ///< of what it is made, for people; "": it was recorded
   /// As it was recorded, where people have put it right since (book/calibrations.h).
   std::shared_ptr<const ChannelInfo> recorded;
   /// What its values are made of, where its input states it; helps to pack them.
@@ -121,6 +122,10 @@ public:
   std::vector<CaptureInfo> captures() const;
   /// Captures that people have deleted: with a note "deleted", all they hold still there.
   std::set<std::int64_t> deleted() const;
+  /// Those, and captures that only hold the samples of derived channels.
+  std::set<std::int64_t> hidden() const;
+  /// A capture's channels as they were recorded: none derived, none put right.
+  std::vector<ChannelInfo> recorded_channels(std::int64_t capture) const;
   /// Error bad_data where there is none, or it is damaged.
   CaptureInfo capture(std::int64_t id) const;
   /// By id or by unique name; Error bad_data (usage when ambiguous) otherwise.

@@ -3,6 +3,7 @@
 
 #include "book/book.h"
 #include "book/calibrations.h"
+#include "book/derived.h"
 #include "book/sqlite.h"
 #include "book/text.h"
 #include "core/error.h"
@@ -124,7 +125,7 @@ void Book::read_flags(ChannelInfo& c) const {
   }
 }
 
-std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
+std::vector<ChannelInfo> Book::recorded_channels(std::int64_t capture) const {
   std::vector<ChannelInfo> out;
   auto rows = db_->prepare(
       "SELECT id, name, quantity, unit, kind, encoding, tick_num, tick_den, input, accuracy FROM "
@@ -154,6 +155,15 @@ std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
     read_segments(c);
     read_flags(c);
     out.push_back(std::move(c));
+  }
+  number_equal_names(out);
+  return out;
+}
+
+std::vector<ChannelInfo> Book::read_channels(std::int64_t capture) const {
+  std::vector<ChannelInfo> out = recorded_channels(capture);
+  for (ChannelInfo& c : derived_channels(*this, capture)) {
+    if (out.size() < kMostChannels) out.push_back(std::move(c));
   }
   number_equal_names(out);
   calibrate_as_noted(capture, out);
@@ -205,6 +215,13 @@ std::set<std::int64_t> Book::deleted() const {
   return out;
 }
 
+std::set<std::int64_t> Book::hidden() const {
+  std::set<std::int64_t> out = deleted();
+  auto rows = db_->prepare("SELECT capture FROM condition WHERE key='derived_of'");
+  while (rows.step()) out.insert(rows.integer(0));
+  return out;
+}
+
 CaptureInfo Book::read_capture(const Statement& row) const {
   CaptureInfo out;
   read_capture_rows(row, out);
@@ -249,7 +266,7 @@ constexpr const char* kCaptureOfId =
 template <typename Take>
 void Book::each_capture(const char* sql, const Take& take) const {
   auto ids = db_->prepare("SELECT id FROM capture WHERE phase<>'importing' ORDER BY id");
-  const std::set<std::int64_t> gone = deleted();
+  const std::set<std::int64_t> gone = hidden();
   while (ids.step()) {
     if (gone.count(ids.integer(0)) > 0) continue;
     auto row = db_->prepare(sql);
@@ -267,7 +284,7 @@ void Book::each_capture(const char* sql, const Take& take) const {
 std::vector<CaptureInfo> Book::captures() const {
   std::vector<CaptureInfo> out;
   auto ids = db_->prepare("SELECT id FROM capture WHERE phase<>'importing' ORDER BY id");
-  const std::set<std::int64_t> gone = deleted();
+  const std::set<std::int64_t> gone = hidden();
   while (ids.step()) {
     if (gone.count(ids.integer(0)) > 0) continue;
     CaptureInfo& c = out.emplace_back();

@@ -2,6 +2,7 @@
 #include "book/analysis.h"
 #include "book/calibrations.h"
 #include "book/channel_trace.h"
+#include "book/derived.h"
 #include "book/notes.h"
 #include "core/measure.h"
 #include "core/number_text.h"
@@ -14,6 +15,7 @@
 #include <charconv>
 #include <cmath>
 #include <memory>
+#include <set>
 
 namespace kuvio::cli {
 namespace {
@@ -25,6 +27,8 @@ struct Options {
   std::string book, capture, name, offset, shunt, rating, subtract, accuracy;
   std::optional<double> gain;
   std::vector<std::string> zero_from, dividers;
+  std::string product, difference, sum, ratio, running, rolling_mean;
+  bool remove = false;
   bool reset = false;
 };
 
@@ -107,6 +111,84 @@ std::pair<std::string, Divider> divider_of(const std::string& text) {
   if (equals == std::string::npos || equals == 0)
     usage("--divider \"" + text + "\" is not NAME=R1/R2");
   return {text.substr(0, equals), reading("--divider", text.substr(equals + 1), parse_divider)};
+}
+
+std::vector<std::string> names_in(const std::string& list) {
+  std::vector<std::string> out;
+  for (std::size_t at = 0; at <= list.size();) {
+    const auto comma = std::min(list.find(',', at), list.size());
+    std::string name = list.substr(at, comma - at);
+    while (name.starts_with(' ')) name.erase(0, 1);
+    while (name.ends_with(' ')) name.pop_back();
+    out.push_back(name);
+    at = comma + 1;
+  }
+  return out;
+}
+
+/// What the options say that the channel is made of; nothing where none does.
+std::optional<Derivation> derivation_of(const Options& o) {
+  std::optional<Derivation> out;
+  const auto take = [&](const std::string& list, DerivedBy by) {
+    if (list.empty()) return;
+    if (out) usage("a channel is derived in one way");
+    out = Derivation{by, names_in(list), 0};
+  };
+  take(o.product, DerivedBy::product);
+  take(o.difference, DerivedBy::difference);
+  take(o.sum, DerivedBy::sum);
+  take(o.ratio, DerivedBy::ratio);
+  take(o.running, DerivedBy::running);
+  if (o.rolling_mean.empty()) return out;
+  // "I 100 ms"
+  const auto blank = o.rolling_mean.find(' ');
+  if (blank == std::string::npos) usage("--rolling-mean is written \"I 100 ms\"");
+  take(o.rolling_mean.substr(0, blank), DerivedBy::rolling_mean);
+  out->window_s =
+      option_quantity("--rolling-mean", o.rolling_mean.substr(blank + 1), Dimension::time);
+  if (!(out->window_s > 0)) usage("--rolling-mean: a window is longer than nothing");
+  return out;
+}
+
+/// Nothing is made of itself, not by way of others either.
+void refuse_ring(const book::Book& book, std::int64_t capture, const std::string& name,
+                 const Derivation& derivation) {
+  auto all = book::derivations(book, capture);
+  std::vector<std::string> next = derivation.of;
+  std::set<std::string> seen;
+  while (!next.empty()) {
+    const std::string one = next.back();
+    next.pop_back();
+    if (one == name) usage("channel " + name + " would be made of itself");
+    if (!seen.insert(one).second || all.count(one) == 0) continue;
+    next.insert(next.end(), all[one].of.begin(), all[one].of.end());
+  }
+}
+
+/// What dividers leave uncertain of a small difference of large voltages.
+void warn_of_dividers(const book::Book& book, const CaptureInfo& capture,
+                      const Derivation& derivation, const ChannelInfo& channel,
+                      std::vector<std::string>& warnings) {
+  if (derivation.by != DerivedBy::difference) return;
+  const auto all = book::calibrations(book, capture.id);
+  double square = 0;
+  for (const std::string& name : derivation.of) {
+    const auto it = all.find(name);
+    if (it == all.end() || !it->second.divider) continue;
+    const book::ChannelTrace trace(book, named(capture, name, book.path()));
+    const double volts = measure(trace).mean().value_or(0);
+    for (const double b : it->second.divider->bounds()) square += b * b * volts * volts / 3;
+  }
+  if (square == 0) return;
+  const double factor = channel.recorded ? std::fabs(channel.calibration.gain) : 1;
+  const double U = 1.96 * std::sqrt(square) * factor;
+  const book::ChannelTrace trace(book, channel);
+  const double mean = std::fabs(measure(trace).mean().value_or(0));
+  if (U < 0.05 * mean) return;
+  warnings.push_back(fmt::format(
+      "the dividers' tolerances alone leave {} uncertain by {}, and its mean is {}: match the "
+      "resistors, or take a zero with nothing connected",
+      channel.name, with_prefix(U, channel.unit, 2), with_prefix(mean, channel.unit, 3)));
 }
 
 /// The visits of a split channel are found anew by its recipe: its levels are others now.
@@ -196,52 +278,106 @@ Outcome describe(const book::Book& book, const CaptureInfo& capture, const std::
   const auto count = count_of(trace);
   out.document[key] = count ? nlohmann::ordered_json(*count) : nullptr;
   add_load(channel, trace, c, out, warnings);
+  const auto derived = book::derivations(book, capture.id);
+  if (const auto it = derived.find(name); it != derived.end()) {
+    out.document["derived"] = {{"by", key_of(it->second.by)}, {"of", it->second.of}};
+    warn_of_dividers(book, capture, it->second, channel, warnings);
+  }
   for (const std::string& w : warnings) say(w);
   out.document["warnings"] = warnings;
   return out;
 }
 
+bool calibrates(const Options& o) {
+  return o.reset || o.gain || !o.offset.empty() || !o.shunt.empty() || !o.rating.empty() ||
+         !o.subtract.empty() || !o.accuracy.empty() || !o.zero_from.empty() || !o.dividers.empty();
+}
+
+/// Dividers ahead of other channels come before what is made of them.
+void set_dividers(book::Book& book, std::int64_t id, const Options& o) {
+  const CaptureInfo capture = book.capture(id);
+  auto all = book::calibrations(book, id);
+  std::vector<book::Note> notes;
+  std::set<std::string> changed;
+  for (const std::string& text : o.dividers) {
+    auto [name, divider] = divider_of(text);
+    named(capture, name, o.book);
+    all[name].divider = divider;
+    notes.push_back(book::calibration_note(id, name, all[name]));
+    changed.insert(name);
+  }
+  if (notes.empty()) return;
+  book::put(book, notes);
+  book::make_again(book, id, changed);
+}
+
+void make_channel(book::Book& book, std::int64_t id, const Options& o,
+                  const std::optional<Derivation>& derivation) {
+  const CaptureInfo capture = book.capture(id);
+  const bool was_derived = book::derivations(book, id).count(o.name) > 0;
+  if (o.remove) {
+    if (!was_derived) usage("channel " + o.name + " was not derived, and cannot be taken away");
+    book::put(book, {book::no_derived_note(id, o.name), book::calibration_note(id, o.name, {})});
+    return;
+  }
+  if (!derivation) return;
+  if (!was_derived && capture.channel(o.name))
+    usage("capture " + capture.name + " has a channel " + o.name +
+          " already; give it another name");
+  refuse_ring(book, id, o.name, *derivation);
+  book::put(book, {book::make_derived(book, capture, o.name, *derivation)});
+  book::make_again(book, id, {o.name});
+}
+
+void calibrate_channel(book::Book& book, std::int64_t id, const Options& o) {
+  const CaptureInfo capture = book.capture(id);
+  const ChannelInfo recorded = book::as_recorded(named(capture, o.name, o.book));
+  auto all = book::calibrations(book, id);
+  const ChannelCalibration before = o.reset ? ChannelCalibration{} : all[o.name];
+  const ChannelCalibration now = changed(before, o, book, capture, recorded);
+  ChannelInfo trial = recorded;
+  try {
+    book::calibrate(trial, now);
+  } catch (const std::invalid_argument& e) {
+    usage(fmt::format("channel {}: {}", o.name, e.what()));
+  }
+  book::put(book, {book::calibration_note(id, o.name, now)});
+  for (const std::string& name : book::make_again(book, id, {o.name}))
+    say(name + " was made again");
+}
+
 Outcome run(const Options& o, bool json) {
-  const bool change = o.reset || o.gain || !o.offset.empty() || !o.shunt.empty() ||
-                      !o.rating.empty() || !o.subtract.empty() || !o.accuracy.empty() ||
-                      !o.zero_from.empty() || !o.dividers.empty();
-  const book::Book book =
+  const std::optional<Derivation> derivation = derivation_of(o);
+  const bool change = calibrates(o) || derivation || o.remove;
+  book::Book book =
       book::Book::open(o.book, change ? book::Book::Mode::write : book::Book::Mode::read);
   CaptureInfo capture = book.find(o.capture);
-  auto all = book::calibrations(book, capture.id);
-  named(capture, o.name, o.book);
+  if (!derivation) named(capture, o.name, o.book);
+  if (change && capture.recording)
+    throw Error(Failure::bad_data, "being recorded", "capture " + capture.name,
+                "its channels can be put right once it has ended");
   if (change) {
-    if (capture.recording)
-      throw Error(Failure::bad_data, "being recorded", "capture " + capture.name,
-                  "it can be calibrated once it has ended");
-    std::vector<book::Note> notes;
-    if (o.reset) all[o.name] = {};
-    for (const std::string& text : o.dividers) {
-      auto [name, divider] = divider_of(text);
-      named(capture, name, o.book);
-      all[name].divider = divider;
-    }
-    all[o.name] =
-        changed(all[o.name], o, book, capture, book::as_recorded(named(capture, o.name, o.book)));
-    for (const auto& [name, calibration] : all) {
-      ChannelInfo trial = book::as_recorded(named(capture, name, o.book));
-      try {
-        book::calibrate(trial, calibration);
-      } catch (const std::invalid_argument& e) {
-        usage(fmt::format("channel {}: {}", name, e.what()));
-      }
-      notes.push_back(book::calibration_note(capture.id, name, calibration));
-    }
-    book::put(book, notes);
+    set_dividers(book, capture.id, o);
+    make_channel(book, capture.id, o, derivation);
+    if (calibrates(o)) calibrate_channel(book, capture.id, o);
     split_again(book, capture.id);
     capture = book.capture(capture.id);
   }
+  if (o.remove) {
+    Outcome out;
+    out.document = {{"capture", capture.name}, {"removed", o.name}};
+    return out;
+  }
+  auto all = book::calibrations(book, capture.id);
   Outcome out = describe(book, capture, o.name, all[o.name]);
   const ChannelInfo& channel = named(capture, o.name, o.book);
-  if (!json)
-    fmt::print("{} of {}: {}{}{}\n", channel.name, capture.name, info(channel.quantity).key,
-               channel.calibration.text.empty() ? ", as recorded" : ", " + channel.calibration.text,
-               channel.accuracy.empty() ? "" : ", ± (" + channel.accuracy + ")");
+  if (!json) {
+    const std::string from = channel.derived.empty() ? "" : ", " + channel.derived;
+    const std::string how = channel.calibration.text.empty() ? (from.empty() ? ", as recorded" : "")
+                                                             : ", " + channel.calibration.text;
+    fmt::print("{} of {}: {}{}{}{}\n", channel.name, capture.name, info(channel.quantity).key, from,
+               how, channel.accuracy.empty() ? "" : ", ± (" + channel.accuracy + ")");
+  }
   return out;
 }
 
@@ -262,6 +398,13 @@ Runner add_channel(CLI::App& app) {
                  "NAME=R1/R2: a divider ahead of a channel, e.g. \"V=90k/10k 1 %\"");
   app.add_option("--subtract", o->subtract, "what the logger itself draws, e.g. \"5 mA\"");
   app.add_option("--accuracy", o->accuracy, "as in \"0.08 % + 40 nA\"");
+  app.add_option("--product", o->product, "makes NAME of two channels: A,B");
+  app.add_option("--difference", o->difference, "A,B: A less B");
+  app.add_option("--sum", o->sum, "A,B,…");
+  app.add_option("--ratio", o->ratio, "A,B: A over B");
+  app.add_option("--running", o->running, "A: its integral since the beginning");
+  app.add_option("--rolling-mean", o->rolling_mean, "\"A 100 ms\": its mean over a window");
+  app.add_flag("--remove", o->remove, "takes a derived channel away");
   app.add_flag("--reset", o->reset, "back to what was recorded");
   return [o](const Output& output) { return run(*o, output.json); };
 }
