@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/number_text.h"
 #include "core/quantity.h"
+#include "formats/import_layout.h"
 #include "formats/json_results.h"
+#include "formats/output_file.h"
 #include "formats/text_import.h"
 
 #include "command.h"
@@ -19,7 +21,7 @@ namespace {
 namespace fs = std::filesystem;
 
 struct Options {
-  std::string book, build, name, samples = "instant", voltage, accuracy, decimal;
+  std::string book, build, name, samples, voltage, accuracy, decimal, layout, write_layout;
   std::vector<std::string> files, columns, conditions;
   std::optional<double> rate, shunt;
 };
@@ -107,7 +109,8 @@ Outcome run(const Options& o, bool json) {
     settings.conditions["voltage"] =
         fmt::format("{:g} V", option_quantity("--voltage", o.voltage, Dimension::voltage));
   }
-  read_samples(o.samples, settings);
+  if (!o.layout.empty()) formats::read_layout(o.layout, settings);
+  if (!o.samples.empty()) read_samples(o.samples, settings);
 
   const StopOnSignal signals;
   const bool fresh = !fs::exists(o.book);
@@ -119,6 +122,8 @@ Outcome run(const Options& o, bool json) {
     if (fresh) book::Book::remove_if_empty(std::move(book));
     throw;
   }
+  if (!o.write_layout.empty())
+    formats::write_file(o.write_layout, formats::layout_of(o.files.front(), settings));
   Outcome out;
   out.document["captures"] = nlohmann::ordered_json::array();
   for (std::size_t i = 0; i < done.size(); ++i) {
@@ -156,6 +161,9 @@ Runner add_import(CLI::App& app) {
   app.add_option("--decimal", o->decimal,
                  "comma or point, where the file itself leaves open what \"1,234\" is")
       ->check(CLI::IsMember({"comma", "point"}));
+  app.add_option("--layout", o->layout, "how logs of this kind are read (*.layout.toml)");
+  app.add_option("--write-layout", o->write_layout,
+                 "write how the first file was read to this file, for the next of its kind");
   app.add_option("--voltage", o->voltage, "nominal supply voltage, e.g. \"3.6 V\"");
   app.add_option("--accuracy", o->accuracy, "as in \"0.08 % + 40 nA\"");
   app.add_option("--condition", o->conditions, "KEY=VALUE");

@@ -41,6 +41,7 @@ int magnitude(double value) {
 
 /// An uncertainty under this share of its value is the rounding of numbers in a computer.
 constexpr double kNoise = 1e-9;
+constexpr double kLost = 1000;  // times a value: an uncertainty that says nothing is known
 
 /// Decimal place of an uncertainty's second digit (JCGM 100:2008, 7.2.6): -2 for 0.12, and for
 /// 0.0996, which is written 0.10.
@@ -75,6 +76,9 @@ std::string with_prefix(double value, std::string_view unit, int digits) {
 std::string with_uncertainty(double value, double U, std::string_view unit) {
   if (!(U > 0) || !std::isfinite(U)) return with_prefix(value, unit, 4);
   if (U < kNoise * std::fabs(value)) return with_prefix(value, unit, 7);
+  // Cut to what that supports, nothing would be left of it.
+  if (value != 0 && U > kLost * std::fabs(value))
+    return with_prefix(value, unit, 3) + kThin + "(±" + kThin + with_prefix(U, unit, 2) + ")";
   const double grain_of_U = std::pow(10.0, second_digit(U));
   const double rounded_U = std::round(U / grain_of_U) * grain_of_U;
   const int step = step_of(std::max(std::fabs(value), rounded_U));

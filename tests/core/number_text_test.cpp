@@ -6,6 +6,7 @@
 using namespace kuvio;
 
 TEST_CASE("digits are cut to what the uncertainty supports") {
+  CHECK(with_uncertainty(0.1921, 260e3, "A") == "192\u2009mA\u2009(±\u2009260\u2009kA)");
   CHECK(with_uncertainty(9.3712e-3, 0.0213e-3, "A") == "9.371\u2009±\u20090.021\u2009mA");
   CHECK(with_uncertainty(9.3712e-3, 0.0123e-3, "A") == "9.371\u2009±\u20090.012\u2009mA");
   CHECK(with_uncertainty(46.345e-6, 7.2e-6, "A") == "46.3\u2009±\u20097.2\u2009µA");
