@@ -217,8 +217,15 @@ std::set<std::int64_t> Book::deleted() const {
 
 std::set<std::int64_t> Book::hidden() const {
   std::set<std::int64_t> out = deleted();
-  auto rows = db_->prepare("SELECT capture FROM condition WHERE key='derived_of'");
-  while (rows.step()) out.insert(rows.integer(0));
+  try {
+    // People may call a condition of theirs the same.
+    auto rows = db_->prepare(
+        "SELECT d.capture FROM condition d JOIN capture c ON c.id=d.capture WHERE "
+        "d.key='derived_of' AND c.end_reason='derived'");
+    while (rows.step()) out.insert(rows.integer(0));
+  } catch (const Error& e) {  // damaged conditions lock no capture away
+    if (e.failure() != Failure::bad_data) throw;
+  }
   return out;
 }
 

@@ -195,7 +195,7 @@ std::vector<ChannelInfo> derived_channels(const Book& book, std::int64_t capture
   for (const auto& [name, one] : kept(book, capture)) {
     auto row = book.database().prepare(
         "SELECT 1 FROM capture c JOIN condition d ON d.capture=c.id AND d.key='derived_of' WHERE "
-        "c.id=?1 AND c.phase='done' AND d.value=?2");
+        "c.id=?1 AND c.phase='done' AND c.end_reason='derived' AND d.value=?2");
     row.bind_all(one.samples_in, std::to_string(capture));
     // As recorded: a book that says a channel is made of itself is not followed.
     std::vector<ChannelInfo> made;

@@ -138,8 +138,13 @@ TEST_CASE("what cannot be derived is refused, and a damaged note is said") {
     CHECK_THROWS_AS(book.capture(id), Error);
     CHECK_FALSE(book.captures().at(0).damage.empty());
   }
-  // A book that says a capture is made of itself.
+  // A condition of that name is no hiding place.
   book.database().execute("INSERT INTO condition VALUES(1, 'derived_of', '1')");
+  book::put(book, {{id, "derived:D", std::nullopt}});
+  CHECK(book.captures().size() == 1);
+  CHECK(book.capture(id).damage.empty());
+  // A book that says a capture is made of itself.
+  book.database().execute("UPDATE capture SET end_reason='derived'");
   book::put(book, {{id, "derived:D", "{\"by\":\"product\",\"of\":[\"D\",\"D\"],\"capture\":1}"}});
   CHECK_THROWS_AS(book.capture(id), Error);
 }
