@@ -15,8 +15,8 @@ std::string with_prefix(double value, std::string_view unit, int digits = 3);
 
 /// "9.370 ± 0.021 mA": the uncertainty to two significant digits (JCGM 100:2008, 7.2.6), the value
 /// to the same place, both with one prefix. U <= 0 falls back to with_prefix(value, unit, 4), and
-/// so does one that is only the rounding of numbers, with seven digits. One a thousand times the value
-/// and more stands behind the whole value: "192 mA (± 260 kA)".
+/// so does one that is only the rounding of numbers, with seven digits. One a thousand times the
+/// value and more stands behind the whole value: "192 mA (± 260 kA)".
 std::string with_uncertainty(double value, double U, std::string_view unit);
 
 /// In which unit charge is shown. A table never mixes them. Energies need a voltage.
