@@ -10,6 +10,7 @@
 #include "core/quantity.h"
 #include "core/state_split.h"
 
+#include <algorithm>
 #include <stdexcept>
 
 namespace kuvio::book {
@@ -58,9 +59,14 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
   std::string names;
   const ChannelInfo* found = nullptr;
   int currents = 0;
+  // One that was derived does not make the recorded one less clear.
+  const bool recorded = std::any_of(
+      capture.channels.begin(), capture.channels.end(),
+      [](const ChannelInfo& c) { return c.quantity == Quantity::current && c.derived.empty(); });
   for (const ChannelInfo& c : capture.channels) {
     names += (names.empty() ? "" : ", ") + c.name;
-    if (!name.empty() ? c.name == name : c.quantity == Quantity::current) {
+    const bool meant = c.quantity == Quantity::current && (!recorded || c.derived.empty());
+    if (!name.empty() ? c.name == name : meant) {
       found = &c;
       ++currents;
     }

@@ -37,7 +37,8 @@ struct SplitCapture {
   Basis basis() const { return basis_of(info, channel); }
 };
 
-/// The channel that a command means: by name, or the only current. Error (usage) that names the
+/// The channel that a command means: by name, or the only current (the only recorded one, where
+/// others are derived). Error (usage) that names the
 /// choices when there are several, bad_data when there is none.
 const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name,
                                   const std::string& book_path);

@@ -191,13 +191,28 @@ void warn_of_dividers(const book::Book& book, const CaptureInfo& capture,
       channel.name, with_prefix(U, channel.unit, 2), with_prefix(mean, channel.unit, 3)));
 }
 
-/// The visits of a split channel are found anew by its recipe: its levels are others now.
-void split_again(const book::Book& book, std::int64_t id) {
+/// The channel that the states of a capture rest on; "" where it has none.
+std::string split_channel(const book::Book& book, const CaptureInfo& capture) {
+  const auto split = capture.split ? book.split(capture.id) : std::nullopt;
+  for (const ChannelInfo& c : capture.channels) {
+    if (split && c.id == split->channel) return c.name;
+  }
+  return "";
+}
+
+/// The visits on a channel are found anew by their recipe: its levels are others now.
+void split_again(const book::Book& book, std::int64_t id, const std::string& channel) {
   const CaptureInfo capture = book.capture(id);
   const auto split = book.split(id);
-  if (!capture.split || !split || split->recipe_text.empty()) return;
-  const formats::RecipeFile recipe =
-      formats::parse_recipe(split->recipe_text, "the split's recipe");
+  if (channel.empty() || !split || split->recipe_text.empty()) return;
+  if (named(capture, channel, book.path()).quantity != Quantity::current) {
+    book::put(book, {book::Note{id, "split", "0"}});
+    say(fmt::format("{}'s states rested on {}, which is no current now: split it again",
+                    capture.name, channel));
+    return;
+  }
+  formats::RecipeFile recipe = formats::parse_recipe(split->recipe_text, "the split's recipe");
+  recipe.recipe.channel = channel;
   book.save_split(id, book::split_capture(book, capture, recipe.recipe, recipe.text));
   say(fmt::format("{} was split again by \"{}\"", capture.name, recipe.recipe.name));
 }
@@ -357,10 +372,13 @@ Outcome run(const Options& o, bool json) {
     throw Error(Failure::bad_data, "being recorded", "capture " + capture.name,
                 "its channels can be put right once it has ended");
   if (change) {
+    const std::string states_on = split_channel(book, capture);
+    if (o.remove && states_on == o.name)
+      usage("the states rest on it; split " + capture.name + " by another channel first");
     set_dividers(book, capture.id, o);
     make_channel(book, capture.id, o, derivation);
     if (calibrates(o)) calibrate_channel(book, capture.id, o);
-    split_again(book, capture.id);
+    split_again(book, capture.id, states_on);
     capture = book.capture(capture.id);
   }
   if (o.remove) {

@@ -30,7 +30,6 @@ public:
 
   /// Has cells [from, from + n) of a block ready.
   void load(const Block& block, std::int64_t from) {
-    block_ = &block;
     from_ = from;
     const std::int64_t n = std::min(kPiece, block.count - from);
     last_ = from + n == block.count;
@@ -48,7 +47,6 @@ public:
   std::size_t size() const { return ticks_.empty() ? 0 : ticks_.size() - 1; }
   bool last() const { return last_; }
   std::int64_t next() const { return from_ + static_cast<std::int64_t>(size()); }
-  const Block* block() const { return block_; }
   std::int64_t tick(std::size_t i) const { return ticks_[i]; }
   double from_s(std::size_t i) const { return base_.seconds(ticks_[i]); }
   double to_s(std::size_t i) const { return base_.seconds(ticks_[i + 1]); }
@@ -68,7 +66,6 @@ public:
 private:
   const Trace& trace_;
   TimeBase base_;
-  const Block* block_ = nullptr;
   std::int64_t from_ = 0;
   bool last_ = false;
   std::vector<double> values_;

@@ -152,6 +152,55 @@ TEST_CASE("two voltages behind unmatched dividers become a current, with a warni
   CHECK(half["mean_w"].get<double>() == Approx((3.6 - 0.015) * 0.075).epsilon(1e-4));
 }
 
+TEST_CASE("a derived current leaves the recorded one the only one, and states what they rest on") {
+  const test::Folder folder;
+  const std::string book = folder / "b.kuvio", recipe = folder / "r.recipe.toml";
+  std::ofstream(recipe) << kLevels;  // names no channel
+  REQUIRE(cli({"import", book, with_zero(folder), "--samples", "averaged"}).status == 0);
+  REQUIRE(cli({"states", book, "1", "--recipe", recipe}).status == 0);
+  const json before = cli({"ledger", book, "1", "--json"}).json();
+  const test::Ran slow = cli({"channel", book, "1", "slow", "--rolling-mean", "current 100 ms"});
+  INFO(slow.err);
+  REQUIRE(slow.status == 0);
+  CHECK(cli({"ledger", book, "1", "--json"}).json()["rows"] == before["rows"]);
+  CHECK(cli({"span", book, "1", "--json"}).json()["channel"] == "current");
+  // Split by what was derived: it cannot be taken away from under its states.
+  const std::string on_slow = folder / "slow.recipe.toml";
+  std::ofstream(on_slow) << std::string(kLevels).insert(19, "channel = \"slow\"\n");
+  REQUIRE(cli({"states", book, "1", "--recipe", on_slow}).status == 0);
+  const test::Ran removed = cli({"channel", book, "1", "slow", "--remove"});
+  CHECK(removed.status == 64);
+  CHECK_THAT(removed.err, Catch::Contains("states rest on it"));
+  CHECK(cli({"ledger", book, "1"}).status == 0);
+  // They go on resting on it when it is made again.
+  REQUIRE(cli({"channel", book, "1", "current", "--gain", "2"}).status == 0);
+  CHECK(row(cli({"ledger", book, "1", "--json"}).json(), "Busy")["mean_a"].get<double>() ==
+        Approx(20e-3).epsilon(0.1));
+  REQUIRE(cli({"states", book, "1", "--recipe", recipe}).status == 0);
+  CHECK(cli({"channel", book, "1", "slow", "--remove"}).status == 0);
+  CHECK(cli({"ledger", book, "1"}).status == 0);
+}
+
+TEST_CASE("states of a current do not stay when it is a voltage again") {
+  const test::Folder folder;
+  const std::string book = folder / "b.kuvio", recipe = folder / "r.recipe.toml";
+  std::ofstream(recipe) << kLevels;
+  std::string log = "time (s),drop (mV)\n";
+  for (int i = 0; i < 100; ++i) log += fmt::format("{:.2f},{}\n", i * 0.01, i < 50 ? 0.001 : 1);
+  REQUIRE(cli({"import", book, folder.write("d.csv", log)}).status == 0);
+  REQUIRE(cli({"channel", book, "1", "drop", "--shunt", "0.1 Ohm"}).status == 0);
+  REQUIRE(cli({"states", book, "1", "--recipe", recipe}).status == 0);
+  const test::Ran reset = cli({"channel", book, "1", "drop", "--reset"});
+  CHECK(reset.status == 0);
+  CHECK_THAT(reset.err, Catch::Contains("split it again"));
+  const test::Ran ledger = cli({"ledger", book, "1"});
+  CHECK(ledger.status == 65);
+  CHECK_THAT(ledger.err, Catch::Contains("not split"));
+  REQUIRE(cli({"channel", book, "1", "drop", "--shunt", "0.1 Ohm"}).status == 0);
+  REQUIRE(cli({"states", book, "1", "--recipe", recipe}).status == 0);
+  CHECK(cli({"ledger", book, "1"}).status == 0);
+}
+
 TEST_CASE("what cannot be done to a channel is said, and changes nothing") {
   const test::Folder folder;
   const std::string book = folder / "b.kuvio", path = folder / "one.csv";
