@@ -4,6 +4,7 @@ include(GNUInstallDirs)
 include(CMakePackageConfigHelpers)
 
 set(kuvio_programs kuvio-cli kuvio-sim)
+install(TARGETS kuvio-read-hdf5 RUNTIME DESTINATION ${CMAKE_INSTALL_LIBEXECDIR}/kuvio)
 if(KUVIO_BUILD_APP)
   list(APPEND kuvio_programs kuvio)
 endif()

@@ -51,6 +51,7 @@ constexpr std::array kOptions{
     Option{"stamped", Protocol::log},
     Option{"rate", Protocol::lines},
     Option{"columns", Protocol::lines},
+    Option{"decimal", Protocol::lines},
     Option{"samples", Protocol::lines},
     Option{"rate", Protocol::sysfs},
 };

@@ -89,10 +89,25 @@ std::string with_point(std::string_view cell) {
   return out;
 }
 
+/// What stands behind a cell's number, whatever its marks; nothing where it has none.
+std::optional<std::string> unit_behind(std::string_view cell) {
+  std::string room;
+  for (const formats::NumberMarks marks : {formats::NumberMarks{'.', ','}, {',', '.'}}) {
+    if (const auto number = formats::number_cell(cell, marks, room))
+      return std::string(number->unit);
+  }
+  return std::nullopt;
+}
+
 }  // namespace
 
-LineReader::LineReader(const std::string& columns, bool by_header)
-    : by_header_(by_header || columns.empty()) {
+LineReader::LineReader(const std::string& columns, bool by_header, std::optional<char> decimal)
+    : decimal_(decimal), by_header_(by_header || columns.empty()) {
+  plan_.dialect.separator = 0;
+  if (decimal) {
+    plan_.dialect.marks = {*decimal, *decimal == ',' ? '.' : ','};
+    marks_known_ = true;
+  }
   if (columns.empty()) return;
   std::vector<std::string_view> titles;
   formats::split_log_line(columns, ',', titles);
@@ -120,12 +135,23 @@ void LineReader::refuse_doubt(const std::vector<Column>& columns) {
 
 void LineReader::set_columns(std::vector<Column> columns) {
   formats::number_duplicates(columns);
-  columns_ = std::move(columns);
-  time_column_.reset();
-  for (std::size_t i = 0; i < columns_.size(); ++i) {
-    if (columns_[i].role == Role::time && !time_column_) time_column_ = i;
+  plan_.columns = std::move(columns);
+  plan_.unit_in_cell.assign(plan_.columns.size(), false);
+  plan_.time_column = plan_.date_column = -1;
+  for (std::size_t i = 0; i < plan_.columns.size(); ++i) {
+    if (plan_.columns[i].role == Role::time && plan_.time_column < 0)
+      plan_.time_column = static_cast<int>(i);
   }
-  if (time_column_) time_factor_ = formats::exact_factor(columns_[*time_column_].factor);
+  times_known_ = false;
+  if (has_time())
+    plan_.time_factor =
+        formats::exact_factor(plan_.columns[static_cast<std::size_t>(plan_.time_column)].factor);
+  cells_.emplace(plan_, std::nullopt);
+}
+
+void LineReader::keep_titles(const std::vector<Column>& columns) {
+  titles_.clear();
+  for (const Column& c : columns) titles_ += (titles_.empty() ? "" : ",") + c.title;
 }
 
 /// A header that comes again: units may be others, the columns may not.
@@ -133,23 +159,24 @@ LineReader::What LineReader::header_again(const std::vector<Column>& now) {
   if (!by_header_) return What::header;  // columns= said what they are
   bool same = true, units = false;
   for (std::size_t i = 0; i < now.size(); ++i) {
-    same =
-        same && now[i].role == columns_[i].role && now[i].doubt.empty() &&
-        (now[i].role == Role::ignore || now[i].title == columns_[i].title ||
-         formats::guess_column(now[i].title).name == formats::guess_column(columns_[i].title).name);
-    units |= now[i].factor != columns_[i].factor;
+    same = same && now[i].role == plan_.columns[i].role && now[i].doubt.empty() &&
+           (now[i].role == Role::ignore || now[i].title == plan_.columns[i].title ||
+            formats::guess_column(now[i].title).name ==
+                formats::guess_column(plan_.columns[i].title).name);
+    units |= now[i].factor != plan_.columns[i].factor;
   }
   if (!same) return What::other_header;
   if (!units) return What::header;
-  titles_.clear();
-  for (const Column& c : now) titles_ += (titles_.empty() ? "" : ",") + c.title;
+  header_.clear();
+  units_.clear();
+  keep_titles(now);
   set_columns(now);
   return What::other_units;
 }
 
 std::vector<LineReader::Value> LineReader::values() const {
   std::vector<Value> out;
-  for (const Column& c : columns_) {
+  for (const Column& c : plan_.columns) {
     if (c.role == Role::current) out.push_back({c.name, Quantity::current, "A"});
     if (c.role == Role::voltage) out.push_back({c.name, Quantity::voltage, "V"});
   }
@@ -162,7 +189,7 @@ std::vector<Column> LineReader::header_of(const std::vector<std::string_view>& c
   bool any = false;
   for (const auto cell : cells) {
     std::string_view rest;
-    if (number(cell, rest)) return {};
+    if (number(cell, rest) || formats::time_form(cell, {})) return {};
     out.push_back(formats::guess_column(std::string(cell)));
     any |= out.back().role == Role::current || out.back().role == Role::voltage;
   }
@@ -178,8 +205,7 @@ bool LineReader::try_header(const std::vector<std::string_view>& cells) {
     if (c.role == Role::ignore || c.guess.empty()) continue;
     guessed_ += (guessed_.empty() ? "column \"" : "; column \"") + c.title + "\" " + c.guess;
   }
-  titles_.clear();
-  for (const Column& c : out) titles_ += (titles_.empty() ? "" : ",") + c.title;
+  keep_titles(out);
   set_columns(std::move(out));
   return true;
 }
@@ -190,15 +216,16 @@ bool LineReader::try_units(const std::vector<std::string_view>& cells) {
   bool any = false;
   int currents = 0, voltages = 0;
   for (const auto cell : cells) {
-    std::string_view rest;
     Column c;
-    const std::string text = with_point(cell);
-    if (number(text, rest)) {
+    const auto form = formats::time_form(cell, {});
+    if (form == formats::TimeForm::clock || form == formats::TimeForm::calendar) {
+      c.role = Role::time;
+    } else if (const auto unit = unit_behind(cell)) {
       for (const auto& [role, dimension] :
            {std::pair{Role::time, Dimension::time}, std::pair{Role::current, Dimension::current},
             std::pair{Role::voltage, Dimension::voltage}}) {
         try {
-          c.factor = unit_factor(rest, dimension);
+          c.factor = unit_factor(*unit, dimension);
           c.role = role;
           break;
         } catch (const std::invalid_argument&) {  // not of this kind
@@ -217,31 +244,137 @@ bool LineReader::try_units(const std::vector<std::string_view>& cells) {
   return any;
 }
 
-std::optional<double> LineReader::value(std::string_view cell, const Column& c) const {
-  if (cell.empty()) return kNotANumber;
-  if (const auto special = special_word(cell)) return special;
-  std::string_view rest;
-  const std::string text = separator_ == ',' ? std::string(cell) : with_point(cell);
-  const auto v = number(text, rest);
-  if (!v) return std::nullopt;
-  if (flag_of_value(*v)) return standard_value(*v, c.factor);
-  if (rest.empty()) return *v * c.factor;
-  try {
-    return *v *
-           unit_factor(rest, c.role == Role::voltage ? Dimension::voltage : Dimension::current);
-  } catch (const std::invalid_argument&) {
-    return std::nullopt;
+/// A line of units below a header that has none: "s;mA;V".
+bool LineReader::take_units(const std::vector<std::string_view>& cells) {
+  if (any_ || !by_header_ || titles_.empty()) return false;
+  std::vector<Column> now = plan_.columns;
+  bool any = false;
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    if (now[i].role == Role::ignore) continue;
+    if (cells[i].empty() || now[i].guess.empty()) continue;  // it says its own
+    std::string_view unit = cells[i];
+    if (unit.size() > 2 && (unit.front() == '[' || unit.front() == '('))
+      unit = trim(unit.substr(1, unit.size() - 2));
+    if (!is_unit(unit)) return false;
+    Column with = formats::guess_column(now[i].title + " [" + std::string(unit) + "]");
+    if (with.role != now[i].role || !with.doubt.empty()) return false;
+    now[i] = std::move(with);
+    any = true;
+  }
+  if (!any) return false;
+  guessed_.clear();
+  keep_titles(now);
+  set_columns(std::move(now));
+  return true;
+}
+
+/// Whether it is known how the numbers of a line are written; one mark for all lines.
+bool LineReader::find_marks(const std::vector<std::string_view>& cells) {
+  if (marks_known_) return true;
+  std::vector<std::string_view> numbers;
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    if (plan_.columns[i].role != Role::ignore) numbers.push_back(cells[i]);
+  }
+  finder_.look(1, numbers);
+  if (finder_.settled()) {
+    plan_.dialect.marks = finder_.marks();
+    marks_known_ = true;
+  }
+  return !finder_.open();
+}
+
+/// In which form the first line of numbers writes its time.
+void LineReader::find_times(const std::vector<std::string_view>& cells) {
+  if (times_known_) return;
+  times_known_ = true;
+  plan_.time_form = formats::TimeForm::number;
+  if (!has_time()) return;
+  const auto form =
+      formats::time_form(cells[static_cast<std::size_t>(plan_.time_column)], plan_.dialect.marks);
+  if (!form) {
+    times_known_ = false;
+    return;
+  }
+  plan_.time_form = *form == formats::TimeForm::count ? formats::TimeForm::number : *form;
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    if (plan_.time_form == formats::TimeForm::clock && formats::date_ns(cells[i]))
+      plan_.date_column = static_cast<int>(i);
   }
 }
 
+/// When a line was read, by its own time: counters and days that go round go on.
+std::optional<std::int64_t> LineReader::moment(const std::vector<std::string_view>& cells) {
+  const auto column = static_cast<std::size_t>(plan_.time_column);
+  auto out = cells_->moment(column, cells[column]);
+  if (!out) return std::nullopt;
+  if (plan_.date_column >= 0) {
+    const auto day = formats::date_ns(cells[static_cast<std::size_t>(plan_.date_column)]);
+    return day ? std::optional(*day + out->ns) : std::nullopt;
+  }
+  if (plan_.time_form == formats::TimeForm::clock) {
+    // Midnight is passed by a step about as long as the others, not by a time that is garbled.
+    constexpr std::int64_t kHour = 3'600'000'000'000;
+    const std::int64_t through = out->ns + (days_ + 1) * formats::kDayNs - last_ns_;
+    if (any_ && out->ns + days_ * formats::kDayNs < last_ns_ - formats::kDayNs / 2 &&
+        through <= std::max(kHour, 20 * step_ns_))
+      ++days_;
+    const std::int64_t ns = out->ns + days_ * formats::kDayNs;
+    if (any_ && ns > last_ns_) step_ns_ = ns - last_ns_;
+    last_ns_ = ns;
+    return ns;
+  }
+  if (!out->raw) return out->ns;
+  const std::int64_t raw = *out->raw;
+  if (counter_.contradicts(raw)) counter_.restart();
+  const bool wraps = counter_.wraps(raw);
+  if (counter_.added() != 0 || wraps)
+    out = cells_->moment(column, cells[column], counter_.peek(raw) - raw);
+  counter_.take(raw);
+  return out ? std::optional(out->ns) : std::nullopt;
+}
+
+void LineReader::restart() {
+  counter_.restart();
+  last_ns_ = step_ns_ = days_ = 0;
+  any_ = false;
+}
+
+LineReader::What LineReader::read(const std::vector<std::string_view>& cells, Reading& out) {
+  out.time_ns.reset();
+  out.values.clear();
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    const Column& c = plan_.columns[i];
+    if (c.role != Role::current && c.role != Role::voltage) continue;
+    double value = 0;
+    if (cells_->value(i, cells[i], value) != formats::CellReader::Fault::none) return What::text;
+    const auto flag = formats::flag_of_data(value);
+    out.values.push_back(!flag                        ? value
+                         : *flag == Flag::over_range  ? kOverRange
+                         : *flag == Flag::below_range ? kBelowRange
+                                                      : kNotANumber);
+  }
+  if (has_time()) {
+    find_times(cells);
+    out.time_ns = moment(cells);
+    if (!out.time_ns) return What::text;
+  }
+  any_ = true;
+  return What::reading;
+}
+
 LineReader::What LineReader::take(std::string_view line, Reading& out) {
+  if (line.starts_with("\xef\xbb\xbf")) line.remove_prefix(3);
   line = trim(line);
   if (line.empty() || line.front() == '#') return What::nothing;
   std::vector<std::string_view> cells;
-  if (columns_.empty()) {
-    separator_ = separator_of(line);
-    cells_of(line, separator_, cells);
-    if (try_header(cells)) return What::header;
+  char& separator = plan_.dialect.separator;
+  if (plan_.columns.empty()) {
+    separator = separator_of(line);
+    cells_of(line, separator, cells);
+    if (try_header(cells)) {
+      header_ = line;
+      return What::header;
+    }
     if (!try_units(cells)) {
       std::string_view rest;
       // A lone number without a word about it: a current in ampere, and that is reported.
@@ -252,39 +385,25 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
           "(columns=… says otherwise)";
     }
   } else {
-    if (separator_ == 0 || cells.empty()) {
-      if (separator_ == 0) separator_ = columns_.size() == 1 ? '\t' : separator_of(line);
-      cells_of(line, separator_, cells);
-    }
-    if (cells.size() == columns_.size()) {
+    if (separator == 0) separator = plan_.columns.size() == 1 ? '\t' : separator_of(line);
+    cells_of(line, separator, cells);
+    if (cells.size() == plan_.columns.size()) {
+      if (line == units_ || line == header_) return What::header;
+      if (take_units(cells)) {
+        units_ = line;
+        return What::header;
+      }
       const auto now = header_of(cells);
       const auto known = [](const std::vector<Column>& columns) {
         return std::count_if(columns.begin(), columns.end(),
                              [](const Column& c) { return c.role != Role::ignore; });
       };
-      if (!now.empty() && known(now) >= known(columns_)) return header_again(now);
+      if (!now.empty() && known(now) >= known(plan_.columns)) return header_again(now);
     }
   }
-  if (cells.size() != columns_.size()) return What::text;
-  out.time_ns.reset();
-  out.values.clear();
-  for (std::size_t i = 0; i < cells.size(); ++i) {
-    const Column& c = columns_[i];
-    if (time_column_ == i) {
-      std::string_view rest;
-      const std::string text = separator_ == ',' ? std::string(cells[i]) : with_point(cells[i]);
-      if (!number(text, rest)) return What::text;
-      const std::string digits = text.substr(0, text.size() - rest.size());
-      out.time_ns =
-          formats::exact_decimal(trim(digits), time_factor_.exponent, 9, time_factor_.times);
-      if (!out.time_ns) return What::text;
-    } else if (c.role == Role::current || c.role == Role::voltage) {
-      const auto v = value(cells[i], c);
-      if (!v) return What::text;
-      out.values.push_back(*v);
-    }
-  }
-  return What::reading;
+  if (cells.size() != plan_.columns.size()) return What::text;
+  if (!find_marks(cells)) return What::open;
+  return read(cells, out);
 }
 
 std::vector<Column> columns_of_line(std::string_view line) {

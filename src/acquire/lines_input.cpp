@@ -24,7 +24,11 @@ constexpr double kOdd = 10;             // steps of the usual length: more must 
 LineReader reader_for(const Endpoint& endpoint) {
   try {
     const std::string said = endpoint.option("columns");
-    return LineReader(said.empty() ? endpoint.option("header") : said, said.empty());
+    const std::string mark = endpoint.option("decimal");
+    if (!mark.empty() && mark != "comma" && mark != "point")
+      throw std::invalid_argument("decimal is comma or point");
+    const auto decimal = mark.empty() ? std::nullopt : std::optional(mark == "comma" ? ',' : '.');
+    return LineReader(said.empty() ? endpoint.option("header") : said, said.empty(), decimal);
   } catch (const std::invalid_argument& e) {
     throw Error(Failure::usage, "bad input address", endpoint.text, e.what());
   }
@@ -46,6 +50,7 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
   // Lines are kept from the first on: the reading that shows the columns counts too.
   WaitClock patience;
   std::vector<Line> early;
+  std::string left_open;
   bool known = false;
   while (!known) {
     if (settings_.stop.stop_requested())
@@ -54,15 +59,21 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
     if (patience.waited_s() > kFirst) {
       throw Error(Failure::unavailable, "no readings", endpoint.text,
                   early.empty() ? "no line came within 10 s"
-                                : "no line within 10 s is a reading; the last was \"" +
-                                      book::printable(early.back().text.substr(0, 60)) +
-                                      "\" (columns=… says what the columns are)");
+                  : left_open.size() > 0
+                      ? "its numbers can be read in two ways: \"" + book::printable(left_open) +
+                            "\" has a decimal comma or a mark between thousands; decimal=comma or "
+                            "decimal=point says which"
+                      : "no line within 10 s is a reading; the last was \"" +
+                            book::printable(early.back().text.substr(0, 60)) +
+                            "\" (columns=… says what the columns are)");
     }
     read_lines(milliseconds(100));
     for (const Line& line : lines_) {
       LineReader::Reading ignored;
       try {
-        if (reader_.take(line.text, ignored) == LineReader::What::reading) known = true;
+        const auto what = reader_.take(line.text, ignored);
+        known |= what == LineReader::What::reading;
+        if (what == LineReader::What::open) left_open = line.text.substr(0, 60);
       } catch (const std::invalid_argument& e) {
         throw Error(Failure::usage, "its header cannot be relied on", endpoint.text, e.what());
       }
@@ -70,6 +81,7 @@ LinesInput::LinesInput(const Endpoint& endpoint, const InputSettings& settings)
     }
     lines_.clear();
   }
+  reader_.restart();  // the lines kept are taken again
   const auto values = reader_.values();
   const std::vector<std::string>& names = settings_.channels;
   for (std::size_t i = 0; i < values.size(); ++i) {
@@ -151,6 +163,9 @@ void LinesInput::take(const Line& line) {
     case LineReader::What::other_header:
       throw Error(Failure::bad_data, "the lines changed", endpoint_.text,
                   "a header now has other columns: " + book::printable(line.text.substr(0, 80)));
+    case LineReader::What::open:
+      take_text(line);
+      break;
     case LineReader::What::header:
     case LineReader::What::nothing:
       break;

@@ -13,12 +13,14 @@
 #include <QComboBox>
 #include <QDir>
 #include <QEventLoop>
+#include <QFile>
 #include <QLabel>
 #include <QLineEdit>
 #include <QProcess>
 #include <QPushButton>
 #include <QSpinBox>
 #include <QStandardPaths>
+#include <QTemporaryDir>
 #include <QTimer>
 
 #include <algorithm>
@@ -57,6 +59,7 @@ public:
   void judged();
   void round();
   void two_captures();
+  void imported(const QDir& examples);
   void bench_with_digitiser();
   void bench_with_two_outputs();
 
@@ -131,10 +134,6 @@ void Photographer::round() {
     window_.setTheme(Theme::Kind::night);
     trigger("showLog");
     take("trace-night.png");
-    for (const DeskId id : {DeskId::builds, DeskId::budget, DeskId::lifetime}) {
-      desk(id);
-      take(qPrintable(QString::fromLatin1(info(id).key).toLower() + QStringLiteral("-night.png")));
-    }
     break;
   }
 }
@@ -164,6 +163,49 @@ void Photographer::two_captures() {
   take("trace-lined-up.png");
   if (auto* list = window_.findChild<QAbstractItemView*>(QStringLiteral("captures")))
     list->model()->setData(list->model()->index(1, 0), Qt::Unchecked, Qt::CheckStateRole);
+  trigger("showLog");
+}
+
+/// A log that leaves something open, and one whose drop became a current: Mealbell's.
+void Photographer::imported(const QDir& examples) {
+  window_.setTheme(Theme::Kind::paper);
+  const QTemporaryDir logs;
+  QFile log(logs.filePath(QStringLiteral("night-run.csv")));
+  if (!log.open(QIODevice::WriteOnly)) return;
+  log.write("# bench 3, board satchel-07\nt (s);supply (V);load (ticks);note\n");
+  for (int i = 0; i < 240; ++i)
+    log.write(
+        QStringLiteral("%1;3,6%2;%3;\n")
+            .arg(QString::number(i * 0.25, 'f', 2).replace(QLatin1Char('.'), QLatin1Char(',')))
+            .arg(i % 7)
+            .arg(i % 40 < 8 ? 61 + i % 3 : 4)
+            .toUtf8());
+  log.close();
+  window_.importFiles({log.fileName()});
+  const auto* trouble = window_.findChild<QLabel*>(QStringLiteral("importTrouble"));
+  waitFor([&] { return trouble && !trouble->text().isEmpty(); }, 5000);
+  take("import.png");
+
+  const auto shown = [&] { return window_.view().capture(); };
+  window_.importFiles({examples.filePath(QStringLiteral("mealbell.log"))});
+  auto* go = window_.findChild<QPushButton*>(QStringLiteral("importGo"));
+  if (!waitFor([&] { return go && go->isEnabled(); }, 5000)) return;
+  go->click();
+  waitFor([&] { return shown() && shown()->info.name == "mealbell"; }, 10000);
+  trigger("showChannels");
+  auto* which = window_.findChild<QComboBox*>(QStringLiteral("channelWhich"));
+  waitFor([&] { return which && which->count() == 2; }, 5000);
+  const auto fill = [&](const char* name, const char* text) {
+    if (auto* line = window_.findChild<QLineEdit*>(QLatin1String(name)))
+      line->setText(QString::fromUtf8(text));
+  };
+  fill("channelShunt", "0.22 Ohm 1 %");
+  fill("channelRating", "250 mW");
+  fill("channelAccuracy", "0.5 % + 50 uV");
+  if (auto* set = window_.findChild<QPushButton*>(QStringLiteral("channelSet"))) set->click();
+  waitFor([&] { return shown()->channel.quantity == kuvio::Quantity::current; }, 10000);
+  settle(900);
+  take("channels-mealbell.png");
   trigger("showLog");
 }
 
@@ -246,8 +288,9 @@ int main(int argc, char** argv) {
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("Kuvio pictures"));
   QApplication::setOrganizationName(QStringLiteral("Kuvio"));
-  if (argc != 3) {
-    std::fprintf(stderr, "kuvio-pictures: usage error: command line: it takes BOOK and FOLDER\n");
+  if (argc != 4) {
+    std::fprintf(stderr,
+                 "kuvio-pictures: usage error: command line: it takes BOOK, FOLDER and EXAMPLES\n");
     return 64;
   }
   const QDir folder(QString::fromLocal8Bit(argv[2]));
@@ -276,6 +319,7 @@ int main(int argc, char** argv) {
   pictures.judged();
   pictures.round();
   pictures.two_captures();
+  pictures.imported(QDir(QString::fromLocal8Bit(argv[3])));
   pictures.bench_with_digitiser();
   pictures.bench_with_two_outputs();
   return 0;

@@ -4,6 +4,7 @@
 #include "book/channel_trace.h"
 #include "book/notes.h"
 #include "book/schema.h"
+#include "book/typed.h"
 #include "core/compare.h"
 #include "core/edge.h"
 #include "core/error.h"
@@ -54,8 +55,15 @@ Basis basis_of(const CaptureInfo& capture, const ChannelInfo& channel) {
   return out;
 }
 
+void require_recorded(const CaptureInfo& capture) {
+  if (!capture.typed) return;
+  throw Error(Failure::bad_data, "no samples", "capture " + capture.name,
+              "its readings were typed; ledger, compare, check and lifetime take them");
+}
+
 const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string& name,
                                   const std::string& book_path) {
+  require_recorded(capture);
   std::string names;
   const ChannelInfo* found = nullptr;
   int currents = 0;
@@ -129,6 +137,10 @@ SplitCapture load_split(const Book& book, const CaptureInfo& capture,
                         std::optional<StoredSplit> given) {
   SplitCapture out;
   out.info = capture;
+  if (capture.typed) {
+    out.typed = typed_readings(book, capture.id);
+    return out;
+  }
   if (!given) {
     if (auto edited = edited_split(book, capture)) {
       given = std::move(edited->split);
@@ -172,7 +184,7 @@ std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& 
     if (!c.damage.empty())
       throw Error(Failure::bad_data, "damaged capture", book.path(),
                   "capture " + std::to_string(c.id) + " of build " + build + ": " + c.damage);
-    if (!c.channels.empty()) out.push_back(std::move(c));
+    if (!c.channels.empty() || c.typed) out.push_back(std::move(c));
   }
   if (out.empty()) {
     std::string builds;
@@ -184,12 +196,24 @@ std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& 
   return out;
 }
 
+Account SplitCapture::account() const {
+  if (info.typed) {
+    Basis own;
+    own.voltage = nominal_voltage(info.conditions);
+    return {nullptr, {}, own, typed};
+  }
+  return {trace.get(), visits, basis(), {}};
+}
+
 Ledger pooled_ledger(const std::vector<SplitCapture>& captures,
                      const std::vector<std::string>& states, double supply) {
   std::vector<Account> accounts;
-  for (const SplitCapture& c : captures) {
-    accounts.push_back({c.trace.get(), c.visits, c.basis()});
-    if (accounts.back().basis.voltage <= 0) accounts.back().basis.voltage = supply;
+  for (const bool typed : {false, true}) {
+    for (const SplitCapture& c : captures) {
+      if (c.info.typed != typed) continue;
+      accounts.push_back(c.account());
+      if (accounts.back().basis.voltage <= 0) accounts.back().basis.voltage = supply;
+    }
   }
   return make_ledger(accounts, states);
 }
@@ -210,10 +234,19 @@ double edge_difference(const SplitCapture& capture, double from_s, double to_s) 
 }
 
 Conditions pooled_conditions(const std::vector<SplitCapture>& captures) {
-  Conditions out = captures.front().info.conditions;
-  for (std::size_t i = 1; i < captures.size(); ++i) {
-    for (const ConditionMismatch& u : unlike_conditions(out, captures[i].info.conditions)) {
+  std::vector<const SplitCapture*> recorded, typed;
+  for (const SplitCapture& c : captures) (c.info.typed ? typed : recorded).push_back(&c);
+  if (recorded.empty()) recorded.swap(typed);
+  Conditions out = recorded.front()->info.conditions;
+  for (const SplitCapture* c : recorded) {
+    for (const ConditionMismatch& u : unlike_conditions(out, c->info.conditions))
       out[u.condition] = u.reference + " / " + u.candidate;
+  }
+  // What was read by eye says nothing of an instrument's settings; what it does say counts.
+  for (const SplitCapture* c : typed) {
+    for (const ConditionMismatch& u : unlike_conditions(out, c->info.conditions)) {
+      if (!u.candidate.empty())
+        out[u.condition] = u.reference.empty() ? u.candidate : u.reference + " / " + u.candidate;
     }
   }
   return out;

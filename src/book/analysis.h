@@ -17,8 +17,8 @@ class ChannelTrace;
 /// What the figures of a channel rest on. Error bad_data when its accuracy statement is none.
 Basis basis_of(const CaptureInfo& capture, const ChannelInfo& channel);
 
-/// A capture's current, split into states and measured: what ledgers, comparisons and budgets are
-/// made of.
+/// A capture's current, split into states and measured, or its typed readings: what ledgers,
+/// comparisons and budgets are made of.
 struct SplitCapture {
   SplitCapture();
   SplitCapture(SplitCapture&&) noexcept;
@@ -27,13 +27,16 @@ struct SplitCapture {
 
   CaptureInfo info;
   ChannelInfo channel;
-  std::unique_ptr<ChannelTrace> trace;
+  std::unique_ptr<ChannelTrace> trace;  ///< null where it is typed
   std::string recipe_name, recipe_text;
   std::vector<VisitFigures> visits;
   std::size_t edits = 0;          ///< corrections by hand that lie on top of the recipe
   bool edges_on_samples = false;  ///< split by an older Kuvio; splitting it again finds them inside
   std::vector<Conflict> conflicts;  ///< those among them whose anchor is gone
+  std::vector<TypedReading> typed;
 
+  /// What a ledger counts of it.
+  Account account() const;
   Basis basis() const { return basis_of(info, channel); }
 };
 
@@ -46,6 +49,8 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
 /// The channel that is looked at where nobody has named one: the only current, or the first of
 /// several (the first input's). Error bad_data when there is none.
 const ChannelInfo& main_current(const CaptureInfo& capture, const std::string& book_path);
+/// Refuses a capture of typed readings where samples are wanted. Error bad_data.
+void require_recorded(const CaptureInfo& capture);
 /// A recipe that names no channel, made to read the main current.
 Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::string& book_path);
 
@@ -59,12 +64,13 @@ StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Re
 /// span that lies in the cell of an edge.
 double edge_difference(const SplitCapture& capture, double from_s, double to_s);
 
-/// Loads a capture with a split (as given, or the one that counts), its hand edits applied. Error
-/// bad_data when it has none.
+/// Loads a capture with a split (as given, or the one that counts), its hand edits applied, or a
+/// typed one. Error bad_data when it has none.
 SplitCapture load_split(const Book& book, const CaptureInfo& capture,
                         std::optional<StoredSplit> split = {});
 
-/// The captures of a build; Error bad_data that names the builds there are when it has none.
+/// The captures of a build that hold channels or typed readings; Error bad_data that names the
+/// builds there are when it has none.
 std::vector<CaptureInfo> captures_of_build(const Book& book, const std::string& build);
 
 /// One ledger of several captures, each by its own accuracy, voltage and rate; `states` get a row

@@ -65,8 +65,9 @@ struct CaptureInfo {
   std::string name, build, started_utc, end_reason;
   bool recording = false;    ///< its writer is alive
   bool interrupted = false;  ///< an input or the writer died
-  bool split = false;
-  std::string damage;  ///< why its channels is not known; empty: they can
+  bool split = false;        ///< or typed: either way its states have figures
+  bool typed = false;        ///< readings by people, and no channels (book/typed.h)
+  std::string damage;        ///< why its channels is not known; empty: they can
   std::vector<ChannelInfo> channels;
   Conditions conditions;
   std::int64_t log_lines = 0;

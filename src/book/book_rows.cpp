@@ -260,6 +260,8 @@ void Book::read_capture_rows(const Statement& row, CaptureInfo& out) const {
     out.split = split.integer(0) != 0 && note(out.id, "split") != "0";
     out.log_lines = split.integer(1);
   }
+  out.typed = out.channels.empty() && out.end_reason == "typed";
+  out.split |= out.typed;
 }
 
 namespace {

@@ -7,6 +7,7 @@
 #include "book/owner.h"
 #include "book/schema.h"
 #include "book/text.h"
+#include "core/flag_key.h"
 
 #include <fmt/format.h>
 
@@ -31,22 +32,6 @@ std::int64_t now_us() {
 }
 
 std::string as_name(const std::string& text) { return shortened(printable(text), kMostName); }
-
-const char* flag_name(Flag flag) {
-  switch (flag) {
-    case Flag::over_range:
-      return "over_range";
-    case Flag::below_range:
-      return "below_range";
-    case Flag::not_a_number:
-      return "not_a_number";
-    case Flag::dropped:
-      return "dropped";
-    case Flag::range_change:
-      return "range_change";
-  }
-  return "dropped";
-}
 
 }  // namespace
 
@@ -354,8 +339,7 @@ void CaptureWriter::write_channel(Channel& c, std::span<const ChunkPiece>& piece
   for (const FlagRun& run : c.flags) {
     db.prepare(
           "INSERT INTO flag_run(channel, flag, from_s, to_s, samples) VALUES(?1, ?2, ?3, ?4, ?5)")
-        .bind_all(c.info.id, std::string_view(flag_name(run.flag)), run.from_s, run.to_s,
-                  run.samples)
+        .bind_all(c.info.id, key_of(run.flag), run.from_s, run.to_s, run.samples)
         .run();
   }
 }

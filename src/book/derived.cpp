@@ -170,7 +170,8 @@ Note make_derived(Book& book, const CaptureInfo& capture, const std::string& nam
 }
 
 std::vector<std::string> make_again(Book& book, std::int64_t capture, std::set<std::string> changed,
-                                    const std::stop_token& stop) {
+                                    const std::stop_token& stop,
+                                    const std::function<void(const Note&)>& keep) {
   std::vector<std::string> out;
   // What is made of what was made follows it; nothing can be made of itself.
   for (bool any = true; any;) {
@@ -181,7 +182,12 @@ std::vector<std::string> make_again(Book& book, std::int64_t capture, std::set<s
                          std::any_of(of.begin(), of.end(),
                                      [&](const std::string& o) { return changed.count(o) > 0; });
       if (!stale) continue;
-      put(book, {make_derived(book, book.capture(capture), name, derivation, stop)});
+      const Note made = make_derived(book, book.capture(capture), name, derivation, stop);
+      if (keep) {
+        keep(made);
+      } else {
+        put(book, {made});
+      }
       changed.insert(name);
       out.push_back(name);
       any = true;

@@ -4,6 +4,7 @@
 #include "book/book.h"
 #include "core/derive.h"
 
+#include <functional>
 #include <map>
 #include <set>
 #include <stop_token>
@@ -28,8 +29,10 @@ Note make_derived(Book& book, const CaptureInfo& capture, const std::string& nam
 /// Takes a derived channel away.
 Note no_derived_note(std::int64_t capture, const std::string& name);
 /// Puts anew what is made of channels that have changed, and what is made of that; their names.
+/// `keep` puts each note in place of notes.h's `put`.
 std::vector<std::string> make_again(Book& book, std::int64_t capture, std::set<std::string> changed,
-                                    const std::stop_token& stop = {});
+                                    const std::stop_token& stop = {},
+                                    const std::function<void(const Note&)>& keep = {});
 
 /// The channels that notes say are a capture's, as they were made.
 std::vector<ChannelInfo> derived_channels(const Book& book, std::int64_t capture);

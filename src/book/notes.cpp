@@ -66,7 +66,7 @@ void write(const Book& book, const Note& note) {
 }  // namespace
 
 std::vector<Change> put(const Book& book, const ChangeRequest& change) {
-  std::vector<Change> out;
+  std::vector<Change> out = change.made;
   const auto note_down = [&](const Note& note) {
     out.push_back({now(book, note), note});
     write(book, note);

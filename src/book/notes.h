@@ -28,6 +28,7 @@ struct NewSplit {
 struct ChangeRequest {
   std::vector<Note> notes;
   std::vector<NewSplit> splits{};
+  std::vector<Change> made{};  ///< put already, step by step; they are part of it
 };
 
 /// Writes a change in one transaction and says what stood there before. A note without a value is

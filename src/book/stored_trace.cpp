@@ -4,6 +4,7 @@
 #include "book/schema.h"
 #include "book/sqlite.h"
 #include "core/error.h"
+#include "core/flag_key.h"
 #include "core/node_sizes.h"
 
 #include <algorithm>
@@ -13,17 +14,6 @@
 namespace kuvio::book {
 
 static_assert(kNodeSizes == std::array{kChunkSamples, kCoarseSamples, kStrideSamples});
-namespace {
-
-Flag flag_of(const std::string& name) {
-  if (name == "over_range") return Flag::over_range;
-  if (name == "below_range") return Flag::below_range;
-  if (name == "not_a_number") return Flag::not_a_number;
-  if (name == "range_change") return Flag::range_change;
-  return Flag::dropped;
-}
-
-}  // namespace
 
 StoredTrace::StoredTrace(const Book& book, const ChannelInfo& channel)
     : db_(book.database()),
@@ -217,7 +207,8 @@ void StoredTrace::load_flags() {
       "SELECT flag, from_s, to_s, samples FROM flag_run WHERE channel=?1 ORDER BY from_s");
   rows.bind_all(info_.id);
   while (rows.step()) {
-    flags_.push_back({flag_of(rows.text(0)), rows.real(1), rows.real(2), rows.integer(3)});
+    flags_.push_back({flag_of_key(rows.text(0)).value_or(Flag::dropped), rows.real(1), rows.real(2),
+                      rows.integer(3)});
     if (!makes_sense(flags_.back())) damaged("a stretch without data makes no sense");
   }
 }

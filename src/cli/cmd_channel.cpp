@@ -1,21 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
 #include "book/calibrations.h"
-#include "book/channel_trace.h"
 #include "book/derived.h"
 #include "book/notes.h"
-#include "core/measure.h"
 #include "core/number_text.h"
-#include "formats/project_files.h"
 
 #include "command.h"
+#include "study/channel_change.h"
 
 #include <fmt/format.h>
 
 #include <charconv>
-#include <cmath>
 #include <memory>
-#include <set>
 
 namespace kuvio::cli {
 namespace {
@@ -67,20 +63,9 @@ std::optional<std::pair<double, double>> span_of(const std::string& text) {
 /// as recorded.
 ZeroLevel zero_from(const book::Book& book, const CaptureInfo& capture, const std::string& name,
                     const std::string& from) {
-  const auto span = span_of(from);
-  const CaptureInfo other = span ? capture : book.find(from);
-  const ChannelInfo channel = book::as_recorded(named(other, name, book.path()));
-  const book::ChannelTrace trace(book, channel);
-  try {
-    ZeroLevel zero = span ? zero_level(trace, span->first, span->second)
-                          : zero_level(trace, trace.from_s(), trace.to_s());
-    zero.from =
-        span ? fmt::format("{:g} s to {:g} s", span->first, span->second) : "capture " + other.name;
-    return zero;
-  } catch (const std::invalid_argument& e) {
-    throw Error(Failure::bad_data, "no zero", "capture " + other.name,
-                fmt::format("channel {}: {}; nothing was changed", name, e.what()));
-  }
+  if (const auto span = span_of(from))
+    return study::zero_in_span(book, capture, name, span->first, span->second);
+  return study::zero_of_capture(book, book.find(from), name);
 }
 
 ChannelCalibration changed(ChannelCalibration c, const Options& o, const book::Book& book,
@@ -150,93 +135,6 @@ std::optional<Derivation> derivation_of(const Options& o) {
   return out;
 }
 
-/// Nothing is made of itself, not by way of others either.
-void refuse_ring(const book::Book& book, std::int64_t capture, const std::string& name,
-                 const Derivation& derivation) {
-  auto all = book::derivations(book, capture);
-  std::vector<std::string> next = derivation.of;
-  std::set<std::string> seen;
-  while (!next.empty()) {
-    const std::string one = next.back();
-    next.pop_back();
-    if (one == name) usage("channel " + name + " would be made of itself");
-    if (!seen.insert(one).second || all.count(one) == 0) continue;
-    next.insert(next.end(), all[one].of.begin(), all[one].of.end());
-  }
-}
-
-/// What dividers leave uncertain of a small difference of large voltages.
-void warn_of_dividers(const book::Book& book, const CaptureInfo& capture,
-                      const Derivation& derivation, const ChannelInfo& channel,
-                      std::vector<std::string>& warnings) {
-  if (derivation.by != DerivedBy::difference) return;
-  const auto all = book::calibrations(book, capture.id);
-  double square = 0;
-  for (const std::string& name : derivation.of) {
-    const auto it = all.find(name);
-    if (it == all.end() || !it->second.divider) continue;
-    const book::ChannelTrace trace(book, named(capture, name, book.path()));
-    const double volts = measure(trace).mean().value_or(0);
-    for (const double b : it->second.divider->bounds()) square += b * b * volts * volts / 3;
-  }
-  if (square == 0) return;
-  const double factor = channel.recorded ? std::fabs(channel.calibration.gain) : 1;
-  const double U = 1.96 * std::sqrt(square) * factor;
-  const book::ChannelTrace trace(book, channel);
-  const double mean = std::fabs(measure(trace).mean().value_or(0));
-  if (U < 0.05 * mean) return;
-  warnings.push_back(fmt::format(
-      "the dividers' tolerances alone leave {} uncertain by {}, and its mean is {}: match the "
-      "resistors, or take a zero with nothing connected",
-      channel.name, with_prefix(U, channel.unit, 2), with_prefix(mean, channel.unit, 3)));
-}
-
-/// The channel that the states of a capture rest on; "" where it has none.
-std::string split_channel(const book::Book& book, const CaptureInfo& capture) {
-  const auto split = capture.split ? book.split(capture.id) : std::nullopt;
-  for (const ChannelInfo& c : capture.channels) {
-    if (split && c.id == split->channel) return c.name;
-  }
-  return "";
-}
-
-/// The visits on a channel are found anew by their recipe: its levels are others now.
-void split_again(const book::Book& book, std::int64_t id, const std::string& channel) {
-  const CaptureInfo capture = book.capture(id);
-  const auto split = book.split(id);
-  if (channel.empty() || !split || split->recipe_text.empty()) return;
-  if (named(capture, channel, book.path()).quantity != Quantity::current) {
-    book::put(book, {book::Note{id, "split", "0"}});
-    say(fmt::format("{}'s states rested on {}, which is no current now: split it again",
-                    capture.name, channel));
-    return;
-  }
-  formats::RecipeFile recipe = formats::parse_recipe(split->recipe_text, "the split's recipe");
-  recipe.recipe.channel = channel;
-  book.save_split(id, book::split_capture(book, capture, recipe.recipe, recipe.text));
-  say(fmt::format("{} was split again by \"{}\"", capture.name, recipe.recipe.name));
-}
-
-/// The least step between values of the beginning: a count of whatever digitised it.
-std::optional<double> count_of(const book::ChannelTrace& trace) {
-  constexpr std::int64_t kLooked = 65536;
-  std::vector<double> values;
-  for (const Block& b : trace.blocks()) {
-    const auto n = std::min(b.count, kLooked - static_cast<std::int64_t>(values.size()));
-    if (n <= 0) break;
-    values.resize(values.size() + static_cast<std::size_t>(n));
-    trace.read(b, 0, std::span(values).last(static_cast<std::size_t>(n)));
-  }
-  std::sort(values.begin(), values.end());
-  double least = 0;
-  for (std::size_t i = 1; i < values.size(); ++i) {
-    const double step = values[i] - values[i - 1];
-    const bool rounding = step <= 1e-12 * std::fabs(values[i]);
-    if (!rounding && step > 0 && (least == 0 || step < least)) least = step;
-  }
-  return least > 0 ? std::optional(least) : std::nullopt;
-}
-
 nlohmann::ordered_json document_of(const ChannelCalibration& c) {
   nlohmann::ordered_json out = nlohmann::ordered_json::object();
   out["gain"] = c.gain;
@@ -256,29 +154,20 @@ nlohmann::ordered_json document_of(const ChannelCalibration& c) {
 }
 
 /// What the shunt does to the device, and what it has to bear.
-void add_load(const ChannelInfo& channel, const book::ChannelTrace& trace,
-              const ChannelCalibration& c, Outcome& out, std::vector<std::string>& warnings) {
-  if (!c.shunt || channel.quantity != Quantity::current) return;
-  const ShuntLoad load = shunt_load(trace, c.shunt->value);
+void add_load(const ShuntLoad& load, double rating_w, Outcome& out) {
   out.document["burden"] = {{"peak_v", load.peak_v}, {"mean_v", load.mean_v}};
   out.document["dissipation"] = {{"peak_w", load.peak_w}, {"mean_w", load.mean_w}};
+  if (rating_w > 0) out.document["dissipation"]["rating_w"] = rating_w;
   say(fmt::format("the shunt drops {} at the peak, {} in the mean; it heats with {} in the mean",
                   with_prefix(load.peak_v, "V", 3), with_prefix(load.mean_v, "V", 3),
                   with_prefix(load.mean_w, "W", 3)));
-  if (c.shunt_rating_w <= 0) return;
-  out.document["dissipation"]["rating_w"] = c.shunt_rating_w;
-  if (load.mean_w > c.shunt_rating_w)
-    warnings.push_back(fmt::format("the shunt is rated at {} and heats with {} in the mean",
-                                   with_prefix(c.shunt_rating_w, "W", 3),
-                                   with_prefix(load.mean_w, "W", 3)));
 }
 
 Outcome describe(const book::Book& book, const CaptureInfo& capture, const std::string& name,
                  const ChannelCalibration& c) {
   const ChannelInfo& channel = named(capture, name, book.path());
-  const book::ChannelTrace trace(book, channel);
+  const study::ChannelFigures figures = study::channel_figures(book, capture, name);
   Outcome out;
-  std::vector<std::string> warnings;
   const std::string key = "count_" + std::string(channel.unit == "V"   ? "v"
                                                  : channel.unit == "A" ? "a"
                                                                        : "si");
@@ -290,16 +179,13 @@ Outcome describe(const book::Book& book, const CaptureInfo& capture, const std::
                   {"gain_total", channel.calibration.gain},
                   {"offset_total", channel.calibration.offset},
                   {"accuracy", channel.accuracy}};
-  const auto count = count_of(trace);
-  out.document[key] = count ? nlohmann::ordered_json(*count) : nullptr;
-  add_load(channel, trace, c, out, warnings);
+  out.document[key] = figures.count ? nlohmann::ordered_json(*figures.count) : nullptr;
+  if (figures.load) add_load(*figures.load, c.shunt_rating_w, out);
   const auto derived = book::derivations(book, capture.id);
-  if (const auto it = derived.find(name); it != derived.end()) {
+  if (const auto it = derived.find(name); it != derived.end())
     out.document["derived"] = {{"by", key_of(it->second.by)}, {"of", it->second.of}};
-    warn_of_dividers(book, capture, it->second, channel, warnings);
-  }
-  for (const std::string& w : warnings) say(w);
-  out.document["warnings"] = warnings;
+  for (const std::string& w : figures.warnings) say(w);
+  out.document["warnings"] = figures.warnings;
   return out;
 }
 
@@ -308,57 +194,28 @@ bool calibrates(const Options& o) {
          !o.subtract.empty() || !o.accuracy.empty() || !o.zero_from.empty() || !o.dividers.empty();
 }
 
-/// Dividers ahead of other channels come before what is made of them.
-void set_dividers(book::Book& book, std::int64_t id, const Options& o) {
-  const CaptureInfo capture = book.capture(id);
-  auto all = book::calibrations(book, id);
-  std::vector<book::Note> notes;
-  std::set<std::string> changed;
+/// What the options ask for.
+study::ChannelChange change_of(const book::Book& book, const CaptureInfo& capture, const Options& o,
+                               const std::optional<Derivation>& derivation) {
+  study::ChannelChange out;
+  out.capture = capture.id;
+  auto all = book::calibrations(book, capture.id);
   for (const std::string& text : o.dividers) {
     auto [name, divider] = divider_of(text);
     named(capture, name, o.book);
-    all[name].divider = divider;
-    notes.push_back(book::calibration_note(id, name, all[name]));
-    changed.insert(name);
+    out.calibrations.emplace(name, all[name]).first->second.divider = divider;
   }
-  if (notes.empty()) return;
-  book::put(book, notes);
-  book::make_again(book, id, changed);
-}
-
-void make_channel(book::Book& book, std::int64_t id, const Options& o,
-                  const std::optional<Derivation>& derivation) {
-  const CaptureInfo capture = book.capture(id);
-  const bool was_derived = book::derivations(book, id).count(o.name) > 0;
-  if (o.remove) {
-    if (!was_derived) usage("channel " + o.name + " was not derived, and cannot be taken away");
-    book::put(book, {book::no_derived_note(id, o.name), book::calibration_note(id, o.name, {})});
-    return;
-  }
-  if (!derivation) return;
-  if (!was_derived && capture.channel(o.name))
-    usage("capture " + capture.name + " has a channel " + o.name +
-          " already; give it another name");
-  refuse_ring(book, id, o.name, *derivation);
-  book::put(book, {book::make_derived(book, capture, o.name, *derivation)});
-  book::make_again(book, id, {o.name});
-}
-
-void calibrate_channel(book::Book& book, std::int64_t id, const Options& o) {
-  const CaptureInfo capture = book.capture(id);
-  const ChannelInfo recorded = book::as_recorded(named(capture, o.name, o.book));
-  auto all = book::calibrations(book, id);
-  const ChannelCalibration before = o.reset ? ChannelCalibration{} : all[o.name];
-  const ChannelCalibration now = changed(before, o, book, capture, recorded);
-  ChannelInfo trial = recorded;
-  try {
-    book::calibrate(trial, now);
-  } catch (const std::invalid_argument& e) {
-    usage(fmt::format("channel {}: {}", o.name, e.what()));
-  }
-  book::put(book, {book::calibration_note(id, o.name, now)});
-  for (const std::string& name : book::make_again(book, id, {o.name}))
-    say(name + " was made again");
+  if (o.remove) out.remove = o.name;
+  if (derivation) out.derive.emplace(o.name, *derivation);
+  if (!calibrates(o)) return out;
+  ChannelInfo recorded;  // of one that is yet to be made all is taken as it comes
+  if (const ChannelInfo* c = capture.channel(o.name)) recorded = book::as_recorded(*c);
+  const auto own = out.calibrations.find(o.name);
+  const ChannelCalibration before = o.reset                         ? ChannelCalibration{}
+                                    : own != out.calibrations.end() ? own->second
+                                                                    : all[o.name];
+  out.calibrations[o.name] = changed(before, o, book, capture, recorded);
+  return out;
 }
 
 Outcome run(const Options& o, bool json) {
@@ -368,17 +225,10 @@ Outcome run(const Options& o, bool json) {
       book::Book::open(o.book, change ? book::Book::Mode::write : book::Book::Mode::read);
   CaptureInfo capture = book.find(o.capture);
   if (!derivation) named(capture, o.name, o.book);
-  if (change && capture.recording)
-    throw Error(Failure::bad_data, "being recorded", "capture " + capture.name,
-                "its channels can be put right once it has ended");
   if (change) {
-    const std::string states_on = split_channel(book, capture);
-    if (o.remove && states_on == o.name)
-      usage("the states rest on it; split " + capture.name + " by another channel first");
-    set_dividers(book, capture.id, o);
-    make_channel(book, capture.id, o, derivation);
-    if (calibrates(o)) calibrate_channel(book, capture.id, o);
-    split_again(book, capture.id, states_on);
+    for (const std::string& said :
+         study::change_channels(book, change_of(book, capture, o, derivation)).said)
+      say(said);
     capture = book.capture(capture.id);
   }
   if (o.remove) {

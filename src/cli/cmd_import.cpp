@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/number_text.h"
 #include "core/quantity.h"
+#include "formats/capture_files.h"
 #include "formats/import_layout.h"
 #include "formats/json_results.h"
 #include "formats/output_file.h"
-#include "formats/text_import.h"
 
 #include "command.h"
 
@@ -45,14 +45,12 @@ void read_samples(const std::string& text, formats::ImportSettings& settings) {
 
 /// Imports all files into a book, or none; what was made of each.
 std::vector<formats::ImportResult> import_all(book::Book& book, const Options& o,
-                                              formats::ImportSettings& settings,
+                                              const formats::ImportSettings& settings,
                                               const std::stop_token& stop) {
   std::vector<formats::ImportResult> done;
   try {
-    for (const std::string& file : o.files) {
-      settings.name = !o.name.empty() ? o.name : fs::path(file).stem().string();
-      done.push_back(formats::import_text(book, file, settings, stop));
-    }
+    for (const std::string& file : o.files)
+      done.push_back(formats::import_file(book, file, settings, stop));
   } catch (...) {
     for (const auto& result : done) {
       for (const std::int64_t id : result.captures) book.discard(id);
@@ -95,6 +93,7 @@ void say_found(const std::string& file, const formats::ImportResult& result) {
 
 Outcome run(const Options& o, bool json) {
   formats::ImportSettings settings;
+  settings.name = o.name;
   settings.build = o.build;
   settings.columns = o.columns;
   settings.rate_hz = o.rate;
@@ -147,7 +146,8 @@ Outcome run(const Options& o, bool json) {
 Runner add_import(CLI::App& app) {
   auto o = std::make_shared<Options>();
   app.add_option("BOOK", o->book, "the book; created if missing")->required();
-  app.add_option("FILE", o->files, "text logs")->required();
+  app.add_option("FILE", o->files, "text logs, HDF5, value change dumps, exported samples")
+      ->required();
   app.add_option("--build", o->build, "build under test");
   app.add_option("--name", o->name, "name of the capture (the file's)");
   app.add_option(

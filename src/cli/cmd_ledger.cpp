@@ -33,21 +33,29 @@ Outcome run(const Options& o, const Output& output) {
   }
   const CycleFigures cycles = figures_of_cycles(capture.visits, state);
   Outcome out;
-  const auto flows = charge_flow_by_state(*capture.trace, capture.visits);
+  const auto flows = capture.trace ? charge_flow_by_state(*capture.trace, capture.visits)
+                                   : std::map<std::string, ChargeFlow>{};
   out.document = formats::to_json(capture.info.name, ledger, cycles, flows, explain_of(output));
   if (output.json) return out;
   std::vector<std::vector<std::string>> rows{
       {"state", "visits", "time", "mean", "charge", "share", "per visit", "peak"}};
   for (const LedgerRow& r : ledger.rows) {
+    if (capture.info.typed && !r.typed) continue;
     rows.push_back(
-        {r.state, std::to_string(r.visits), with_prefix(r.time_s, "s", 5),
+        {r.state, std::to_string(r.visits), r.typed ? "typed" : with_prefix(r.time_s, "s", 5),
          r.mean ? formats::bounds_mark(r.bounds) + with_uncertainty(*r.mean, r.mean_u.U, "A") : "–",
-         formats::bounds_mark(r.bounds) + with_uncertainty(r.charge, r.charge_u.U, "C"),
-         percent(r.charge_share),
+         r.typed ? "–"
+                 : formats::bounds_mark(r.bounds) + with_uncertainty(r.charge, r.charge_u.U, "C"),
+         r.typed ? "–" : percent(r.charge_share),
          r.whole_visits ? formats::bounds_mark(r.bounds) +
                               with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
                         : "–",
          r.peak ? formats::bounds_mark(r.bounds) + with_prefix(*r.peak, "A", 3) : "–"});
+  }
+  if (capture.info.typed) {
+    print_table(rows);
+    std::puts("Readings taken by eye: how often each state came they do not say.");
+    return out;
   }
   const std::string open = formats::bounds_mark(ledger.bounds);
   rows.push_back(

@@ -28,6 +28,7 @@ Runner add_list(CLI::App& app) {
                       !c.damage.empty() ? "damaged: " + c.damage
                       : c.recording     ? "recording"
                       : c.interrupted   ? "interrupted"
+                      : c.typed         ? "typed"
                       : c.split         ? "split"
                                         : ""});
       if (!c.damage.empty())

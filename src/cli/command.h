@@ -34,11 +34,13 @@ using Runner = std::function<Outcome(const Output& output)>;
 using Add = Runner (*)(CLI::App& app);
 
 Runner add_import(CLI::App& app);
+Runner add_add(CLI::App& app);
 Runner add_capture(CLI::App& app);
 Runner add_profile(CLI::App& app);
 Runner add_list(CLI::App& app);
 Runner add_span(CLI::App& app);
 Runner add_channel(CLI::App& app);
+Runner add_shunt(CLI::App& app);
 Runner add_states(CLI::App& app);
 Runner add_ledger(CLI::App& app);
 Runner add_compare(CLI::App& app);

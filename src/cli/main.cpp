@@ -21,12 +21,14 @@ struct Entry {
 };
 
 constexpr std::array kCommands{
-    Entry{"import", "import text logs as captures", cli::add_import},
+    Entry{"import", "import text logs and other files as captures", cli::add_import},
+    Entry{"add", "add a reading taken by eye", cli::add_add},
     Entry{"capture", "record a capture", cli::add_capture},
     Entry{"profile", "check an instrument profile, or try it", cli::add_profile},
     Entry{"list", "list captures, channels and builds", cli::add_list},
     Entry{"span", "measure a span", cli::add_span},
     Entry{"channel", "calibrate a channel: zero, shunt, gain", cli::add_channel},
+    Entry{"shunt", "propose a shunt for a current and a converter", cli::add_shunt},
     Entry{"states", "split a capture into states", cli::add_states},
     Entry{"ledger", "time and charge by state", cli::add_ledger},
     Entry{"compare", "compare two builds or captures by state", cli::add_compare},

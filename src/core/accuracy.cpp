@@ -49,6 +49,8 @@ Accuracy parse(std::string_view text, std::optional<Dimension> of) {
     rest = plus == std::string_view::npos ? std::string_view{} : trimmed(rest.substr(plus + 1));
     if (term.ends_with('%') || term.ends_with("ppm")) {
       out.gain += parse_quantity(term, Dimension::ratio);
+    } else if (of && *of != Dimension::current && *of != Dimension::voltage) {
+      out.offset += parse_quantity(term, *of);
     } else {
       const Dimension unit = term.ends_with('V') ? Dimension::voltage : Dimension::current;
       if (of && unit != *of) {

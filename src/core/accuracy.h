@@ -25,7 +25,7 @@ struct Accuracy {
 /// Reads "0.08 % + 40 nA" (a bound) or "0.08 % + 40 nA (k=2)"; either term may be missing, and a
 /// leading "+-" or "±" is allowed. Throws std::invalid_argument with what is wrong.
 Accuracy parse_accuracy(std::string_view text);
-/// The same, of a current or a voltage: an offset in another unit is refused.
+/// The same, of a current, a voltage or what else: an offset in another unit is refused.
 Accuracy parse_accuracy(std::string_view text, Dimension of);
 std::string to_string(const Accuracy& accuracy);
 /// The same to nine digits, in the SI unit of a current or a voltage, as parse_accuracy reads it.

@@ -45,7 +45,7 @@ void read_energy(const LedgerRow& row, Reading& out) {
   }
   const Repeatability energy = row.repeat([](const WholeVisit& v) { return v.charge * v.voltage; });
   out.value = energy.mean;
-  out.note = "at the nominal supply voltage";
+  out.note = row.typed ? "at the voltage as typed or nominal" : "at the nominal supply voltage";
   const double charge = row.charge_per_visit.mean;
   const double volts = charge != 0 ? energy.mean / charge : row.whole.front().voltage;
   out.components = scaled(
@@ -56,6 +56,8 @@ void read_energy(const LedgerRow& row, Reading& out) {
   } else {
     out.components.push_back({"edges", row.whole.front().charge_u * volts, {}, Origin::normal});
   }
+  append(out.components, typed_length_components(row, row.tested_mean().value_or(0) * volts));
+  if (row.typed) append(out.components, accuracy_components(row.typed->voltage, volts, charge));
 }
 
 void read_mean_current(const LedgerRow& row, Reading& out) {
@@ -79,7 +81,7 @@ void read_mean_of_peaks(const LedgerRow& row, Reading& out) {
     return;
   const Repeatability mean = row.repeat([](const WholeVisit& v) { return v.peak.value_or(0); });
   out.value = mean.mean;
-  out.components = accuracy_components(row.accuracy, mean.mean);
+  out.components = accuracy_components(row.peak_accuracy(), mean.mean);
   if (const auto c = mean.component("spread of visits")) out.components.push_back(*c);
 }
 
@@ -98,6 +100,7 @@ std::vector<Component> edges_of_charge(const LedgerRow& row, double) {
   auto out =
       accuracy_components(row.accuracy, row.tested_mean().value_or(0), row.visit_length.mean);
   out.push_back({"edges", largest_edge_u(row, &WholeVisit::charge_u), {}, Origin::normal});
+  append(out, typed_length_components(row, row.tested_mean().value_or(0)));
   return out;
 }
 
@@ -107,7 +110,26 @@ std::vector<Component> edges_of_energy(const LedgerRow& row, double value) {
 }
 
 std::vector<Component> edges_of_length(const LedgerRow& row, double) {
-  return {{"edges", largest_edge_u(row, &WholeVisit::length_u), {}, Origin::normal}};
+  std::vector<Component> out{
+      {"edges", largest_edge_u(row, &WholeVisit::length_u), {}, Origin::normal}};
+  append(out, typed_length_components(row));
+  return out;
+}
+
+/// Whether the instrument's part of a figure is known.
+bool accuracy_stated(const LedgerRow& row, LimitQuantity quantity) {
+  const bool length = !row.typed || row.typed->length.stated();
+  switch (quantity) {
+    case LimitQuantity::visit_length:
+      return length;
+    case LimitQuantity::peak_current:
+      return row.peak_accuracy().stated();
+    case LimitQuantity::charge_per_visit:
+    case LimitQuantity::energy_per_visit:
+      return row.accuracy.stated() && length;
+    default:
+      return row.accuracy.stated();
+  }
 }
 
 /// How a quantity is read off a state's row.
@@ -156,7 +178,7 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
   }
   out.bounds = row->bounds;
   out.single_visit = row->single_visit();
-  out.accuracy_stated = row->accuracy.stated() || limit.quantity == LimitQuantity::visit_length;
+  out.accuracy_stated = accuracy_stated(*row, limit.quantity);
   const StateReading* reading = reading_of(limit.quantity);
   if (!reading) {
     out.note = "lifetime applies to the field, not to a state";
@@ -166,7 +188,7 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
     // Every stay has a peak, cut ones too.
     out.value = row->peak;
     out.visits = row->visits;
-    if (out.value) out.components = accuracy_components(row->accuracy, *out.value);
+    if (out.value) out.components = accuracy_components(row->peak_accuracy(), *out.value);
   } else {
     std::vector<double> values;
     for (const WholeVisit& v : row->whole) {
@@ -181,6 +203,7 @@ Reading read_state(const Limit& limit, const Ledger& ledger) {
     }
   }
   if (!out.value && out.note.empty()) out.note = "no whole visit to " + limit.state;
+  if (out.value && row->typed) add_note(out.note, "typed by hand");
   if (out.value && row->all_narrow()) add_note(out.note, "visits are narrower than a sample");
   if (out.value && limit.statistic == Statistic::worst && out.visits > 0)
     add_note(out.note, fmt::format("the largest of the {} seen", out.visits));
@@ -199,7 +222,7 @@ Reading read_whole(const Limit& limit, const Ledger& ledger) {
       if (!row.peak || row.state == kOff) continue;
       if (out.value && *out.value >= *row.peak) continue;
       out.value = row.peak;
-      accuracy = &row.accuracy;
+      accuracy = &row.peak_accuracy();
     }
   }
   if (out.value) {

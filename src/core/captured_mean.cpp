@@ -90,9 +90,32 @@ void add_kind(FieldMean& out, const RoundKind& kind, double time, double total) 
   }
 }
 
+/// Of a single state that was typed: nothing else is known of the device.
+std::optional<FieldMean> typed_mean(const Ledger& ledger) {
+  if (ledger.time_s > 0) return std::nullopt;
+  const LedgerRow* only = nullptr;
+  for (const LedgerRow& row : ledger.rows) {
+    if (!row.typed) continue;
+    if (only || !row.mean) return std::nullopt;
+    only = &row;
+  }
+  if (!only) return std::nullopt;
+  FieldMean out;
+  out.of = "the typed reading of " + only->state;
+  out.mean = *only->tested_mean();
+  out.shares = {{only->state, out.mean}};
+  out.components = mean_components(*only);
+  out.scatter = mean_components(*only, false);
+  out.mean_u = expand(out.components);
+  out.accuracy_stated = only->accuracy.stated();
+  if (only->single_visit()) out.single.push_back(only->state);
+  return out;
+}
+
 }  // namespace
 
 FieldMean captured_mean(const Ledger& ledger) {
+  if (auto typed = typed_mean(ledger)) return *typed;
   FieldMean out;
   const LedgerRow* rest = ledger.longest();
   const std::vector<Round> rounds = rest ? rounds_of(ledger, rest->state) : std::vector<Round>{};

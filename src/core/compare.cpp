@@ -35,10 +35,9 @@ CompareRow make_row(const std::string& state, const Side& reference, const Side&
 
   row.mean.value = mb - ma;
   row.mean.bounds = bounds;
-  set_interval(row.mean,
-               together(instrument_part(instruments, {{ma, 1, mb, 1, a->accuracy, b->accuracy}}),
-                        mean_components(*a, false), mean_components(*b, false)));
-  row.mean.tested = !is_built_in_state(state) && a->whole_visits >= 2 && b->whole_visits >= 2;
+  set_interval(row.mean, together(instrument_part(instruments, {pair_of(*a, ma, 1, *b, mb, 1)}),
+                                  mean_components(*a, false), mean_components(*b, false)));
+  row.mean.tested = !is_built_in_state(state) && !a->single_visit() && !b->single_visit();
   if (a->whole.empty() || b->whole.empty()) return row;
 
   const double da = a->visit_length.mean, db = b->visit_length.mean;
@@ -46,7 +45,7 @@ CompareRow make_row(const std::string& state, const Side& reference, const Side&
   row.charge_per_visit.bounds = bounds;
   set_interval(
       row.charge_per_visit,
-      together(instrument_part(instruments, {{ma, da, mb, db, a->accuracy, b->accuracy}}),
+      together(instrument_part(instruments, {pair_of(*a, ma, da, *b, mb, db)}),
                charge_per_visit_components(*a, false), charge_per_visit_components(*b, false)));
   row.charge_per_visit.tested = row.mean.tested;
   row.visit_length.value = db - da;
@@ -163,8 +162,7 @@ void total_in_field(Comparison& out, const Side& reference, const Side& candidat
     const LedgerRow *ra = reference.ledger.find(row.state), *rb = candidate.ledger.find(row.state);
     if (!ra || !rb || (ca == 0 && cb == 0)) continue;
     const double ma = ra->tested_mean().value_or(0), mb = rb->tested_mean().value_or(0);
-    readings.push_back(
-        {ma, ma != 0 ? ca / ma : 0, mb, mb != 0 ? cb / mb : 0, ra->accuracy, rb->accuracy});
+    readings.push_back(pair_of(*ra, ma, ma != 0 ? ca / ma : 0, *rb, mb, mb != 0 ? cb / mb : 0));
   }
   out.total.value = b.mean - a.mean;
   out.total.bounds = bounds_of_difference(a.bounds, b.bounds);
@@ -311,8 +309,7 @@ Comparison compare(const Side& reference, const Side& candidate, const CompareSe
   out.unlike = unlike_conditions(reference.conditions, candidate.conditions);
   out.of_builds =
       std::min(reference.ledger.captures, candidate.ledger.captures) >= kCapturesOfBuild;
-  out.accuracy_stated =
-      reference.ledger.basis.accuracy.stated() && candidate.ledger.basis.accuracy.stated();
+  out.accuracy_stated = reference.ledger.accuracy_stated() && candidate.ledger.accuracy_stated();
   const Instruments instruments = instruments_of(reference, candidate);
   const LedgerRow* rest = reference.ledger.longest();
   const auto per_visit = [&](const CompareRow& row) { return !rest || row.state != rest->state; };

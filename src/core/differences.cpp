@@ -61,11 +61,24 @@ Instruments instruments_of(const Side& reference, const Side& candidate) {
   return out;
 }
 
+ReadingPair pair_of(const LedgerRow& reference, double reference_reading, double reference_weight,
+                    const LedgerRow& candidate, double candidate_reading, double candidate_weight) {
+  return {reference_reading,
+          reference_weight,
+          candidate_reading,
+          candidate_weight,
+          reference.accuracy,
+          candidate.accuracy,
+          reference.typed.has_value() || candidate.typed.has_value()};
+}
+
 std::vector<Component> instrument_part(const Instruments& instruments,
                                        const std::vector<ReadingPair>& readings) {
   std::vector<Component> out;
   if (readings.empty()) return out;
-  if (!instruments.same) {
+  const bool typed =
+      std::any_of(readings.begin(), readings.end(), [](const ReadingPair& r) { return r.typed; });
+  if (!instruments.same || typed) {
     add_side(out, readings, false);
     add_side(out, readings, true);
     return out;
@@ -152,7 +165,7 @@ void test_lengths(std::vector<CompareRow>& rows, const std::vector<PlanTerm>& a,
   for (std::size_t i = 0; i < a.size(); ++i) {
     if (a[i].given) continue;
     Difference& d = row_of(rows, a[i].state).visit_length;
-    d.tested = a[i].row->visit_length.n > 1 && b[i].row->visit_length.n > 1;
+    d.tested = a[i].row->length_known() && b[i].row->length_known();
     if (d.tested) tests.insert(&d);
   }
   holm({tests.begin(), tests.end()}, 0.01);
@@ -227,10 +240,10 @@ std::optional<SameUse> same_use(const Side& reference, const Side& candidate, co
     busy += r * d;
     busy_a += r * da;
     busy_b += r * db;
-    readings.push_back({ia, r * da, ib, r * db, x.row->accuracy, y.row->accuracy});
+    readings.push_back(pair_of(*x.row, ia, r * da, *y.row, ib, r * db));
   }
   row_of(rows, plan.rest).level_part += (rest_b - rest_a) * (1 - busy);
-  readings.push_back({rest_a, 1 - busy_a, rest_b, 1 - busy_b, ra->accuracy, rb->accuracy});
+  readings.push_back(pair_of(*ra, rest_a, 1 - busy_a, *rb, rest_b, 1 - busy_b));
 
   out.difference.value = b.mean - a.mean;
   out.difference.bounds = bounds_of_difference(a.bounds, b.bounds);

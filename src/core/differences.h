@@ -20,9 +20,13 @@ struct ReadingPair {
   double reference = 0, reference_weight = 1;
   double candidate = 0, candidate_weight = 1;
   Accuracy reference_accuracy, candidate_accuracy;
+  bool typed = false;  ///< one of them was read by somebody: no instrument is shared
 };
+ReadingPair pair_of(const LedgerRow& reference, double reference_reading, double reference_weight,
+                    const LedgerRow& candidate, double candidate_reading, double candidate_weight);
 
-/// The instrument's part in the difference of two weighted sums of readings.
+/// The instrument's part in the difference of two weighted sums of readings. Where one was typed,
+/// no part cancels.
 std::vector<Component> instrument_part(const Instruments& instruments,
                                        const std::vector<ReadingPair>& readings);
 

@@ -194,6 +194,10 @@ FieldMean field_mean(const DutyPlan& plan, const Ledger& ledger, const CommonLen
   }
   if (busy > 1) throw std::domain_error("the activities take more time than there is");
   out.scatter = scatter_of_plan(plan, terms, ledger, rest);
+  for (const PlanTerm& t : terms) {
+    if (!t.held)
+      append(out.scatter, typed_length_components(*t.row, t.rate_hz * (t.level() - rest)));
+  }
   if (rest_row && rest_row->mean) {
     add_share(out.shares, plan.rest, rest * (1 - busy));
     out.mean += rest * (1 - busy);

@@ -94,7 +94,8 @@ using CommonLengths = std::map<std::string, double>;
 FieldMean field_mean(const DutyPlan& plan, const Ledger& ledger, const CommonLengths& common = {});
 
 /// Mean current of captures as they were recorded: sum of charges over sum of periods of the whole
-/// cycles of the longest state, or all of it when there are none; Off and missing time stay out.
+/// cycles of the longest state, or all of it when there are none; Off and missing time stay out. Of
+/// typed readings of one state, theirs.
 ///
 /// As many rounds of each kind as there were: the residuals q - I T scatter by kind, u = s sqrt(n)
 /// / sum T with n - 1 degrees of freedom; a kind met once shows no scatter and is named.

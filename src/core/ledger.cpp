@@ -79,7 +79,9 @@ void repeat_batches(LedgerRow& row, const std::vector<Account>& accounts) {
   if (row.level.n >= 2 || row.visits == 0) return;
   if (row.state == kMissing || row.state == kOff) return;
   std::vector<const Account*> all;
-  for (const Account& a : accounts) all.push_back(&a);
+  for (const Account& a : accounts) {
+    if (a.trace) all.push_back(&a);
+  }
   const Repeatability batches = batch_means(all, row.state);
   if (batches.n < 2) return;
   row.level = batches;
@@ -120,6 +122,7 @@ Basis common_basis(const std::vector<Account>& accounts, const std::vector<doubl
   Basis out = accounts.front().basis;
   std::vector<WeightedAccuracy> parts;
   for (std::size_t i = 0; i < accounts.size(); ++i) {
+    if (!accounts[i].trace && accounts.front().trace) continue;
     const Basis& b = accounts[i].basis;
     parts.push_back({b.accuracy, observed[i], observed[i] > 0 ? charges[i] / observed[i] : 0});
     if (b.voltage != out.voltage) out.voltage = 0;
@@ -164,6 +167,8 @@ std::string_view to_string(SpreadOf spread) {
       return "batches";
     case SpreadOf::captures:
       return "captures";
+    case SpreadOf::readings:
+      return "readings";
   }
   return "none";
 }
@@ -266,10 +271,17 @@ const LedgerRow* Ledger::find(const std::string& state) const {
   return nullptr;
 }
 
+bool Ledger::accuracy_stated() const {
+  if (captures > 0) return basis.accuracy.stated();
+  return std::all_of(rows.begin(), rows.end(), [](const LedgerRow& row) {
+    return !row.typed || !row.mean || row.accuracy.stated();
+  });
+}
+
 const LedgerRow* Ledger::longest() const {
   const LedgerRow* best = nullptr;
   for (const LedgerRow& row : rows) {
-    if (is_built_in_state(row.state) || row.visits == 0) continue;
+    if (is_built_in_state(row.state) || row.visits == 0 || row.typed) continue;
     if (!best || row.time_s > best->time_s) best = &row;
   }
   return best;
@@ -291,8 +303,18 @@ std::vector<Component> charge_per_visit_components(const LedgerRow& row, bool wi
   const std::string_view of = row.charge_per_visit.groups > 0 ? "captures" : "visits";
   if (const auto c = row.charge_per_visit.component("spread of " + std::string(of))) {
     out.push_back(*c);
-  } else {
+  } else if (!row.typed) {
     out.push_back({"edges", row.whole.front().charge_u, {}, Origin::normal});
+  }
+  append(out, typed_length_components(row, row.tested_mean().value_or(0)));
+  return out;
+}
+
+std::vector<Component> typed_length_components(const LedgerRow& row, double weight) {
+  std::vector<Component> out;
+  if (!row.typed || !row.typed->length.stated()) return out;
+  for (const Component& c : accuracy_components(row.typed->length, row.visit_length.mean, weight)) {
+    if (c.u > 0) out.push_back({"length as typed", c.u, {}, c.origin});
   }
   return out;
 }
@@ -302,21 +324,29 @@ std::vector<Component> visit_length_components(const LedgerRow& row) {
   const std::string_view of = row.visit_length.groups > 0 ? "captures" : "visits";
   if (const auto c = row.visit_length.component("spread of " + std::string(of))) {
     out.push_back(*c);
-  } else if (!row.whole.empty()) {
+  } else if (!row.whole.empty() && !row.typed) {
     out.push_back({"edges", row.whole.front().length_u, {}, Origin::normal});
   }
+  append(out, typed_length_components(row));
   return out;
 }
 
 Ledger make_ledger(const std::vector<Account>& accounts, const std::vector<std::string>& states) {
   Ledger out;
-  out.captures = accounts.size();
+  out.captures = static_cast<std::size_t>(std::count_if(
+      accounts.begin(), accounts.end(), [](const Account& a) { return a.trace != nullptr; }));
   std::map<std::string, RowSums> found;
   for (const std::string& name : states) found[name].row.state = name;
   for (const char* name : {kUnassigned, kMissing}) found[name].row.state = name;
   Sum time, charge;
   std::vector<double> observed(accounts.size()), charges(accounts.size());
+  std::map<std::string, std::size_t> typed;
   for (std::size_t i = 0; i < accounts.size(); ++i) {
+    for (const TypedReading& r : accounts[i].typed) {
+      found[r.state].row.state = r.state;
+      ++typed[r.state];
+    }
+    if (!accounts[i].trace) continue;
     for (const VisitFigures& f : accounts[i].visits) {
       RowSums& sums = found[f.visit.state];
       sums.row.state = f.visit.state;
@@ -334,8 +364,14 @@ Ledger make_ledger(const std::vector<Account>& accounts, const std::vector<std::
   out.charge = charge.value();
   out.basis = common_basis(accounts, observed, charges);
   for (auto& [name, sums] : found) {
-    close(sums, accounts);
     LedgerRow& row = sums.row;
+    const bool captured = row.visits > 0;
+    close(sums, accounts);
+    if (!captured) {
+      fill_typed(row, accounts);
+    } else if (const auto beside = typed.find(name); beside != typed.end()) {
+      row.typed_beside = beside->second;
+    }
     row.time_share = out.time_s > 0 ? row.time_s / out.time_s : 0;
     row.charge_share = out.charge != 0 ? row.charge / out.charge : 0;
     if (name == kMissing) out.missing_s = row.time_s;
@@ -352,6 +388,7 @@ Ledger make_ledger(const std::vector<Account>& accounts, const std::vector<std::
   }
   std::stable_sort(out.rows.begin(), out.rows.end(), [](const LedgerRow& a, const LedgerRow& b) {
     if (order_class(a) != order_class(b)) return order_class(a) < order_class(b);
+    if (a.typed && b.typed) return a.charge_per_visit.mean > b.charge_per_visit.mean;
     return a.charge > b.charge;
   });
   return out;

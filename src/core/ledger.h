@@ -3,6 +3,7 @@
 
 #include "core/accuracy.h"
 #include "core/repeatability.h"
+#include "core/typed_reading.h"
 #include "core/visit_figures.h"
 
 #include <optional>
@@ -34,8 +35,15 @@ enum class SpreadOf {
   visits,    ///< whole visits, of one capture or two: holds for these captures
   batches,   ///< equal parts of long stays, where fewer than two visits are whole
   captures,  ///< three captures or more: holds for the build
+  readings,  ///< of somebody who read a meter
 };
 std::string_view to_string(SpreadOf spread);
+
+/// What a row that was typed rests on.
+struct TypedRow {
+  std::size_t readings = 0;
+  Accuracy length, peak, voltage;  ///< as stated of them; offsets in s, A and V
+};
 
 /// All visits of one state: a row of the ledger. U are expanded uncertainties at 95 %.
 struct LedgerRow {
@@ -51,6 +59,10 @@ struct LedgerRow {
   std::optional<double> energy;  ///< J, at each capture's nominal supply voltage
   Bounds bounds;                 ///< some visit was clipped: holds for every figure of the state
   Accuracy accuracy;             ///< of its captures, by their time in the state
+  /// Nothing was captured of the state: its figures were typed, without time and charge as
+  /// captured.
+  std::optional<TypedRow> typed;
+  std::size_t typed_beside = 0;  ///< readings that were typed of a state that is captured: unused
 
   std::vector<WholeVisit> whole;
   Repeatability level;  ///< of the mean current (A): over whole visits, or as `spread` says
@@ -65,8 +77,14 @@ struct LedgerRow {
   /// The mean that limits and comparisons test: of the whole visits where there are two or more,
   /// else over all stays.
   std::optional<double> tested_mean() const;
-  /// Fewer than two whole visits: only the accuracy and what a stay shows by itself speak.
-  bool single_visit() const { return whole_visits < 2; }
+  /// Fewer than two whole visits: only the accuracy and what a stay shows by itself speak. Who
+  /// types a reading with its ± speaks for the state.
+  bool single_visit() const { return typed ? !accuracy.stated() && level.n < 2 : whole_visits < 2; }
+  /// Something is known of how its visits' lengths vary.
+  bool length_known() const {
+    return visit_length.n > 1 || (typed && visit_length.n > 0 && typed->length.stated());
+  }
+  const Accuracy& peak_accuracy() const { return typed ? typed->peak : accuracy; }
   bool all_narrow() const { return narrow_visits > 0 && visit_length.n == 0; }
 
   /// Mean over the whole visits of a + b, repeated over visits or captures: `value` gives a visit's
@@ -106,31 +124,38 @@ struct Ledger {
   std::size_t captures = 0;
   std::vector<Passed> sequence;
 
+  /// The instrument's part is known: of what was captured, or of every state that was typed.
+  bool accuracy_stated() const;
   double observed_s() const { return time_s - missing_s - off_s; }
   const LedgerRow* find(const std::string& state) const;
-  /// The state with the most time (the device's rest), or null.
+  /// The captured state with the most time (the device's rest), or null.
   const LedgerRow* longest() const;
 };
 
-/// One capture's part in a ledger, with what its own figures rest on.
+/// One capture's part in a ledger, with what its own figures rest on: a trace, or readings that
+/// were typed.
 struct Account {
   const Trace* trace = nullptr;
   std::vector<VisitFigures> visits;
   Basis basis{};
+  std::vector<TypedReading> typed{};
 };
 
 /// Adds up one or several captures of the same build, each by its own accuracy, voltage and rate.
 /// Rows exist for every state met and for every name in `states`; Unassigned and Missing always.
-/// Requires at least one account.
+/// Typed readings stand for states that nothing was captured of; others are counted in their row.
+/// Requires at least one account; those of traces come first.
 Ledger make_ledger(const std::vector<Account>& accounts,
                    const std::vector<std::string>& states = {});
 
 /// Components of the uncertainty of a row's tested mean: instrument, and what repeats.
 std::vector<Component> mean_components(const LedgerRow& row, bool with_accuracy = true);
 /// The same for its charge per visit and its visit length: what repeats, or of a single visit its
-/// edges.
+/// edges; of what was typed what was stated.
 std::vector<Component> charge_per_visit_components(const LedgerRow& row, bool with_accuracy = true);
 std::vector<Component> visit_length_components(const LedgerRow& row);
+/// What was stated of typed lengths, times `weight`; nothing of captured ones.
+std::vector<Component> typed_length_components(const LedgerRow& row, double weight = 1);
 
 /// Settled level of one stay: means of 16 equal parts of what lies between its edges' cells; from
 /// both ends, parts are dropped while they lie further than three scaled median absolute deviations

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/export_formats.h"
 
+#include "formats/hdf5_export.h"
 #include "formats/samples_csv.h"
+#include "formats/vcd_export.h"
 #include "formats/visits_json.h"
 
 #include <array>
@@ -11,7 +13,9 @@ namespace {
 
 constexpr std::array kFormats{
     ExportFormat{"csv", "csv", "samples", "text table of samples", export_csv},
-    ExportFormat{"json", "json", "visits", "visits as JSON", export_visits},
+    ExportFormat{"hdf5", "h5", "samples", "HDF5 of all channels", export_hdf5},
+    ExportFormat{"vcd", "vcd", "changes", "value change dump of logic lines", export_vcd},
+    ExportFormat{"json", "json", "visits", "visits and ledger as JSON", export_visits},
 };
 
 }  // namespace

@@ -128,34 +128,40 @@ std::string comparison_section(const Comparison& c,
 
 std::string capture_section(const book::SplitCapture& capture,
                             const std::map<std::string, std::size_t>& fills, const char* ink) {
-  const Ledger ledger = make_ledger({{capture.trace.get(), capture.visits, capture.basis()}});
+  const Ledger ledger = make_ledger({capture.account()});
   std::string out = fmt::format("<h2>{} <span class=\"muted\">{} · {} · {}</span></h2>",
                                 esc(capture.info.name), esc(capture.info.build),
                                 duration(capture.info.duration_s()), esc(capture.info.started_utc));
   if (capture.info.interrupted)
     out += "<p class=\"over\">Interrupted: " + esc(capture.info.end_reason) + "</p>";
-  out += trace_svg(capture, ledger, fills, ink);
+  if (capture.trace) out += trace_svg(capture, ledger, fills, ink);
   out +=
       "<table><tr><th>state</th><th>visits</th><th>time</th><th>mean</th><th>charge</th><th>share</"
       "th><th>per visit</th><th>peak</th></tr>";
   for (const LedgerRow& r : ledger.rows) {
+    if (capture.info.typed && !r.typed) continue;
+    const std::string charge =
+        bounds_mark(r.bounds) + with_uncertainty(r.charge, r.charge_u.U, "C");
     out += fmt::format(
-        "<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td>{}{}</td><td>{}</td><td>{}</"
+        "<tr><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td>{}</"
         "td><td>{}</td></tr>",
-        esc(r.state), r.visits, with_prefix(r.time_s, "s", 4),
-        r.mean ? with_uncertainty(*r.mean, r.mean_u.U, "A") : "–", bounds_mark(r.bounds),
-        with_uncertainty(r.charge, r.charge_u.U, "C"), percent(r.charge_share),
+        esc(r.state), r.visits, r.typed ? "typed" : with_prefix(r.time_s, "s", 4),
+        r.mean ? with_uncertainty(*r.mean, r.mean_u.U, "A") : "–", r.typed ? "–" : charge,
+        r.typed ? "–" : percent(r.charge_share),
         r.whole_visits ? with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
                        : "–",
         r.peak ? bounds_mark(r.bounds) + with_prefix(*r.peak, "A", 3) : "–");
   }
-  out += fmt::format(
-      "<tr><td><b>Whole "
-      "capture</b></td><td></td><td><b>{}</b></td><td><b>{}</b></td><td><b>{}</b></td><td></"
-      "td><td></td><td></td></tr></table>",
-      with_prefix(ledger.time_s, "s", 4),
-      ledger.mean ? with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
-      with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"));
+  if (capture.info.typed)
+    out += "</table>";
+  else
+    out += fmt::format(
+        "<tr><td><b>Whole "
+        "capture</b></td><td></td><td><b>{}</b></td><td><b>{}</b></td><td><b>{}</b></td><td></"
+        "td><td></td><td></td></tr></table>",
+        with_prefix(ledger.time_s, "s", 4),
+        ledger.mean ? with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
+        with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"));
   std::string conditions;
   for (const auto& [key, value] : capture.info.conditions)
     conditions += (conditions.empty() ? "" : " · ") + esc(key) + ": " + esc(value);

@@ -16,6 +16,15 @@ namespace kuvio::formats {
 /// "file:line".
 void read_layout(const std::string& path, ImportSettings& settings);
 
+/// The same of a layout's text; `name` stands for its file in errors.
+void read_layout_text(const std::string& text, const std::string& name, ImportSettings& settings);
+/// What settings say of how a log is read, as a layout's text; "" where they say nothing.
+std::string layout_text(const ImportSettings& settings);
+
+/// What kind of log a file is: logs with the same cells under the same titles are read the same
+/// way. "" for what is no text log, or cannot be read.
+std::string kind_of_log(const std::string& file, const std::stop_token& stop = {});
+
 /// The layout that a log is read by, with whatever was guessed of it said. Errors as of
 /// import_text; of the log only its head is looked at.
 std::string layout_of(const std::string& file, const ImportSettings& settings,

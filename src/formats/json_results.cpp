@@ -93,6 +93,7 @@ json to_json(const book::CaptureInfo& c) {
           {"interrupted", c.interrupted},
           {"end_reason", c.end_reason},
           {"split", c.split},
+          {"typed", c.typed},
           {"channels", channels},
           {"log_lines", c.log_lines},
           {"conditions", c.conditions}};
@@ -179,10 +180,14 @@ json to_json(const std::string& capture, const Ledger& ledger, const CycleFigure
     const bool accuracy = r.accuracy.stated();
     const bool known_u = r.mean && (accuracy || r.level.n >= 2);
     const bool any_whole = !r.whole.empty();
+    // How often and how long in all a typed state was there, nobody saw.
+    const auto as_captured = [&](double value) { return r.typed ? json(nullptr) : json(value); };
     json row{{"state", r.state},
              {"visits", r.visits},
-             {"time_s", r.time_s},
-             {"time_share", r.time_share},
+             {"typed", r.typed ? r.typed->readings : 0},
+             {"typed_beside", r.typed_beside},
+             {"time_s", as_captured(r.time_s)},
+             {"time_share", as_captured(r.time_share)},
              {"mean_a", number(r.mean)},
              {"mean_u_a", known_u ? number(r.mean_u.U) : json(nullptr)},
              {"mean_u_factor", known_u ? number(r.mean_u.coverage_factor) : json(nullptr)},
@@ -190,11 +195,11 @@ json to_json(const std::string& capture, const Ledger& ledger, const CycleFigure
              {"whole_mean_a", r.level.n >= 2 ? number(r.tested_mean()) : json(nullptr)},
              {"spread_of", to_string(r.spread)},
              {"settled_a", number(r.settled)},
-             {"charge_c", r.charge},
-             {"charge_u_c", r.mean && accuracy ? number(r.charge_u.U) : json(nullptr)},
-             {"charge_out_c", flow_of(flows, r.state).out},
-             {"charge_in_c", flow_of(flows, r.state).in},
-             {"charge_share", r.charge_share},
+             {"charge_c", as_captured(r.charge)},
+             {"charge_u_c", r.mean && accuracy && !r.typed ? number(r.charge_u.U) : json(nullptr)},
+             {"charge_out_c", as_captured(flow_of(flows, r.state).out)},
+             {"charge_in_c", as_captured(flow_of(flows, r.state).in)},
+             {"charge_share", as_captured(r.charge_share)},
              {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
              {"charge_per_visit_u_c",
               any_whole && known_u ? number(r.charge_per_visit_u.U) : json(nullptr)},

@@ -50,6 +50,11 @@ void OutputFile::write(std::string_view content) {
   }
 }
 
+const std::string& OutputFile::half() {
+  if (half_.empty()) fail("this format cannot be written to a pipe or a device");
+  return half_;
+}
+
 void OutputFile::commit() {
   if (!half_.empty()) {
     const mode_t mask = ::umask(0);

@@ -16,6 +16,9 @@ public:
   OutputFile& operator=(const OutputFile&) = delete;
 
   void write(std::string_view content);
+  /// The file as long as it is not committed, for a library that writes files of its own. Error
+  /// where the target is a pipe or a device.
+  const std::string& half();
   void commit();
 
 private:

@@ -2,6 +2,9 @@
 #include "formats/visits_json.h"
 
 #include "book/analysis.h"
+#include "book/channel_trace.h"
+#include "core/charge_flow.h"
+#include "core/cycles.h"
 #include "formats/json_results.h"
 #include "formats/output_file.h"
 
@@ -20,6 +23,14 @@ Exported export_visits(const std::string& path, const book::Book& book,
                });
   nlohmann::ordered_json document{{"capture", capture.name}};
   document.update(to_json(split.recipe_name, inside));
+  // Of the whole capture, whatever part of its visits is asked for.
+  const Ledger ledger = make_ledger({split.account()});
+  const LedgerRow* rest = ledger.longest();
+  document["ledger"] = to_json(capture.name, ledger,
+                               rest ? figures_of_cycles(split.visits, rest->state) : CycleFigures{},
+                               split.trace ? charge_flow_by_state(*split.trace, split.visits)
+                                           : std::map<std::string, ChargeFlow>{},
+                               Explain::no);
   write_file(path, document.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
   return {static_cast<std::int64_t>(inside.size()), {}, {}};
 }

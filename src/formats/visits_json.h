@@ -5,8 +5,8 @@
 
 namespace kuvio::formats {
 
-/// Writes what `kuvio-cli states --json` says of a capture's visits, with its name. Error bad_data
-/// where it is not split.
+/// Writes what `kuvio-cli states --json` says of a capture's visits, with its name, and what
+/// `ledger --json` says of its states. Error bad_data where it is not split.
 Exported export_visits(const std::string& path, const book::Book& book,
                        const book::CaptureInfo& capture, const ExportRequest& request);
 

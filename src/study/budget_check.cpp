@@ -11,7 +11,8 @@ std::vector<book::SplitCapture> split_build(const book::Book& book, const std::s
   std::vector<book::SplitCapture> out;
   for (const book::CaptureInfo& c : book::captures_of_build(book, build)) {
     auto split = book.split(c.id);
-    if (!split || split->recipe_text != recipe.text || split->rules != book::kSplitRules)
+    if (!c.typed &&
+        (!split || split->recipe_text != recipe.text || split->rules != book::kSplitRules))
       split = book::split_capture(book, c, recipe.recipe, recipe.text);
     out.push_back(book::load_split(book, c, std::move(split)));
   }

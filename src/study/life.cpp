@@ -83,6 +83,11 @@ CapturedMean mean_of(const book::Book& book, const book::CaptureInfo& capture,
     return {unsplit_mean(trace, book::basis_of(capture, channel)), {}};
   }
   const Pool one = pool(book, capture.name, {capture});
+  if (!plan && capture.typed && one.ledger().time_s == 0 &&
+      captured_mean(one.ledger()).shares.empty()) {
+    throw Error(Failure::bad_data, "no mean", "capture " + capture.name,
+                "typed readings do not say how often each state comes: give a duty plan");
+  }
   if (!plan) return {captured_mean(one.ledger()), one.old_edges};
   try {
     FieldMean mean = field_mean(*plan, one.ledger());

@@ -62,7 +62,9 @@ Report report_of(const book::Book& book, ReportRequest request) {
     for (const book::SplitCapture& c : build.captures) content.captures.push_back(&c);
   std::sort(content.captures.begin(), content.captures.end(),
             [](const auto* a, const auto* b) { return a->info.id < b->info.id; });
-  content.state_order = state_order(*content.captures.front());
+  const auto recorded = std::find_if(content.captures.begin(), content.captures.end(),
+                                     [](const auto* c) { return !c->info.typed; });
+  if (recorded != content.captures.end()) content.state_order = state_order(**recorded);
   if (request.battery) content.battery = request.battery->name;
 
   const Pool* reference = &out.builds.front();

@@ -42,8 +42,13 @@ TEST_CASE("units in every cell say what the columns are") {
   CHECK_THAT(r.values, Catch::Approx(std::vector<double>{3.28, 71.9e-3}));
   CHECK(reader.values()[0].name == "V");
   CHECK(reader.values()[1].name == "I");
-  const auto other = last_of(reader, {"1044 ms; 3,28 V; 900 uA"});  // a decimal comma, another unit
-  CHECK_THAT(other.values, Catch::Approx(std::vector<double>{3.28, 900e-6}));
+  const auto other = last_of(reader, {"1044 ms; 3.27 V; 900 uA"});  // another unit
+  CHECK_THAT(other.values, Catch::Approx(std::vector<double>{3.27, 900e-6}));
+  LineReader::Reading ignored;
+  CHECK(reader.take("1054 ms; 3,28 V; 900 uA", ignored) == What::text);  // one mark for all lines
+  LineReader commas("");
+  CHECK_THAT(last_of(commas, {"1044 ms; 3,28 V; 1.900,5 uA"}).values,
+             Catch::Approx(std::vector<double>{3.28, 1900.5e-6}));
 }
 
 TEST_CASE("a lone number is taken as a current, and that is told") {
@@ -159,4 +164,96 @@ TEST_CASE("what a line's cells would be taken for is known before anybody reads 
   CHECK(roles("1034 7.5  3300 -2") == "----");
   CHECK(roles("") == "");
   CHECK(columns_of_line("71.9 mA").front().factor == Approx(1e-3));
+}
+
+TEST_CASE("a line of units below a header without any holds, and may come again") {
+  LineReader reader("");
+  LineReader::Reading out;
+  CHECK(reader.take("Time;Current;Voltage", out) == What::header);
+  CHECK(reader.take("ms;mA;V", out) == What::header);
+  REQUIRE(reader.take("5;7;3.6", out) == What::reading);
+  CHECK(*out.time_ns == 5'000'000);
+  CHECK(out.values == std::vector<double>{7e-3, 3.6});
+  CHECK(reader.take("Time;Current;Voltage", out) == What::header);
+  CHECK(reader.take("ms;mA;V", out) == What::header);
+  REQUIRE(reader.take("6;7;3.6", out) == What::reading);
+  CHECK(out.values == std::vector<double>{7e-3, 3.6});
+  CHECK(reader.guessed().empty());
+}
+
+TEST_CASE("a number that can be read in two ways waits for one that settles it") {
+  LineReader reader("t [s];I [mA]");
+  LineReader::Reading out;
+  LineReader open("");
+  CHECK(open.take("t [s];I [mA]", out) == What::header);
+  CHECK(open.take("1;1,234", out) == What::open);
+  CHECK(open.take("2;2,500", out) == What::open);
+  REQUIRE(open.take("3;12,5", out) == What::reading);
+  CHECK(out.values == std::vector<double>{12.5e-3});
+  REQUIRE(open.take("4;1,234", out) == What::reading);
+  CHECK(out.values[0] == Approx(1.234e-3));
+  LineReader thousands("");
+  CHECK(thousands.take("t [s];I [mA]", out) == What::header);
+  REQUIRE(thousands.take("1;1,234.5", out) == What::reading);
+  CHECK(out.values[0] == Approx(1.2345));
+  REQUIRE(thousands.take("2;1,234", out) == What::reading);
+  CHECK(out.values[0] == Approx(1.234));
+  LineReader told("", false, ',');
+  CHECK(told.take("t [s];I [mA]", out) == What::header);
+  REQUIRE(told.take("1;1,234", out) == What::reading);
+  CHECK(out.values[0] == Approx(1.234e-3));
+}
+
+TEST_CASE("times of day, dates and counters are read as text logs have them") {
+  LineReader::Reading out;
+  const auto seconds = [&](LineReader& reader, const char* line) {
+    INFO(line);
+    REQUIRE(reader.take(line, out) == What::reading);
+    return static_cast<double>(*out.time_ns) * 1e-9;
+  };
+  LineReader clock("");
+  CHECK(clock.take("time,I [mA]", out) == What::header);
+  const double began = seconds(clock, "23:59:59.5,1");
+  CHECK(seconds(clock, "00:00:00.25,1") - began == Approx(0.75));
+  CHECK(seconds(clock, "00:00:01,1") - began == Approx(1.5));
+  CHECK(clock.take("25:61:00,1", out) == What::text);
+  LineReader iso("");
+  CHECK(iso.take("time,I [mA]", out) == What::header);
+  const double first = seconds(iso, "2026-05-04T14:02:31.25Z,1");
+  CHECK(seconds(iso, "2026-05-05T14:02:31.5Z,1") - first == Approx(86400.25));
+  LineReader dated("");
+  CHECK(dated.take("date;time;I [mA]", out) == What::header);
+  const double day = seconds(dated, "2026-05-04;23:59:59;1");
+  CHECK(seconds(dated, "2026-05-05;00:00:01;1") - day == Approx(2));
+  LineReader counter("");
+  CHECK(counter.take("t [ms],I [mA]", out) == What::header);
+  seconds(counter, "65000,1");
+  seconds(counter, "65500,1");
+  CHECK(seconds(counter, "464,1") == Approx(66.0));
+  CHECK(seconds(counter, "964,1") == Approx(66.5));
+  // Of a file that is followed the first lines are taken twice.
+  counter.restart();
+  CHECK(seconds(counter, "65000,1") == Approx(65));
+  // A time of day that is garbled passes no midnight.
+  LineReader garbled("");
+  CHECK(garbled.take("time,I [mA]", out) == What::header);
+  const double noon = seconds(garbled, "14:00:00,1");
+  seconds(garbled, "14:00:01,1");
+  seconds(garbled, "01:00:02,1");
+  CHECK(seconds(garbled, "14:00:03,1") - noon == Approx(3));
+}
+
+TEST_CASE(
+    "a byte-order mark, SI prefixes and a typesetter's minus are read as text logs have them") {
+  LineReader reader("");
+  LineReader::Reading out;
+  CHECK(reader.take("\xef\xbb\xbf"
+                    "t [s];I [A]",
+                    out) == What::header);
+  REQUIRE(reader.take("1;4.7u", out) == What::reading);
+  CHECK(out.values[0] == Approx(4.7e-6));
+  REQUIRE(reader.take("2;\xe2\x88\x92"
+                      "5e-6",
+                      out) == What::reading);
+  CHECK(out.values[0] == Approx(-5e-6));
 }

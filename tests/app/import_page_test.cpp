@@ -87,7 +87,7 @@ TEST_CASE(
   Importing s;
   s.drop({data("decimal-comma.csv"), data("refused-unknown-unit.csv"), data("began-again.csv")});
   REQUIRE(s.ready());
-  CHECK(s.go()->text() == QStringLiteral("Import 3 logs"));
+  CHECK(s.go()->text() == QStringLiteral("Import 3 files"));
   CHECK(s.find<QPlainTextEdit>("importHead")
             ->toPlainText()
             .contains(QStringLiteral("1  Zeit (s);Strom (mA);Spannung (V)")));

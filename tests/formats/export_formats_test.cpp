@@ -73,6 +73,7 @@ TEST_CASE("every format writes what lies between two moments, and says how much 
   std::int64_t lines = 0;
   double charge = 0;
   while (std::getline(in, line)) {
+    if (line.starts_with('#')) continue;
     if (lines++ > 0) charge += std::stod(line.substr(line.find(',') + 1)) * 1e-3;
   }
   CHECK(lines == samples.rows + 1);
@@ -89,6 +90,9 @@ TEST_CASE("every format writes what lies between two moments, and says how much 
   CHECK(read["visits"][1]["whole"] == true);
   export_format("json")->write(json, made.book, made.info, {});
   CHECK(document(json)["visits"].size() == 6);
+  for (const auto& row : document(json)["ledger"]["rows"]) {
+    if (row["state"] == "Busy") CHECK(row["charge_c"].get<double>() == Approx(30e-3));
+  }
 }
 
 TEST_CASE("an export that cannot be made leaves no file") {

@@ -372,7 +372,7 @@ void BudgetDesk::limitFrom(const SpanFigures& span, const QString& state) {
 
 void BudgetDesk::fromCapture() {
   const auto& capture = context_.view.capture();
-  if (!capture || capture->visits.empty()) {
+  if (!capture || !capture->ledger) {
     emit messageReported(tr("Split a capture into states first: its figures become the limits."));
     emit deskRequested(DeskId::trace);
     return;

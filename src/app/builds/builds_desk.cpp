@@ -22,9 +22,8 @@ namespace {
 QString build_of(const QComboBox* box) { return box->currentData().toString(); }
 
 bool is_split(const BookView& book, const std::string& build) {
-  return std::any_of(book.rows.begin(), book.rows.end(), [&](const CaptureRow& r) {
-    return r.info.build == build && !r.visits.empty();
-  });
+  return std::any_of(book.rows.begin(), book.rows.end(),
+                     [&](const CaptureRow& r) { return r.info.build == build && r.hasStates(); });
 }
 
 /// One that is not split can be chosen, and says so.

@@ -33,11 +33,12 @@ const std::vector<std::vector<Menu>> kPlan = {
       {{{"nextCapture", N::more_captures, "following"},
         {"previousCapture", N::more_captures, "before"}},
        {{"tickCapture", N::capture, "overlay compare together tick"},
-        {"giveReference", N::capture, "baseline compare against"},
+        {"giveReference", N::chosen, "baseline compare against"},
         {"lineUp", N::overlay, "align shift offset synchronise"}},
-       {{"renameCapture", N::capture, "name title"},
-        {"describeCapture", N::capture, "conditions board tester temperature note comment build"},
-        {"deleteCapture", N::capture, "remove"},
+       {{"renameCapture", N::chosen, "name title"},
+        {"describeCapture", N::chosen, "conditions board tester temperature note comment build"},
+        {"typeReadings", N::book, "add hand reading meter eye manual enter value by hand"},
+        {"deleteCapture", N::chosen, "remove"},
         {"restoreCaptures", N::deleted, "undelete trash"}}}}},
     {{QT_TRANSLATE_NOOP("Menus", "View"),
       {{{"showAll", N::capture, "everything fit zoom out full"},
@@ -58,6 +59,8 @@ const std::vector<std::vector<Menu>> kPlan = {
         {"previousMatch", N::log, "find log line search"}},
        {{"showLog", N::capture, "lines console serial filter"},
         {"showRecipe", N::capture, "rules thresholds levels"},
+        {"showChannels", N::capture,
+         "calibrate zero offset shunt divider gain accuracy derived power product"},
         {"showSpread", N::capture, "distribution percentiles histogram"},
         {"toggleMargin", N::capture, "hide wide full side panel"}}}},
      {QT_TRANSLATE_NOOP("Menus", "Lanes"),
@@ -194,6 +197,8 @@ QString why_not(Needs needs) {
     case N::book:
       return translated("No book is open.");
     case N::capture:
+      return translated("No capture with samples is shown.");
+    case N::chosen:
       return translated("No capture is shown.");
     case N::more_captures:
       return translated("The book holds no other capture.");

@@ -14,7 +14,8 @@ enum class Needs {
   undo,
   redo,
   book,
-  capture,        ///< one that is shown
+  capture,        ///< one that is shown, with samples
+  chosen,         ///< one in the list, recorded or typed
   more_captures,  ///< more than one in the book
   overlay,        ///< more than one drawn together
   deleted,        ///< captures that can be put back

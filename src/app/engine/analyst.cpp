@@ -29,12 +29,14 @@ std::vector<TypicalPart> parts_of(const std::vector<book::SplitCapture>& capture
   }
   std::vector<TypicalPart> out;
   for (std::size_t i = 0; i < captures.size(); ++i) {
+    if (!captures[i].trace) continue;  // typed
     out.push_back({captures[i].trace.get(), &keep[keep.size() - captures.size() + i]});
   }
   return out;
 }
 
 Fills fills_of(const book::SplitCapture& capture) {
+  if (capture.info.typed) return fills_for(capture.typed);
   return fills_for(capture.recipe_text, visits_of(capture.visits));
 }
 

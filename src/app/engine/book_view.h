@@ -5,6 +5,7 @@
 #include "book/book.h"
 #include "book/documents.h"
 #include "core/envelope.h"
+#include "core/typed_reading.h"
 #include "core/verdict.h"
 
 #include <QString>
@@ -21,9 +22,13 @@ struct CaptureRow {
   book::CaptureInfo info;
   std::vector<EnvelopeColumn> thumbnail;
   Visits visits;
+  std::vector<TypedReading> typed;  ///< of one that was typed
   Fills fills;
   std::size_t ink = 0;
   std::optional<Verdict> verdict;  ///< of its build, when the book holds a budget
+
+  /// Split, or typed: its states have figures.
+  bool hasStates() const { return !visits.empty() || !typed.empty(); }
 };
 
 /// The book as a whole: its captures and what people put into it.

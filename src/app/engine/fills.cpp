@@ -36,4 +36,12 @@ Fills fills_for(const std::string& recipe_text, const Visits& visits) {
   return formats::assign_fills(order, longest);
 }
 
+Fills fills_for(const std::vector<TypedReading>& readings) {
+  std::vector<std::string> order;
+  for (const TypedReading& r : readings) {
+    if (std::find(order.begin(), order.end(), r.state) == order.end()) order.push_back(r.state);
+  }
+  return formats::assign_fills(order, order.empty() ? "" : order.front());
+}
+
 }  // namespace kuvio::app

@@ -2,11 +2,16 @@
 #pragma once
 
 #include "app/engine/views_fwd.h"
+#include "core/typed_reading.h"
 #include "core/visit.h"
+
+#include <vector>
 
 namespace kuvio::app {
 
 /// Fills of a recipe's states, the first for the one with the most time.
 Fills fills_for(const std::string& recipe_text, const Visits& visits);
+/// Fills of states that were typed, in the order in which they were.
+Fills fills_for(const std::vector<TypedReading>& readings);
 
 }  // namespace kuvio::app

@@ -17,7 +17,8 @@ namespace kuvio::app {
 /// A text log as it would be imported: what it was taken for, and what comes of it.
 struct ImportPreview {
   QString file;
-  QStringList head;                      ///< its first lines
+  QString kind;      ///< of a file that says itself what it holds: "HDF5 file"; "" of a text log
+  QStringList head;  ///< its first lines
   std::int64_t first_line = 0;           ///< of its samples; 0 where none was found
   std::vector<formats::Column> columns;  ///< as taken, corrections included
   std::vector<formats::ImportGuess> guesses;

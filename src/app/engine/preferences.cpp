@@ -38,6 +38,8 @@ Preferences Preferences::load() {
   p.simulated_build =
       s.value(QStringLiteral("bench/simulated_build"), p.simulated_build).toString();
   p.conditions = s.value(QStringLiteral("bench/conditions")).toStringList();
+  p.layouts = s.value(QStringLiteral("import/layouts")).toStringList();
+  if (p.layouts.size() % 2 != 0) p.layouts.clear();
   return p;
 }
 
@@ -66,6 +68,7 @@ void Preferences::store() const {
   s.setValue(QStringLiteral("bench/setups"), setups);
   s.setValue(QStringLiteral("bench/simulated_build"), simulated_build);
   s.setValue(QStringLiteral("bench/conditions"), conditions);
+  s.setValue(QStringLiteral("import/layouts"), layouts);
   s.sync();
 }
 

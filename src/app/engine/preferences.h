@@ -31,6 +31,9 @@ struct Preferences {
   QStringList ceilings;    ///< "ADDRESS | OUTPUT | 3.9 V | 0.45 A"
   QStringList setups;      ///< files of bench set-ups, the last one first
   QStringList conditions;  ///< "board=satchel-07"
+  /// How logs were read: their kind, then a layout's text (formats/import_layout.h), in turn; the
+  /// last one used first.
+  QStringList layouts;
 
   static Preferences load();
   /// Writes them; to be called in the strand that writes.

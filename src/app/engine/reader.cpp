@@ -7,6 +7,7 @@
 #include "app/engine/trace_views.h"
 #include "book/analysis.h"
 #include "book/notes.h"
+#include "book/typed.h"
 #include "core/error.h"
 #include "core/measure.h"
 #include "formats/palette.h"
@@ -162,6 +163,10 @@ CaptureRow Reader::row(const book::CaptureInfo& info, std::size_t ink) {
   CaptureRow out;
   out.info = info;
   out.ink = ink;
+  if (info.typed) {
+    out.typed = book::typed_readings(book_, info.id);
+    return out;
+  }
   out.thumbnail = thumbnail_of(info).thumbnail;
   if (auto edited = book::edited_split(book_, info)) {
     out.fills = fills_for(edited->split.recipe_text, edited->split.visits);
@@ -196,6 +201,15 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
   auto view = std::make_shared<CaptureView>();
   view->info = info;
   view->ink = ink;
+  if (info.typed) {
+    const book::SplitCapture typed = book::load_split(book_, info);
+    view->typed = typed.typed;
+    view->basis = typed.account().basis;
+    view->ledger = make_ledger({typed.account()});
+    view->fills = fills_for(view->typed);
+    out.view = view;
+    return out;
+  }
   view->channel = book::main_current(view->info, book_.path());
   for (const book::ChannelInfo& c : view->info.channels) {
     if (c.samples == 0) continue;

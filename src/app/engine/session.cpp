@@ -14,6 +14,7 @@
 #include "book/door.h"
 #include "book/notes.h"
 #include "core/error.h"
+#include "formats/capture_files.h"
 #include "formats/output_file.h"
 #include "formats/toml_file.h"
 
@@ -277,7 +278,7 @@ void Session::change(const QString& text, MakeChange make) {
        mine = generation_](const std::stop_token& stop) {
         const book::Book book = book::Book::open(path, book::Book::Mode::write);
         const book::ChangeRequest change = make(book, stop);
-        if (stop.stop_requested()) return;
+        if (stop.stop_requested() && change.made.empty()) return;
         std::vector<book::Change> changes = book::put(book, change);
         std::erase_if(changes, [](const book::Change& c) { return c.before == c.after; });
         main_thread.deliver([this, text, changes, mine] {
@@ -367,7 +368,7 @@ void Session::importLogs(const std::vector<ImportJob>& jobs,
         std::vector<formats::ImportResult> made;
         try {
           for (const ImportJob& job : jobs)
-            made.push_back(formats::import_text(book, job.file.toStdString(), job.settings, stop));
+            made.push_back(formats::import_file(book, job.file.toStdString(), job.settings, stop));
         } catch (...) {
           for (const formats::ImportResult& one : made) {
             for (const std::int64_t id : one.captures) book.discard(id);
@@ -380,7 +381,7 @@ void Session::importLogs(const std::vector<ImportJob>& jobs,
         };
       },
       jobs.size() == 1 ? tr("Importing %1").arg(file_name(jobs.front().file))
-                       : tr("Importing %1 logs").arg(jobs.size()));
+                       : tr("Importing %1 files").arg(jobs.size()));
 }
 
 void Session::withFiles(std::function<std::function<void()>(const std::stop_token&)> job,

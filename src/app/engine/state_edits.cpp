@@ -123,7 +123,7 @@ void limits_from_capture(Session& session, std::int64_t capture) {
     if (!book::document(book, DocumentKind::recipe)) {
       if (split.recipe_text.empty()) {
         throw Error(Failure::bad_data, "no limits created", "capture " + info.name,
-                    "its states were assigned manually; a budget needs a recipe that also "
+                    "its states were assigned manually or typed; a budget needs a recipe that also "
                     "finds them in other captures");
       }
       out.notes.push_back(book::document_note(DocumentKind::recipe,

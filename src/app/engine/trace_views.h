@@ -27,6 +27,7 @@ struct CaptureView {
   std::size_t ink = 0;               ///< of its build
   std::vector<VisitFigures> visits;  ///< empty: not split yet
   std::optional<Ledger> ledger;
+  std::vector<TypedReading> typed;  ///< of one that was typed: it has no channel and no samples
   std::string recipe_name, recipe_text;
   std::size_t edits = 0;  ///< corrections by hand
   std::vector<Edit> edit_list;

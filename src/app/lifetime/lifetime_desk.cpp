@@ -274,7 +274,7 @@ void LifetimeDesk::takeBook() {
   std::vector<const CaptureRow*> split;
   if (book) {
     for (const CaptureRow& r : book->rows) {
-      if (!r.visits.empty()) split.push_back(&r);
+      if (r.hasStates()) split.push_back(&r);
     }
   }
   stack_->setCurrentIndex(split.empty() ? 0 : 1);

@@ -147,7 +147,7 @@ bool CapturesModel::isReference(int index) const {
 
 std::optional<Verdict> CapturesModel::verdict(int index) const {
   const CaptureRow* r = row(index);
-  if (r && r->visits.empty()) return std::nullopt;  // the build's verdict does not rest on it
+  if (r && !r->hasStates()) return std::nullopt;  // the build's verdict does not rest on it
   const auto it = r ? verdicts_.find(r->info.build) : verdicts_.end();
   return it == verdicts_.end() ? std::nullopt : std::optional(it->second);
 }
@@ -187,7 +187,8 @@ QVariant CapturesModel::data(const QModelIndex& index, int role) const {
       return name;
     case Qt::AccessibleTextRole:
       return QStringLiteral("%1, %2, %3%4")
-          .arg(name, build, QString::fromStdString(duration(r->info.duration_s())),
+          .arg(name, build,
+               r->info.typed ? tr("typed") : QString::fromStdString(duration(r->info.duration_s())),
                r->info.interrupted ? tr(", interrupted") : QString());
     case Qt::ToolTipRole: {
       QStringList lines;
@@ -338,14 +339,27 @@ void CaptureDelegate::paint(QPainter* painter, const QStyleOptionViewItem& optio
     painter->restore();
     return;
   }
-  paint_sketch(*painter, QRectF(in.left(), in.top() + PxF{22}, in.width(), PxF{28}), row->thumbnail,
-               ink);
+  const QRectF middle(in.left(), in.top() + PxF{22}, in.width(), PxF{28});
+  if (row->info.typed) {
+    QStringList states;
+    for (const TypedReading& r : row->typed) states << QString::fromStdString(r.state);
+    states.removeDuplicates();
+    painter->setFont(Theme::baseFont(11));
+    painter->setPen(t.text());
+    painter->drawText(
+        middle, Qt::AlignLeft | Qt::AlignVCenter,
+        painter->fontMetrics().elidedText(states.join(QStringLiteral(", ")), Qt::ElideRight,
+                                          static_cast<int>(middle.width())));
+  }
+  paint_sketch(*painter, middle, row->thumbnail, ink);
   paint_states(*painter, {in.left(), in.top() + PxF{54}}, in.width(), *row);
   painter->setFont(Theme::baseFont(11));
   painter->setPen(marked ? t.accent() : t.muted());
   const QString about =
       QStringLiteral("%1 · %2%3")
-          .arg(when(*row), QString::fromStdString(duration(row->info.duration_s())),
+          .arg(when(*row),
+               row->info.typed ? tr("typed")
+                               : QString::fromStdString(duration(row->info.duration_s())),
                is_simulated(*row) ? tr(" · sim.") : QString());
   painter->drawText(
       QRectF(in.left(), in.top() + PxF{63}, in.width(), PxF{16}), Qt::AlignLeft | Qt::AlignVCenter,

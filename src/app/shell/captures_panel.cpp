@@ -4,6 +4,7 @@
 #include "app/engine/book_view.h"
 #include "app/engine/text.h"
 #include "app/shell/capture_dialog.h"
+#include "app/shell/typed_dialog.h"
 #include "app/style/pixels.h"
 #include "app/style/widgets.h"
 #include "book/notes.h"
@@ -91,6 +92,7 @@ void CapturesPanel::makeActions(Actions& actions) {
   add("renameCapture", tr("Rename capture…"), {}, [this] { rename(); });
   add("describeCapture", tr("Describe capture: build, board, conditions…"),
       QKeySequence(tr("Ctrl+I")), [this] { describe(); });
+  add("typeReadings", tr("Type readings…"), {}, [this] { typeReadings(); });
   add("deleteCapture", tr("Delete capture"), {}, [this] { remove(); });
   add("restoreCaptures", tr("Put deleted captures back"), {}, [this] { putBack(); });
   add("nextCapture", tr("Next capture"), QKeySequence(tr("Ctrl+Down")), [this] { step(1); });
@@ -272,6 +274,32 @@ void CapturesPanel::describe() {
             session_.put(tr("%1 described").arg(what), notes);
           });
   dialog->show();
+}
+
+/// Readings of the capture, where it is a typed one; else new ones, of its build.
+void CapturesPanel::typeReadings() {
+  if (!session_.book()) return;
+  const CaptureRow* row = model_->row(model_->rowOf(current_));
+  QStringList states;
+  for (const CaptureRow& other : session_.book()->rows) {
+    for (const Visit& v : other.visits) {
+      if (!is_built_in_state(v.state)) states << qs(v.state);
+    }
+    for (const TypedReading& r : other.typed) states << qs(r.state);
+  }
+  states.removeDuplicates();
+  const auto open = [this, states](TypedReadings from, const QString& name) {
+    auto* dialog = new TypedDialog(std::move(from), name, states, window());
+    connect(dialog, &TypedDialog::typed, this,
+            [this](const TypedReadings& what) { type_readings(session_, what); });
+    dialog->show();
+  };
+  TypedReadings from;
+  if (row) from.build = row->info.build;
+  if (!row || !row->info.typed) return open(from, {});
+  from.capture = row->info.id;
+  from.readings = row->typed;
+  open(from, qs(row->info.name));
 }
 
 /// Out of every list and figure; what they hold stays in the book until they are put back.

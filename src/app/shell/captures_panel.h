@@ -45,6 +45,7 @@ private:
   void tick();
   void rename();
   void describe();
+  void typeReadings();
   void remove();
   void putBack();
   void giveReference();

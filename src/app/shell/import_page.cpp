@@ -2,9 +2,12 @@
 #include "app/shell/import_page.h"
 
 #include "app/engine/text.h"
+#include "app/style/field_note.h"
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/trace_sketch.h"
+#include "core/accuracy.h"
+#include "formats/import_layout.h"
 
 #include <QFileInfo>
 #include <QHBoxLayout>
@@ -165,6 +168,11 @@ void ImportPage::makeFields() {
   rate_ = new QuantityEdit(QStringLiteral("importRate"), tr("Samples per second"),
                            Dimension::frequency, this, true);
   rate_->setMaximumWidth(Px{90});
+  accuracy_ = new QLineEdit(this);
+  accuracy_->setObjectName(QStringLiteral("importAccuracy"));
+  accuracy_->setAccessibleName(tr("Accuracy of its current"));
+  accuracy_->setPlaceholderText(tr("e.g. 0.1 % + 1 µA"));
+  connect(accuracy_, &QLineEdit::editingFinished, this, &ImportPage::takeAccuracy);
   decimal_ = new QComboBox(this);
   decimal_->setObjectName(QStringLiteral("importDecimal"));
   decimal_->setAccessibleName(tr("What 1,234 is"));
@@ -173,7 +181,7 @@ void ImportPage::makeFields() {
   rate_name_ = named(tr("Rate"));
   for (QWidget* w : std::initializer_list<QWidget*>{
            named(tr("Build")), build_, named(tr("Samples are")), kind_, named(tr("Shunt")), shunt_,
-           rate_name_, rate_, decimal_name_, decimal_})
+           named(tr("Accuracy")), accuracy_, rate_name_, rate_, decimal_name_, decimal_})
     row->addWidget(w);
   row->addStretch(1);
   page->addLayout(row);
@@ -198,8 +206,10 @@ void ImportPage::makeFields() {
   connect(import_, &QPushButton::clicked, this, &ImportPage::press);
   const auto changed = [this] {
     if (filling_) return;
-    Said& said = said_[file_];
-    said.build = build_->text().trimmed();
+    builds_[file_] = build_->text().trimmed();
+    Said& said = saidOf(file_);
+    said.remembered = false;
+    said.accuracy = accuracy_->text().trimmed();
     said.averaged = kind_->currentIndex() == 1;
     said.shunt_ohm = shunt_->quantity();
     said.rate_hz = rate_->quantity();
@@ -211,7 +221,7 @@ void ImportPage::makeFields() {
     if (ready()) press();
   });
   connect(build_, &QLineEdit::textEdited, this,
-          [this](const QString& text) { said_[file_].build = text.trimmed(); });
+          [this](const QString& text) { builds_[file_] = text.trimmed(); });
   for (QComboBox* box : {kind_, decimal_}) connect(box, &QComboBox::activated, this, changed);
   for (QuantityEdit* edit : {shunt_, rate_})
     connect(edit, &QuantityEdit::quantityEdited, this, changed);
@@ -219,24 +229,39 @@ void ImportPage::makeFields() {
 
 void ImportPage::begin(const QStringList& files) {
   files_ = files;
+  file_.clear();
   said_.clear();
+  kinds_.clear();
+  builds_.clear();
   which_->clear();
   for (const QString& f : files_) which_->addItem(file_name(f));
   which_->setVisible(true);
   which_->setEnabled(files_.size() > 1);
-  import_->setText(files_.size() > 1 ? tr("Import %1 logs").arg(files_.size()) : tr("Import"));
-  choose(files_.value(0));
+  import_->setText(files_.size() > 1 ? tr("Import %1 files").arg(files_.size()) : tr("Import"));
+  import_->setEnabled(false);
+  asking_ = true;
+  figures_->setText(tr("Reading…"));
+  trouble_->clear();
   build_->setFocus(Qt::OtherFocusReason);
+  session_.withFiles(
+      [this, files, mine = ++asked_](const std::stop_token& stop) -> std::function<void()> {
+        std::map<QString, QString> kinds;
+        for (const QString& f : files) kinds[f] = qs(formats::kind_of_log(f.toStdString(), stop));
+        return [this, kinds, mine] {
+          if (mine == asked_) takeKinds(kinds);
+        };
+      },
+      {});
 }
 
 void ImportPage::choose(const QString& file) {
   file_ = file;
   preview_.reset();
   filling_ = true;
-  const auto known = said_.find(file);
-  const Said said = known == said_.end() ? Said{} : known->second;
+  const Said said = known(file) ? *known(file) : Said{};
   which_->setCurrentIndex(static_cast<int>(files_.indexOf(file)));
-  build_->setText(said.build);
+  build_->setText(builds_[file]);
+  accuracy_->setText(said.accuracy);
   kind_->setCurrentIndex(said.averaged ? 1 : 0);
   shunt_->setQuantity(said.shunt_ohm);
   rate_->setQuantity(said.rate_hz);
@@ -256,16 +281,16 @@ void ImportPage::choose(const QString& file) {
 
 formats::ImportSettings ImportPage::settingsOf(const QString& file) const {
   formats::ImportSettings out;
-  out.name = QFileInfo(file).completeBaseName().toStdString();
-  const auto found = said_.find(file);
-  if (found == said_.end()) return out;
-  const Said& said = found->second;
-  out.build = said.build.toStdString();
-  out.kind = said.averaged ? SampleKind::averaged : SampleKind::instant;
-  out.rate_hz = said.rate_hz;
-  out.shunt_ohm = said.shunt_ohm;
-  if (!said.decimal.isEmpty()) out.decimal = said.decimal.front().toLatin1();
-  for (const auto& [place, text] : said.columns)
+  if (const auto build = builds_.find(file); build != builds_.end())
+    out.build = build->second.toStdString();
+  const Said* said = known(file);
+  if (!said) return out;
+  out.accuracy = said->accuracy.toStdString();
+  out.kind = said->averaged ? SampleKind::averaged : SampleKind::instant;
+  out.rate_hz = said->rate_hz;
+  out.shunt_ohm = said->shunt_ohm;
+  if (!said->decimal.isEmpty()) out.decimal = said->decimal.front().toLatin1();
+  for (const auto& [place, text] : said->columns)
     out.columns.push_back((QString::number(place + 1) + QLatin1Char('=') + text).toStdString());
   return out;
 }
@@ -291,6 +316,9 @@ void ImportPage::take(const ImportPreview& preview) {
   if (head_->toPlainText() != text) head_->setPlainText(text);
   showColumns();
   QStringList found;
+  if (const Said* said = known(file_); said && said->remembered)
+    found << tr("read as the last log of this kind: Enter imports it");
+  if (!preview.kind.isEmpty()) found << tr("%1: it says itself what it holds").arg(preview.kind);
   for (const formats::ImportGuess& g : preview.guesses)
     found << (g.column.empty() ? QString() : QStringLiteral("\"%1\": ").arg(qs(g.column))) +
                  qs(g.why) +
@@ -360,14 +388,31 @@ void ImportPage::addColumn(int row, const formats::Column& column) {
   });
 }
 
+/// A statement that cannot be read is told at its field.
+void ImportPage::takeAccuracy() {
+  const QString text = accuracy_->text().trimmed();
+  const Said* said = known(file_);
+  if (file_.isEmpty() || text == (said ? said->accuracy : QString())) return;
+  try {
+    if (!text.isEmpty()) parse_accuracy(text.toStdString(), Dimension::current);
+  } catch (const std::invalid_argument& e) {
+    return FieldNote::say(accuracy_, QString::fromUtf8(e.what()));
+  }
+  FieldNote::clear(accuracy_);
+  saidOf(file_).accuracy = text;
+  ask();
+}
+
 void ImportPage::sayColumn(int place, const QString& role, const QString& unit) {
-  said_[file_].columns[place] =
-      unit.isEmpty() ? role : role + QLatin1Char('[') + unit + QLatin1Char(']');
+  Said& said = saidOf(file_);
+  said.remembered = false;
+  said.columns[place] = unit.isEmpty() ? role : role + QLatin1Char('[') + unit + QLatin1Char(']');
   ask();
 }
 
 void ImportPage::press() {
-  said_[file_].build = build_->text().trimmed();
+  builds_[file_] = build_->text().trimmed();
+  keepLayouts();
   std::vector<Session::ImportJob> jobs;
   for (const QString& f : files_) jobs.push_back({f, settingsOf(f)});
   emit importRequested(jobs);

@@ -26,12 +26,19 @@ ImportPage& MainWindow::importPage() {
   desks_->addWidget(import_area_);
   connect(import_, &ImportPage::cancelled, this, [this] { setDesk(desk_); });
   connect(import_, &ImportPage::importRequested, this, &MainWindow::runImport);
+  connect(import_, &ImportPage::layoutsChanged, this, [this](const QStringList& layouts) {
+    preferences_.layouts = layouts;
+    keeper_.save(preferences_);
+  });
+  import_->remember(preferences_.layouts);
   return *import_;
 }
 
 void MainWindow::chooseImport() {
-  const QStringList files = QFileDialog::getOpenFileNames(
-      this, tr("Import"), {}, tr("Text logs (*.csv *.tsv *.txt *.log *.dat *.asc);;All files (*)"));
+  const QStringList files =
+      QFileDialog::getOpenFileNames(this, tr("Import"), {},
+                                    tr("Logs and captures (*.csv *.tsv *.txt *.log *.dat *.asc "
+                                       "*.h5 *.hdf5 *.vcd);;All files (*)"));
   if (!files.isEmpty()) importFiles(files);
 }
 
@@ -61,7 +68,7 @@ void MainWindow::reportImported(const std::vector<formats::ImportResult>& made) 
   setDesk(DeskId::trace);
   QString said =
       captures == 1 ? tr("Imported 1 capture") : tr("Imported %1 captures").arg(captures);
-  if (made.size() > 1) said += tr(" from %1 logs").arg(made.size());
+  if (made.size() > 1) said += tr(" from %1 files").arg(made.size());
   if (skipped > 0) said += tr("; %n lines were skipped", nullptr, static_cast<int>(skipped));
   report(Message::done(said + QLatin1Char('.')));
 }

@@ -234,7 +234,7 @@ QSize NotebookStyle::sizeFromContents(ContentsType type, const QStyleOption* opt
   if (const auto* tab = qstyleoption_cast<const QStyleOptionTab*>(option);
       tab && type == CT_TabBarTab) {
     const QFontMetrics metrics(Theme::baseFont(13, QFont::DemiBold));
-    return {metrics.horizontalAdvance(tab->text) + 20, metrics.height() + 12};
+    return {metrics.horizontalAdvance(tab->text) + 15, metrics.height() + 12};
   }
   return QProxyStyle::sizeFromContents(type, option, size, widget);
 }

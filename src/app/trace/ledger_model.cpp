@@ -139,16 +139,16 @@ QString LedgerModel::text(const LedgerRow& r, int column) const {
     case Visits:
       return QString::number(r.visits);
     case Time:
-      return qs(duration(r.time_s));
+      return r.typed ? tr("typed") : qs(duration(r.time_s));
     case Mean:
       return r.mean ? open(r.bounds) + qs(with_uncertainty(*r.mean, measured_u(r), "A")) : kNothing;
     case Charge:
-      return r.state == kMissing
+      return r.state == kMissing || r.typed
                  ? kNothing
                  : open(r.bounds) +
                        qs(charge_with_uncertainty(r.charge, r.charge_u.U, unit_, voltage()));
     case Share:
-      return r.state == kMissing ? QString() : qs(percent(r.charge_share));
+      return r.state == kMissing || r.typed ? QString() : qs(percent(r.charge_share));
     case PerVisit:
       return r.whole_visits > 0
                  ? open(r.bounds) + qs(charge_with_uncertainty(r.charge_per_visit.mean,
@@ -174,6 +174,7 @@ QString LedgerModel::text(const LedgerRow& r, int column) const {
 
 QString LedgerModel::totalText(int column) const {
   const Ledger& l = *capture_->ledger;
+  if (capture_->info.typed) return column == State ? tr("Read by eye") : QString();
   switch (column) {
     case State:
       return tr("Whole capture");
@@ -207,6 +208,9 @@ int alignment_of(int column) {
 /// The number behind a cell, in SI.
 QVariant raw(const LedgerRow& r, int column) {
   const auto known = [](const std::optional<double>& v) { return v ? QVariant(*v) : QVariant(); };
+  const bool as_captured =
+      column == LedgerModel::Time || column == LedgerModel::Charge || column == LedgerModel::Share;
+  if (r.typed && as_captured) return {};
   switch (column) {
     case LedgerModel::Visits:
       return static_cast<int>(r.visits);

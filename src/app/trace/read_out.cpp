@@ -118,6 +118,12 @@ QString largest_shares(const Ledger& ledger) {
 
 std::vector<FootPart> whole(const CaptureView& capture, const SpanReadingPtr& reading,
                             ChargeUnit unit) {
+  if (capture.info.typed) {
+    const std::size_t n = capture.typed.size();
+    return {FootPart{n == 1 ? tr("%1: 1 reading taken by eye").arg(qs(capture.info.name))
+                            : tr("%1: %2 readings taken by eye").arg(qs(capture.info.name)).arg(n),
+                     tr("Typed by somebody: there are no samples behind them.")}};
+  }
   const double length = capture.info.duration_s();
   const QString from =
       capture.channel.input.empty() ? tr("a file") : maker_and_model(capture.channel.input);

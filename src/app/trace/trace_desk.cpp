@@ -13,14 +13,12 @@
 #include "app/trace/fan_view.h"
 #include "app/trace/lanes.h"
 #include "app/trace/ledger_model.h"
-#include "app/trace/line_up_margin.h"
 #include "app/trace/log_margin.h"
 #include "app/trace/overview.h"
 #include "app/trace/read_out.h"
 #include "app/trace/recipe_margin.h"
 #include "app/trace/spread_margin.h"
 #include "app/trace/state_dialogs.h"
-#include "formats/example.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -32,18 +30,6 @@
 #include <utility>
 
 namespace kuvio::app {
-namespace {}  // namespace
-
-namespace {
-/// Whether the simulated device that ships with Kuvio was recorded: its log says its name.
-bool is_of_satchel(const CaptureView& capture) {
-  return capture.channel.input.starts_with("Kuvio,") &&
-         std::any_of(capture.log.begin(), capture.log.end(), [](const book::LogLine& line) {
-           return line.text.find("satchel") != std::string::npos;
-         });
-}
-}  // namespace
-
 TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), context_(context) {
   setObjectName(QStringLiteral("traceDesk"));
   auto* row = new QHBoxLayout(this);
@@ -135,37 +121,6 @@ QWidget* TraceDesk::makeMiddle() {
   return box;
 }
 
-QWidget* TraceDesk::makeMargin() {
-  auto* box = new QWidget(this);
-  auto* column = new QVBoxLayout(box);
-  column->setContentsMargins(0, 4, 0, 0);
-  column->setSpacing(0);
-  tabs_ = new QTabBar(box);
-  tabs_->setObjectName(QStringLiteral("marginTabs"));
-  tabs_->setAccessibleName(tr("Side panel"));
-  tabs_->addTab(tr("Log"));
-  tabs_->addTab(tr("Recipe"));
-  tabs_->addTab(tr("Histogram"));
-  tabs_->addTab(tr("Line up"));
-  tabs_->setDrawBase(false);
-  tabs_->setExpanding(false);
-  column->addWidget(tabs_);
-  margin_ = new QStackedWidget(box);
-  log_ = new LogMargin(context_.view, margin_);
-  recipe_ = new RecipeMargin(context_.view, context_.session, context_.documents, margin_);
-  margin_->addWidget(log_);
-  margin_->addWidget(recipe_);
-  spread_ = new SpreadMargin(context_.view, context_.session, *lanes_, margin_);
-  line_up_ = new LineUpMargin(context_.view, context_.session, margin_);
-  margin_->addWidget(spread_);
-  margin_->addWidget(line_up_);
-  column->addWidget(margin_, 1);
-  connect(tabs_, &QTabBar::currentChanged, margin_, &QStackedWidget::setCurrentIndex);
-  connect(recipe_, &RecipeMargin::messageReported, this, &Desk::messageReported);
-  box->setMinimumWidth(Px{210});
-  return box;
-}
-
 void TraceDesk::makeMoveActions() {
   ViewState& view = context_.view;
   const DeskId desk = DeskId::trace;
@@ -229,7 +184,8 @@ void TraceDesk::makeViewActions() {
     log_->focusFilter();
   });
   add("showSpread", tr("Show histogram"), QKeySequence(tr("D")), [this] { showPage(2); });
-  add("lineUp", tr("Line up…"), QKeySequence(tr("Ctrl+Shift+U")), [this] { showPage(3); });
+  add("lineUp", tr("Line up…"), QKeySequence(tr("Ctrl+Shift+U")), [this] { showPage(4); });
+  add("showChannels", tr("Show channels: zero, shunt, gain…"), {}, [this] { showPage(3); });
   add("showRecipe", tr("Show recipe"), QKeySequence(tr("Ctrl+Shift+R")), [this] {
     showPage(1);
     recipe_->setFocus();
@@ -332,48 +288,18 @@ void TraceDesk::connectViews() {
 }
 
 /// What can be done about a capture that is not split, the likeliest first.
-void TraceDesk::sayNotSplit(const CaptureView& capture) {
-  if (capture.info.recording) {
-    not_split_->say(tr("Recording…"),
-                    tr("It can be split into states when the recording has ended."));
-    return;
-  }
-  const auto split_by = [this](const book::Document& recipe) {
-    showPage(1);
-    if (context_.view.capture())
-      apply_recipe(context_.session, {context_.view.capture()->info.id}, recipe);
-  };
-  std::vector<EmptyState::Offer> offers;
-  if (const book::Document* own = context_.session.book()->document(DocumentKind::recipe)) {
-    offers.emplace_back(tr("Split with the book's recipe"),
-                        [split_by, own = *own] { split_by(own); });
-  } else if (is_of_satchel(capture)) {
-    offers.emplace_back(tr("Split with Satchel's recipe"),
-                        [split_by] { split_by(formats::example(DocumentKind::recipe)); });
-  }
-  offers.emplace_back(tr("Open recipe…"),
-                      [this] { context_.actions.find(QStringLiteral("openRecipe"))->trigger(); });
-  if (!context_.session.book()->document(DocumentKind::recipe)) {
-    offers.emplace_back(tr("New recipe"), [this] {
-      showPage(1);
-      recipe_->newRecipe();
-    });
-  }
-  not_split_->say(tr("Not split into states yet"),
-                  tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
-                  offers);
-}
-
 void TraceDesk::takeCapture() {
   const CaptureViewPtr& capture = context_.view.capture();
   following_ = true;
   ledger_model_->setCapture(capture);
   following_ = false;
   takeBudget(budget_);
+  tabs_->setTabVisible(4, context_.view.shown() &&
+                              context_.view.shown()->captures.size() > 1);  // two to be lined up
   const bool split = capture && !capture->visits.empty();
   fan_->setVisible(split);
   not_split_->setVisible(capture && !split);
-  ledger_->parentWidget()->setVisible(split);
+  ledger_->parentWidget()->setVisible(capture && capture->ledger);
   if (capture && !split) {
     sayNotSplit(*capture);
   }

@@ -25,6 +25,7 @@ class FoldingSplitter;
 class Lanes;
 class LanePlan;
 class LedgerModel;
+class ChannelsMargin;
 class LineUpMargin;
 class LogMargin;
 class NotebookTable;
@@ -122,6 +123,7 @@ private:
   RecipeMargin* recipe_ = nullptr;
   SpreadMargin* spread_ = nullptr;
   LineUpMargin* line_up_ = nullptr;
+  ChannelsMargin* channels_ = nullptr;
   QLabel* cursors_ = nullptr;
   QLineEdit* go_to_ = nullptr;
   QStackedWidget* margin_ = nullptr;

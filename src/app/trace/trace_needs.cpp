@@ -18,7 +18,9 @@ void TraceDesk::answerNeeds() {
   };
   const auto visit = [&view] { return view.capture() && view.visit() != ViewState::kNone; };
   const auto span = [&view] { return view.capture() && view.span().has_value(); };
-  actions.answer(Needs::capture, [&view] { return view.capture() != nullptr; });
+  actions.answer(Needs::chosen, [&view] { return view.capture() != nullptr; });
+  actions.answer(Needs::capture,
+                 [&view] { return view.capture() != nullptr && !view.capture()->info.typed; });
   actions.answer(Needs::overlay,
                  [&view] { return view.shown() && view.shown()->captures.size() > 1; });
   actions.answer(Needs::states, of_capture([](const CaptureView& c) { return !c.visits.empty(); }));
