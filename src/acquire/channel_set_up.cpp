@@ -20,10 +20,9 @@ namespace {
 std::string accuracy_through(const std::string& stated, double ohms) {
   if (stated.empty()) return stated;
   try {
-    Accuracy accuracy = parse_accuracy(stated, Dimension::voltage);
-    if (accuracy.offset == 0) return stated;
-    accuracy.offset /= ohms;
-    return to_string(accuracy);
+    const Accuracy accuracy = parse_accuracy(stated, Dimension::voltage);
+    if (accuracy.offset == 0 && accuracy.finer.empty()) return stated;
+    return to_string(scaled(accuracy, 1 / ohms));
   } catch (const std::invalid_argument&) {
     return stated;  // it was stated of the current
   }

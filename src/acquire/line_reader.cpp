@@ -268,19 +268,26 @@ bool LineReader::take_units(const std::vector<std::string_view>& cells) {
   return true;
 }
 
-/// Whether it is known how the numbers of a line are written; one mark for all lines.
-bool LineReader::find_marks(const std::vector<std::string_view>& cells) {
-  if (marks_known_) return true;
+/// How the numbers of a line are written, one mark for all lines: `reading` once that is known,
+/// `open` as long as they can be read in two ways, `text` where they contradict themselves.
+LineReader::What LineReader::find_marks(const std::vector<std::string_view>& cells) {
+  if (marks_known_) return What::reading;
   std::vector<std::string_view> numbers;
   for (std::size_t i = 0; i < cells.size(); ++i) {
     if (plan_.columns[i].role != Role::ignore) numbers.push_back(cells[i]);
   }
-  finder_.look(1, numbers);
-  if (finder_.settled()) {
-    plan_.dialect.marks = finder_.marks();
+  formats::MarkFinder finder = finder_;
+  finder.look(1, numbers);
+  if (finder.settled()) {
+    try {
+      plan_.dialect.marks = finder.marks();
+    } catch (const std::invalid_argument&) {
+      return What::text;
+    }
     marks_known_ = true;
   }
-  return !finder_.open();
+  finder_ = finder;
+  return finder_.open() ? What::open : What::reading;
 }
 
 /// In which form the first line of numbers writes its time.
@@ -402,8 +409,8 @@ LineReader::What LineReader::take(std::string_view line, Reading& out) {
     }
   }
   if (cells.size() != plan_.columns.size()) return What::text;
-  if (!find_marks(cells)) return What::open;
-  return read(cells, out);
+  const What marks = find_marks(cells);
+  return marks == What::reading ? read(cells, out) : marks;
 }
 
 std::vector<Column> columns_of_line(std::string_view line) {

@@ -70,7 +70,7 @@ private:
   bool try_header(const std::vector<std::string_view>& cells);
   bool try_units(const std::vector<std::string_view>& cells);
   void keep_titles(const std::vector<formats::Column>& columns);
-  bool find_marks(const std::vector<std::string_view>& cells);
+  What find_marks(const std::vector<std::string_view>& cells);
   void find_times(const std::vector<std::string_view>& cells);
   std::optional<std::int64_t> moment(const std::vector<std::string_view>& cells);
   What read(const std::vector<std::string_view>& cells, Reading& out);

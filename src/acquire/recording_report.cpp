@@ -61,7 +61,7 @@ void RecordingReport::send(const Tracks& tracks, const std::vector<book::Channel
 
 LiveChannel calibrated(LiveChannel c, const book::ChannelInfo& channel) {
   if (c.quantity == Quantity::logic) return c;
-  const auto& [gain, offset, text] = channel.calibration;
+  const double gain = channel.calibration.gain, offset = channel.calibration.offset;
   c.quantity = channel.quantity;
   c.unit = channel.unit;
   c.last = gain * c.last + offset;

@@ -32,14 +32,16 @@ namespace {
 Accuracy accuracy_of(const CaptureInfo& capture, const ChannelInfo& channel) {
   if (channel.accuracy.empty()) return {};
   try {
-    parse_accuracy(channel.accuracy);
-  } catch (const std::invalid_argument& e) {
-    throw Error(Failure::bad_data, "bad accuracy statement", "capture " + capture.name, e.what());
-  }
-  try {
     return parse_accuracy(channel.accuracy, info(channel.quantity).dimension);
-  } catch (const std::invalid_argument&) {
-    return {};
+  } catch (const std::invalid_argument& e) {
+    for (const Dimension other : {Dimension::current, Dimension::voltage}) {
+      try {
+        parse_accuracy(channel.accuracy, other);
+        return {};
+      } catch (const std::invalid_argument&) {  // nor of that
+      }
+    }
+    throw Error(Failure::bad_data, "bad accuracy statement", "capture " + capture.name, e.what());
   }
 }
 }  // namespace
@@ -99,6 +101,17 @@ const ChannelInfo& main_current(const CaptureInfo& capture, const std::string& b
     if (c.quantity == Quantity::current) return c;
   }
   return choose_channel(capture, "", book_path);
+}
+
+const ChannelInfo& shown_channel(const CaptureInfo& capture, const std::string& book_path) {
+  const ChannelInfo* first = nullptr;
+  for (const Quantity wanted : {Quantity::current, Quantity::voltage}) {
+    for (const ChannelInfo& c : capture.channels) {
+      if (c.quantity == wanted) return c;
+      if (!first && c.sampled()) first = &c;
+    }
+  }
+  return first ? *first : main_current(capture, book_path);
 }
 
 Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::string& book_path) {

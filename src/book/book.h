@@ -22,13 +22,14 @@ class Database;
 class ReadCache;
 class Statement;
 
-/// From what an input delivered to what is meant: value = gain * raw + offset. Samples are stored
-/// as they came.
+/// From what an input delivered to what is meant: value = gain * raw + offset + slope * t, t in s
+/// on the capture's axis. Samples are stored as they came.
 struct Calibration {
   double gain = 1, offset = 0;  ///< offset in the channel's unit
   std::string text;             ///< where it comes from, for people
+  double slope = 0;             ///< of a zero that drifted (unit/s)
 
-  bool identity() const { return gain == 1 && offset == 0; }
+  bool identity() const { return gain == 1 && offset == 0 && slope == 0; }
   bool operator==(const Calibration&) const = default;
 };
 

@@ -18,7 +18,14 @@ using nlohmann::json;
 
 constexpr const char* kPrefix = "calibration:";
 
-json to_json(const Toleranced& t) { return {{"value", t.value}, {"tolerance", t.tolerance}}; }
+json to_json(const Toleranced& t) {
+  json out{{"value", t.value}, {"tolerance", t.tolerance}};
+  if (t.thermal() > 0) {
+    out["per_kelvin"] = t.per_kelvin;
+    out["kelvin"] = t.kelvin;
+  }
+  return out;
+}
 
 double number(const json& from, const char* key, double otherwise) {
   const double out = from.value(key, otherwise);
@@ -27,9 +34,11 @@ double number(const json& from, const char* key, double otherwise) {
 }
 
 Toleranced resistor(const json& from) {
-  const Toleranced out{number(from, "value", 0), number(from, "tolerance", 0)};
-  if (!(out.value > 0) || !(out.tolerance >= 0 && out.tolerance < 1))
-    throw std::invalid_argument("a resistor");
+  const Toleranced out{number(from, "value", 0), number(from, "tolerance", 0),
+                       number(from, "per_kelvin", 0), number(from, "kelvin", 0)};
+  const bool sound = out.value > 0 && out.tolerance >= 0 && out.tolerance < 1 &&
+                     out.per_kelvin >= 0 && out.kelvin >= 0;
+  if (!sound) throw std::invalid_argument("a resistor");
   return out;
 }
 
@@ -44,6 +53,10 @@ std::string text_of(const ChannelCalibration& c) {
   if (c.zero) {
     out["zero"] = {{"mean", c.zero->mean}, {"U", c.zero->U}, {"from", c.zero->from}};
     if (c.zero->drift != 0) out["zero"]["drift"] = c.zero->drift;
+    if (c.zero->along()) {
+      out["zero"]["at_s"] = c.zero->at_s;
+      out["zero"]["later_s"] = c.zero->later_s;
+    }
   }
   if (c.subtract != 0) out["subtract"] = c.subtract;
   if (!c.accuracy.empty()) out["accuracy"] = c.accuracy;
@@ -63,8 +76,9 @@ ChannelCalibration calibration_of(const json& from) {
   if (from.contains("shunt")) out.shunt = resistor(from["shunt"]);
   if (from.contains("zero")) {
     const json& zero = from["zero"];
-    out.zero = ZeroLevel{number(zero, "mean", 0), number(zero, "U", 0), number(zero, "drift", 0),
-                         shortened(zero.value("from", ""), kMostName)};
+    out.zero = ZeroLevel{number(zero, "mean", 0),  number(zero, "U", 0),
+                         number(zero, "drift", 0), shortened(zero.value("from", ""), kMostName),
+                         number(zero, "at_s", 0),  number(zero, "later_s", 0)};
     if (out.zero->U < 0) throw std::invalid_argument("a zero");
   }
   if (out.gain == 0) throw std::invalid_argument("a gain");
@@ -80,6 +94,8 @@ std::string in_words(const ChannelCalibration& c) {
   if (c.divider) say("divider " + to_string(*c.divider));
   if (c.shunt) say("shunt " + to_string(*c.shunt));
   if (c.zero) say(fmt::format("zero {:g} ± {:.2g} from {}", c.zero->mean, c.zero->U, c.zero->from));
+  if (c.zero && c.zero->along())
+    say(fmt::format("drifting by {:g} over {:g} s", c.zero->drift, c.zero->later_s - c.zero->at_s));
   if (c.subtract != 0) say(fmt::format("less {:g} of the logger's own", c.subtract));
   return out;
 }
@@ -123,6 +139,7 @@ void calibrate(ChannelInfo& c, const ChannelCalibration& calibration) {
   const CalibratedChannel result = calibrated(calibration, c.quantity, stated);
   c.recorded = std::make_shared<const ChannelInfo>(c);
   c.calibration.offset = result.gain * c.calibration.offset + result.offset;
+  c.calibration.slope = result.gain * c.calibration.slope + result.slope;
   c.calibration.gain *= result.gain;
   c.calibration.text += (c.calibration.text.empty() ? "" : ", ") + in_words(calibration);
   c.quantity = result.quantity;

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 namespace kuvio::book {
 namespace {
@@ -36,6 +37,7 @@ void ChannelTrace::take_stored() {
   calibrated_ = !info().calibration.identity();
   gain_ = info().calibration.gain;
   offset_ = info().calibration.offset;
+  slope_ = info().calibration.slope;
   blocks_.assign(stored_->blocks().begin(), stored_->blocks().end());
   flags_.assign(stored_->flags().begin(), stored_->flags().end());
   if (info().clock) lay_on_axis(*info().clock);
@@ -73,20 +75,49 @@ const Block& ChannelTrace::as_stored(const Block& block) const {
 
 /// `length`: of the cells, in the unit that q is counted in. The integral of (g x + o)^2 is
 /// g^2 r + 2 g o q + o^2 length.
-CellSum ChannelTrace::calibrated(CellSum s, double length) const {
+CellSum ChannelTrace::calibrated(CellSum s, double length, double offset) const {
   const double q = s.q;
-  s.q = gain_ * q + offset_ * length;
-  s.r = gain_ * gain_ * s.r + 2 * gain_ * offset_ * q + offset_ * offset_ * length;
-  s.lo = gain_ * s.lo + offset_;
-  s.hi = gain_ * s.hi + offset_;
+  s.q = gain_ * q + offset * length;
+  s.r = gain_ * gain_ * s.r + 2 * gain_ * offset * q + offset * offset * length;
+  s.lo = gain_ * s.lo + offset;
+  s.hi = gain_ * s.hi + offset;
   if (gain_ < 0) std::swap(s.lo, s.hi);
   return s;
+}
+
+/// Half-way through some cells (s): what drifts on a straight line is in the mean as it is there.
+double ChannelTrace::middle_s(const Block& block, std::int64_t from, std::int64_t to) const {
+  const auto tick = [&](std::int64_t at) {
+    const bool beyond = kind() == SampleKind::instant && at == block.count;
+    return base_.seconds(beyond ? block.end : tick_of(*this, block, at));
+  };
+  return (tick(from) + tick(to)) / 2;
 }
 
 void ChannelTrace::read(const Block& block, std::int64_t at, std::span<double> out) const {
   stored_->read(as_stored(block), at, out);
   if (!calibrated_) return;
   for (double& v : out) v = gain_ * v + offset_;
+  if (slope_ == 0) return;
+  const bool averaged = kind() == SampleKind::averaged;
+  std::vector<std::int64_t> times;
+  if (block.period == 0) {
+    times.resize(out.size());
+    read_times(block, at, times);
+  }
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    const std::int64_t index = at + static_cast<std::int64_t>(i);
+    if (block.period > 0) {
+      const double t = base_.seconds(block.start + index * block.period);
+      out[i] += slope_ * (averaged ? t + base_.seconds(block.period) / 2 : t);
+    } else if (averaged) {
+      const std::int64_t next =
+          i + 1 < out.size() ? times[i + 1] : tick_of(*this, block, index + 1);
+      out[i] += slope_ * (base_.seconds(times[i]) + base_.seconds(next)) / 2;
+    } else {
+      out[i] += slope_ * base_.seconds(times[i]);
+    }
+  }
 }
 
 void ChannelTrace::read_times(const Block& block, std::int64_t at,
@@ -96,7 +127,7 @@ void ChannelTrace::read_times(const Block& block, std::int64_t at,
   for (std::int64_t& t : out) t = t * fine_ + origin_;
 }
 
-CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to) const {
+CellSum ChannelTrace::sum_of(const Block& block, std::int64_t from, std::int64_t to) const {
   const Block& own = as_stored(block);
   CellSum s = stored_->sum(own, from, to);
   if (own.period == 0) {
@@ -110,16 +141,46 @@ CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to
   const double length =
       own.period == 0 ? static_cast<double>(tick_of(*this, block, to) - tick_of(*this, block, from))
                       : static_cast<double>(cells);
-  return calibrated(s, length);
+  const double drift = slope_ == 0 ? 0 : slope_ * middle_s(block, from, to);
+  return calibrated(s, length, offset_ + drift);
+}
+
+namespace {
+constexpr std::int64_t kDriftPiece = 4096, kDriftPieces = 64;
+
+/// Samples over which a drift is taken as it is in their middle.
+std::int64_t drift_piece(std::int64_t samples) {
+  return std::max(kDriftPiece, samples / kDriftPieces + 1);
+}
+}  // namespace
+
+CellSum ChannelTrace::sum(const Block& block, std::int64_t from, std::int64_t to) const {
+  if (slope_ == 0) return sum_of(block, from, to);
+  const std::int64_t piece = drift_piece(to - from);
+  CellSum out = sum_of(block, from, std::min(to, from + piece));
+  for (std::int64_t at = from + piece; at < to; at += piece)
+    accumulate(out, sum_of(block, at, std::min(to, at + piece)));
+  return out;
 }
 
 Extremes ChannelTrace::extremes(const Block& block, std::int64_t from, std::int64_t to,
                                 Effort effort) const {
-  Extremes out = stored_->extremes(as_stored(block), from, to, effort);
-  if (!calibrated_) return out;
-  out.lo = gain_ * out.lo + offset_;
-  out.hi = gain_ * out.hi + offset_;
-  if (gain_ < 0) std::swap(out.lo, out.hi);
+  const auto of = [&](std::int64_t a, std::int64_t b) {
+    Extremes out = stored_->extremes(as_stored(block), a, b, effort);
+    if (!calibrated_) return out;
+    const double offset = offset_ + (slope_ == 0 ? 0 : slope_ * middle_s(block, a, b));
+    out.lo = gain_ * out.lo + offset;
+    out.hi = gain_ * out.hi + offset;
+    if (gain_ < 0) std::swap(out.lo, out.hi);
+    return out;
+  };
+  if (slope_ == 0) return of(from, to);
+  const std::int64_t piece = drift_piece(to - from);
+  Extremes out = of(from, std::min(to, from + piece));
+  for (std::int64_t at = from + piece; at < to; at += piece) {
+    const Extremes more = of(at, std::min(to, at + piece));
+    out = {std::min(out.lo, more.lo), std::max(out.hi, more.hi), out.exact && more.exact};
+  }
   return out;
 }
 

@@ -37,6 +37,10 @@ Kept kept_of(const json& from) {
   out.derivation.by = derived_by(from.at("by").get<std::string>());
   out.derivation.of = from.at("of").get<std::vector<std::string>>();
   out.derivation.window_s = from.value("window_s", 0.0);
+  out.derivation.behind_v = from.value("behind_v", 0.0);
+  out.derivation.ahead_v = from.value("ahead_v", 0.0);
+  for (const json& point : from.value("efficiency", json::array()))
+    out.derivation.efficiency.emplace_back(point.at(0).get<double>(), point.at(1).get<double>());
   out.samples_in = from.at("capture").get<std::int64_t>();
   if (out.derivation.of.empty() || out.derivation.of.size() > kMostOf ||
       !std::isfinite(out.derivation.window_s))
@@ -70,27 +74,43 @@ std::string in_words(const Derivation& d) {
   std::string out(key_of(d.by));
   for (std::size_t i = 0; i < d.of.size(); ++i) out += (i == 0 ? " of " : ", ") + d.of[i];
   if (d.window_s > 0) out += fmt::format(" over {:g} s", d.window_s);
+  if (d.by == DerivedBy::referred)
+    out += fmt::format(" from {:g} V to {:g} V", d.behind_v, d.ahead_v);
   return out;
 }
 
-/// What is stated of a sum or difference: each channel's own uncertainty at its mean, added as
-/// inputs that know nothing of each other (k = 2). Of what keeps its unit it is kept; of others
-/// nothing is stated.
+/// What is stated of a channel made of others, at their means, as inputs that know nothing of each
+/// other (JCGM 100:2008, 5.1.2; k = 2). Of a sum or difference as an offset; of a product or ratio
+/// relative terms as a gain, and each offset times its sensitivity as an offset. Of what keeps its
+/// unit it is kept; of others nothing is stated.
 std::string accuracy_of(const CaptureInfo& capture, const Derivation& d,
                         const std::vector<ChannelInfo>& of,
-                        const std::vector<std::unique_ptr<ChannelTrace>>& traces) {
+                        const std::vector<std::unique_ptr<ChannelTrace>>& traces, Quantity result) {
   if (d.by == DerivedBy::rolling_mean) return of[0].accuracy;
-  const bool adds = d.by == DerivedBy::sum || d.by == DerivedBy::difference;
-  const Dimension dimension = info(of[0].quantity).dimension;
-  if (!adds || (dimension != Dimension::current && dimension != Dimension::voltage)) return "";
-  double square = 0;
+  const bool adds = d.by == DerivedBy::sum || d.by == DerivedBy::difference,
+             multiplies = d.by == DerivedBy::product || d.by == DerivedBy::ratio;
+  if ((!adds && !multiplies) || result == Quantity::other) return "";
+  std::vector<double> means;
+  for (const auto& trace : traces) means.push_back(measure(*trace).mean().value_or(0));
+  double gains = 0, offsets = 0;
   for (std::size_t i = 0; i < of.size(); ++i) {
     const Accuracy own = basis_of(capture, of[i]).accuracy;
     if (!own.stated()) return "";
-    const double mean = measure(*traces[i]).mean().value_or(0);
-    for (const Component& c : accuracy_components(own, mean)) square += c.u * c.u;
+    const double gain = accuracy_components(own, 1)[0].u, offset = accuracy_components(own, 1)[1].u;
+    if (adds) {
+      offsets += gain * gain * means[i] * means[i] + offset * offset;
+      continue;
+    }
+    const double other = means[1 - i];
+    const double sensitivity = d.by == DerivedBy::product ? other
+                               : i == 0                   ? 1 / other
+                                                          : means[0] / (means[1] * means[1]);
+    gains += gain * gain;
+    offsets += offset * offset * sensitivity * sensitivity;
   }
-  return to_string(Accuracy{0, 2 * std::sqrt(square), true}, dimension);
+  if (!std::isfinite(gains) || !std::isfinite(offsets)) return "";
+  return to_string(Accuracy{2 * std::sqrt(gains), 2 * std::sqrt(offsets), true},
+                   info(result).dimension);
 }
 
 }  // namespace
@@ -132,7 +152,7 @@ Note make_derived(Book& book, const CaptureInfo& capture, const std::string& nam
   channel.time_base = form.time_base;
   channel.encoding = Encoding::f8;
   channel.input = in_words(derivation);
-  channel.accuracy = accuracy_of(capture, derivation, of, traces);
+  channel.accuracy = accuracy_of(capture, derivation, of, traces, channel.quantity);
 
   CaptureWriter writer(
       book, {name + " of " + capture.name, "", {{"derived_of", std::to_string(capture.id)}}, true},
@@ -166,6 +186,11 @@ Note make_derived(Book& book, const CaptureInfo& capture, const std::string& nam
   }
   json value{{"by", key_of(derivation.by)}, {"of", derivation.of}, {"capture", id}};
   if (derivation.window_s > 0) value["window_s"] = derivation.window_s;
+  if (derivation.by == DerivedBy::referred) {
+    value["behind_v"] = derivation.behind_v;
+    value["ahead_v"] = derivation.ahead_v;
+    value["efficiency"] = derivation.efficiency;
+  }
   return {capture.id, kPrefix + name, value.dump()};
 }
 

@@ -23,7 +23,7 @@ struct Options {
   std::string book, capture, name, offset, shunt, rating, subtract, accuracy;
   std::optional<double> gain;
   std::vector<std::string> zero_from, dividers;
-  std::string product, difference, sum, ratio, running, rolling_mean;
+  std::string product, difference, sum, ratio, running, rolling_mean, referred;
   bool remove = false;
   bool reset = false;
 };
@@ -65,7 +65,7 @@ ZeroLevel zero_from(const book::Book& book, const CaptureInfo& capture, const st
                     const std::string& from) {
   if (const auto span = span_of(from))
     return study::zero_in_span(book, capture, name, span->first, span->second);
-  return study::zero_of_capture(book, book.find(from), name);
+  return study::zero_of_capture(book, book.find(from), name, capture);
 }
 
 ChannelCalibration changed(ChannelCalibration c, const Options& o, const book::Book& book,
@@ -124,6 +124,10 @@ std::optional<Derivation> derivation_of(const Options& o) {
   take(o.sum, DerivedBy::sum);
   take(o.ratio, DerivedBy::ratio);
   take(o.running, DerivedBy::running);
+  if (!o.referred.empty()) {
+    if (out) usage("a channel is derived in one way");
+    return reading("--referred", o.referred, parse_referral);
+  }
   if (o.rolling_mean.empty()) return out;
   // "I 100 ms"
   const auto blank = o.rolling_mean.find(' ');
@@ -145,6 +149,7 @@ nlohmann::ordered_json document_of(const ChannelCalibration& c) {
     out["zero"] = {{"mean", c.zero->mean},
                    {"mean_u", c.zero->U},
                    {"drift", c.zero->drift},
+                   {"along", c.zero->along()},
                    {"from", c.zero->from}};
   } else {
     out["zero"] = nullptr;
@@ -271,6 +276,9 @@ Runner add_channel(CLI::App& app) {
   app.add_option("--sum", o->sum, "A,B,…");
   app.add_option("--ratio", o->ratio, "A,B: A over B");
   app.add_option("--running", o->running, "A: its integral since the beginning");
+  app.add_option("--referred", o->referred,
+                 "a current behind a regulator as it is ahead of it: \"I 1.8 V/3.6 V 10 uA:40 %,1 "
+                 "mA:80 %\", with the efficiency at currents behind it");
   app.add_option("--rolling-mean", o->rolling_mean, "\"A 100 ms\": its mean over a window");
   app.add_flag("--remove", o->remove, "takes a derived channel away");
   app.add_flag("--reset", o->reset, "back to what was recorded");

@@ -6,23 +6,38 @@
 #include "formats/project_files.h"
 
 #include "command.h"
+#include "study/finding.h"
 
 #include <memory>
+#include <optional>
 
 namespace kuvio::cli {
 namespace {
 
 struct Options {
-  std::string book, capture, recipe, write;
+  std::string book, capture, recipe, write, channel;
   bool find = false;
+  std::optional<std::size_t> levels;
 };
 
+/// The recipe that is given, or found on the capture.
+formats::RecipeFile recipe_of(const Options& o, const book::Book& book,
+                              const book::CaptureInfo& capture) {
+  if (!o.find) return formats::read_recipe(o.recipe);
+  const StopOnSignal signals;
+  FindSettings settings;
+  settings.levels = o.levels;
+  settings.going_on = [token = signals.token()](double) { return !token.stop_requested(); };
+  return study::find_recipe(book, capture, o.channel, settings);
+}
+
 Outcome run(const Options& o, bool json) {
-  if (o.find) usage("--find is not yet supported; give a recipe with --recipe");
-  if (o.recipe.empty()) usage("give a recipe with --recipe FILE.toml");
-  const formats::RecipeFile recipe = formats::read_recipe(o.recipe);
+  if (o.find && !o.recipe.empty()) usage("--recipe FILE.toml, or --find; not both");
+  if (!o.find && o.recipe.empty()) usage("give a recipe with --recipe FILE.toml, or --find one");
+  if (!o.find && (o.levels || !o.channel.empty())) usage("--levels and --channel go with --find");
   const book::Book book = book::Book::open(o.book, book::Book::Mode::write);
   const book::CaptureInfo capture = book.find(o.capture);
+  const formats::RecipeFile recipe = recipe_of(o, book, capture);
   const book::StoredSplit split = book::split_capture(book, capture, recipe.recipe, recipe.text);
   const book::SplitCapture loaded = book::load_split(book, capture, split);
   if (!o.write.empty()) formats::write_file(o.write, recipe.text);
@@ -50,7 +65,9 @@ Runner add_states(CLI::App& app) {
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
   app.add_option("--recipe", o->recipe, "the state recipe (*.recipe.toml)");
-  app.add_flag("--find", o->find, "find states without a recipe")->group("");  // not yet
+  app.add_flag("--find", o->find, "find the states that the capture shows, without a recipe");
+  app.add_option("--levels", o->levels, "how many, with --find (as many as it shows)");
+  app.add_option("--channel", o->channel, "the channel to find them on (the main current)");
   app.add_option("--write-recipe", o->write, "write the recipe that was used to this file");
   return [o](const Output& output) { return run(*o, output.json); };
 }

@@ -25,7 +25,7 @@ std::string_view trimmed(std::string_view s) {
 
 namespace {
 
-Accuracy parse(std::string_view text, std::optional<Dimension> of) {
+Accuracy parse_one(std::string_view text, std::optional<Dimension> of) {
   Accuracy out;
   std::string_view rest = trimmed(text);
   for (const std::string_view sign : {"+-", "\u00b1"}) {
@@ -66,23 +66,88 @@ Accuracy parse(std::string_view text, std::optional<Dimension> of) {
   return out;
 }
 
+/// "up to 1 mA: 0.1 % + 10 nA"
+AccuracyRange parse_range(std::string_view text, std::optional<Dimension> of, bool expanded) {
+  const auto refuse = [&] {
+    throw std::invalid_argument("\"" + std::string(text) +
+                                "\": a finer range is written \"up to 1 mA: 0.1 % + 10 nA\"");
+  };
+  constexpr std::string_view kUpTo = "up to ";
+  const auto colon = text.find(':');
+  if (!text.starts_with(kUpTo) || colon == std::string_view::npos) refuse();
+  const std::string_view limit = trimmed(text.substr(kUpTo.size(), colon - kUpTo.size()));
+  const Dimension unit =
+      of.value_or(limit.ends_with('V') ? Dimension::voltage : Dimension::current);
+  AccuracyRange out;
+  out.up_to = parse_quantity(limit, unit);
+  const Accuracy stated = parse_one(text.substr(colon + 1), unit);
+  if (!(out.up_to > 0)) refuse();
+  if (stated.expanded && !expanded)
+    throw std::invalid_argument("one statement is k=2 in all ranges, or in none");
+  out.gain = stated.gain;
+  out.offset = stated.offset;
+  return out;
+}
+
+Accuracy parse(std::string_view text, std::optional<Dimension> of) {
+  auto end = std::min(text.find(';'), text.size());
+  Accuracy out = parse_one(text.substr(0, end), of);
+  const bool anywhere =
+      text.find("k=2") != std::string_view::npos || text.find("k = 2") != std::string_view::npos;
+  out.expanded |= anywhere && end < text.size();
+  while (end < text.size()) {
+    const auto from = end + 1;
+    end = std::min(text.find(';', from), text.size());
+    out.finer.push_back(parse_range(trimmed(text.substr(from, end - from)), of, out.expanded));
+  }
+  std::sort(out.finer.begin(), out.finer.end(),
+            [](const AccuracyRange& a, const AccuracyRange& b) { return a.up_to < b.up_to; });
+  return out;
+}
+
+std::string finer_text(const Accuracy& accuracy, std::string_view unit) {
+  std::string out;
+  for (const AccuracyRange& r : accuracy.finer)
+    out += fmt::format("; up to {:.9g} {}: {:.9g} % + {:.9g} {}", r.up_to, unit, r.gain * 100,
+                       r.offset, unit);
+  return out;
+}
+
 }  // namespace
+
+Accuracy Accuracy::at(double reading) const {
+  for (const AccuracyRange& r : finer) {
+    if (std::fabs(reading) <= r.up_to * (1 + 1e-9)) return {r.gain, r.offset, expanded, {}};
+  }
+  return {gain, offset, expanded, {}};
+}
+
+Accuracy scaled(Accuracy accuracy, double factor) {
+  accuracy.offset *= std::fabs(factor);
+  for (AccuracyRange& r : accuracy.finer) {
+    r.up_to *= std::fabs(factor);
+    r.offset *= std::fabs(factor);
+  }
+  return accuracy;
+}
 
 Accuracy parse_accuracy(std::string_view text) { return parse(text, std::nullopt); }
 Accuracy parse_accuracy(std::string_view text, Dimension of) { return parse(text, of); }
 
 std::string to_string(const Accuracy& accuracy) {
-  return fmt::format("{:g} % + {:g} nA{}", accuracy.gain * 100, accuracy.offset * 1e9,
-                     accuracy.expanded ? " (k=2)" : "");
+  return fmt::format("{:g} % + {:g} nA{}{}", accuracy.gain * 100, accuracy.offset * 1e9,
+                     accuracy.expanded ? " (k=2)" : "", finer_text(accuracy, "A"));
 }
 
 std::string to_string(const Accuracy& accuracy, Dimension of) {
-  return fmt::format("{:.9g} % + {:.9g} {}{}", accuracy.gain * 100, accuracy.offset,
-                     unit_symbol(of), accuracy.expanded ? " (k=2)" : "");
+  return fmt::format("{:.9g} % + {:.9g} {}{}{}", accuracy.gain * 100, accuracy.offset,
+                     unit_symbol(of), accuracy.expanded ? " (k=2)" : "",
+                     finer_text(accuracy, unit_symbol(of)));
 }
 
 std::vector<Component> accuracy_components(const Accuracy& accuracy, double reading,
                                            double weight) {
+  if (!accuracy.finer.empty()) return accuracy_components(accuracy.at(reading), reading, weight);
   const double scale = (accuracy.expanded ? 0.5 : kBoundToStandard) * std::fabs(weight);
   const Origin origin = accuracy.expanded ? Origin::normal : Origin::bound;
   return {{"gain of the instrument", accuracy.gain * std::fabs(reading) * scale, {}, origin},
@@ -99,10 +164,11 @@ Accuracy pooled_accuracy(const std::vector<WeightedAccuracy>& parts) {
   for (const WeightedAccuracy& p : parts) {
     // As a bound of the same standard uncertainty: sqrt(3)/2 of an expanded one.
     const double as_bound = p.accuracy.expanded ? 0.5 / kBoundToStandard : 1;
+    const Accuracy own = p.accuracy.at(p.reading);
     weight += p.weight;
     reading += p.weight * std::fabs(p.reading);
-    gain += as_bound * p.accuracy.gain * p.weight * std::fabs(p.reading);
-    offset += as_bound * p.accuracy.offset * p.weight;
+    gain += as_bound * own.gain * p.weight * std::fabs(p.reading);
+    offset += as_bound * own.offset * p.weight;
   }
   Accuracy out;
   out.gain = reading > 0 ? gain / reading : 0;

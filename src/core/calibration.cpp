@@ -39,6 +39,28 @@ double take_tolerance(std::string_view& text) {
   return out;
 }
 
+/// Takes "50 ppm/K 30 K" from the end of a text into a resistor.
+void take_temperature(std::string_view& text, Toleranced& out) {
+  text = trimmed(text);
+  if (text.empty() || text.back() != 'K') return;
+  const auto number = [&](std::string_view suffix) {
+    std::string_view rest = trimmed(text.substr(0, text.size() - suffix.size()));
+    const auto at = rest.find_last_of(' ');
+    const std::string word(at == std::string_view::npos ? rest : rest.substr(at + 1));
+    const double value = parse_quantity(word + " %", Dimension::ratio) * 100;
+    if (!(value >= 0 && value < 1e5))
+      throw std::invalid_argument("a temperature coefficient is written \"50 ppm/K 30 K\"");
+    text = at == std::string_view::npos ? std::string_view{} : trimmed(rest.substr(0, at));
+    return value;
+  };
+  if (!text.ends_with("/K")) out.kelvin = number("K");
+  if (!text.ends_with("ppm/K"))
+    throw std::invalid_argument("a temperature coefficient is written \"50 ppm/K 30 K\"");
+  out.per_kelvin = number("ppm/K") * 1e-6;
+  if (out.kelvin == 0)
+    throw std::invalid_argument("by how much is the temperature off? \"50 ppm/K 30 K\"");
+}
+
 /// "90k" and "10" are resistances too.
 double resistance(std::string_view text) {
   if (text.empty()) throw std::invalid_argument("a resistance such as \"90 kOhm\" is missing");
@@ -57,6 +79,7 @@ std::string ohms(const Toleranced& r) {
   out.precision(12);
   out << r.value << " Ohm";
   if (r.tolerance > 0) out << ' ' << 100 * r.tolerance << " %";
+  if (r.thermal() > 0) out << ' ' << 1e6 * r.per_kelvin << " ppm/K " << r.kelvin << " K";
   return out.str();
 }
 
@@ -88,6 +111,7 @@ private:
 
 Toleranced parse_resistor(std::string_view text) {
   Toleranced out;
+  take_temperature(text, out);
   out.tolerance = take_tolerance(text);
   out.value = resistance(trimmed(text));
   return out;
@@ -97,7 +121,12 @@ std::string to_string(const Toleranced& resistor) { return ohms(resistor); }
 
 std::vector<double> Divider::bounds() const {
   const double share = upper.value / (upper.value + lower.value);
-  return {share * upper.tolerance, share * lower.tolerance};
+  std::vector<double> out;
+  for (const Toleranced* r : {&upper, &lower}) {
+    out.push_back(share * r->tolerance);
+    if (r->thermal() > 0) out.push_back(share * r->thermal());
+  }
+  return out;
 }
 
 Divider parse_divider(std::string_view text) {
@@ -122,6 +151,23 @@ ZeroLevel zero_of_means(const std::vector<double>& means) {
   return out;
 }
 
+namespace {
+/// Means with the line through them taken off.
+std::vector<double> without_trend(std::vector<double> means) {
+  const double n = static_cast<double>(means.size()), middle = (n - 1) / 2;
+  double slope = 0, square = 0;
+  for (std::size_t i = 0; i < means.size(); ++i) {
+    const double x = static_cast<double>(i) - middle;
+    slope += x * means[i];
+    square += x * x;
+  }
+  if (square > 0) slope /= square;
+  for (std::size_t i = 0; i < means.size(); ++i)
+    means[i] -= slope * (static_cast<double>(i) - middle);
+  return means;
+}
+}  // namespace
+
 ZeroLevel zero_level(const Trace& trace, double from_s, double to_s) {
   const SpanFigures whole = measure(trace, from_s, to_s);
   if (whole.samples < kLeastSamples) throw std::invalid_argument("a zero takes 40 samples or more");
@@ -134,15 +180,28 @@ ZeroLevel zero_level(const Trace& trace, double from_s, double to_s) {
     const auto mean = measure(trace, begin, i + 1 == kBatches ? to_s : begin + step).mean();
     if (mean) means.push_back(*mean);
   }
-  return zero_of_means(means);
+  ZeroLevel out = zero_of_means(means);
+  out.line_U = zero_of_means(without_trend(means)).U;
+  out.at_s = out.later_s = (from_s + to_s) / 2;
+  return out;
 }
 
 ZeroLevel between(const ZeroLevel& before, const ZeroLevel& after) {
+  if (after.at_s < before.at_s) return between(after, before);
   ZeroLevel out;
-  out.mean = (before.mean + after.mean) / 2;
-  out.U = std::hypot(before.U, after.U) / 2;
   out.drift = after.mean - before.mean;
   out.from = before.from + ", " + after.from;
+  if (after.at_s > before.at_s) {
+    out.mean = before.mean;
+    out.at_s = before.at_s;
+    out.later_s = after.at_s;
+    // What drifts within each is part of the line.
+    const auto own = [](const ZeroLevel& z) { return z.line_U > 0 ? z.line_U : z.U; };
+    out.U = std::max(own(before), own(after));
+    return out;
+  }
+  out.mean = (before.mean + after.mean) / 2;
+  out.U = std::hypot(before.U, after.U) / 2;
   return out;
 }
 
@@ -156,7 +215,9 @@ CalibratedChannel calibrated(const ChannelCalibration& c, Quantity recorded,
   CalibratedChannel out;
   out.quantity = c.shunt ? Quantity::current : recorded;
   out.gain = c.gain * (c.divider ? c.divider->ratio() : 1) / (c.shunt ? c.shunt->value : 1);
-  out.offset = (c.zero ? -out.gain * c.zero->mean : c.offset) - c.subtract;
+  out.offset = (c.zero ? -out.gain * (c.zero->mean - c.zero->slope() * c.zero->at_s) : c.offset) -
+               c.subtract;
+  if (c.zero) out.slope = -out.gain * c.zero->slope();
 
   // A statement in the unit that results speaks of what results, any other of what was recorded.
   Accuracy input = stated;
@@ -169,22 +230,36 @@ CalibratedChannel calibrated(const ChannelCalibration& c, Quantity recorded,
       input = parse_accuracy(c.accuracy, info(recorded).dimension);
     }
   }
-  Term gain, offset;
-  gain.stated(input.gain, input.expanded);
-  if (c.shunt) gain.bound(c.shunt->tolerance);
-  if (c.divider) {
-    for (const double b : c.divider->bounds()) gain.bound(b);
-  }
-  if (c.zero) {
-    offset.expanded(std::fabs(out.gain) * c.zero->U);
-    offset.bound(std::fabs(out.gain * c.zero->drift) / 2);
-  } else {
-    offset.stated(input.offset * scale, input.expanded);
-  }
-  const bool bounds = gain.plain() && offset.plain();
-  out.accuracy.expanded = !bounds && (gain.at_k2() > 0 || offset.at_k2() > 0);
-  out.accuracy.gain = bounds ? gain.as_bound() : gain.at_k2();
-  out.accuracy.offset = bounds ? offset.as_bound() : offset.at_k2();
+  // Of each range the same terms, beside what its own statement has.
+  const auto terms = [&](double stated_gain, double stated_offset) {
+    Term gain, offset;
+    gain.stated(stated_gain, input.expanded);
+    if (c.shunt) {
+      gain.bound(c.shunt->tolerance);
+      gain.bound(c.shunt->thermal());
+    }
+    if (c.divider) {
+      for (const double b : c.divider->bounds()) gain.bound(b);
+    }
+    if (c.zero) {
+      offset.expanded(std::fabs(out.gain) * c.zero->U);
+      if (!c.zero->along()) offset.bound(std::fabs(out.gain * c.zero->drift) / 2);
+    } else {
+      offset.stated(stated_offset * scale, input.expanded);
+    }
+    return std::pair(gain, offset);
+  };
+  std::vector<std::pair<Term, Term>> all{terms(input.gain, input.offset)};
+  for (const AccuracyRange& r : input.finer) all.push_back(terms(r.gain, r.offset));
+  const bool bounds = std::all_of(
+      all.begin(), all.end(), [](const auto& t) { return t.first.plain() && t.second.plain(); });
+  const auto value = [&](const Term& t) { return bounds ? t.as_bound() : t.at_k2(); };
+  out.accuracy.gain = value(all[0].first);
+  out.accuracy.offset = value(all[0].second);
+  for (std::size_t i = 0; i < input.finer.size(); ++i)
+    out.accuracy.finer.push_back(
+        {input.finer[i].up_to * scale, value(all[i + 1].first), value(all[i + 1].second)});
+  out.accuracy.expanded = !bounds && (out.accuracy.gain > 0 || out.accuracy.offset > 0);
   return out;
 }
 

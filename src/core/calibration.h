@@ -14,11 +14,17 @@ namespace kuvio {
 
 /// A part's value and how far it may be off.
 struct Toleranced {
-  double value = 0;      ///< in SI
-  double tolerance = 0;  ///< relative, a bound: 0.01 for 1 %
+  double value = 0;       ///< in SI
+  double tolerance = 0;   ///< relative, a bound: 0.01 for 1 %
+  double per_kelvin = 0;  ///< temperature coefficient (1/K)
+  double kelvin = 0;      ///< by how much its temperature may be off the one it was measured at
+
+  /// What its temperature leaves open, relative, a bound.
+  double thermal() const { return per_kelvin * kelvin; }
   bool operator==(const Toleranced&) const = default;
 };
-/// Reads "0.1 Ohm 1 %", "90 kOhm", "10k 0.1 %" (Ohm where no unit stands). Throws
+/// Reads "0.1 Ohm 1 %", "90 kOhm", "10k 0.1 %" (Ohm where no unit stands), "0.1 Ohm 1 % 50 ppm/K 30
+/// K": a temperature coefficient with what the temperature may be off. Throws
 /// std::invalid_argument with what is wrong.
 Toleranced parse_resistor(std::string_view text);
 std::string to_string(const Toleranced& resistor);
@@ -29,7 +35,8 @@ struct Divider {
 
   /// What a reading at the input is multiplied with: (R1 + R2) / R2.
   double ratio() const { return (upper.value + lower.value) / lower.value; }
-  /// Bounds of the ratio, relative, one from each resistor: R1 / (R1 + R2) times its tolerance.
+  /// Bounds of the ratio, relative, of each resistor: R1 / (R1 + R2) times its tolerance, and times
+  /// what its temperature leaves open.
   std::vector<double> bounds() const;
   bool operator==(const Divider&) const = default;
 };
@@ -43,6 +50,15 @@ struct ZeroLevel {
   double U = 0;      ///< of the mean, at 95 %: Student's t of twenty batch means or more
   double drift = 0;  ///< of two zeros, before and after: from one to the other
   std::string from;  ///< where it was found, for people
+  /// When it was found (s on the capture's axis), and of two the later one; the same where their
+  /// times are not known.
+  double at_s = 0, later_s = 0;
+  /// U of the mean if the drift within its stretch is taken off; 0 where it is not known.
+  double line_U = 0;
+  /// The drift is known along the capture: it is shared out on a straight line between the two.
+  bool along() const { return drift != 0 && later_s > at_s; }
+  /// Drift a second (unit/s); 0 where it is not known along the capture.
+  double slope() const { return along() ? drift / (later_s - at_s) : 0; }
   bool operator==(const ZeroLevel&) const = default;
 };
 /// The zero of a stretch of a trace, from the means of twenty equal parts of it, so that slow drift
@@ -51,7 +67,8 @@ struct ZeroLevel {
 ZeroLevel zero_level(const Trace& trace, double from_s, double to_s);
 /// The same from the means of its parts in their order.
 ZeroLevel zero_of_means(const std::vector<double>& means);
-/// Of a zero taken before and one taken after: half-way, half the way between them a bound.
+/// Of a zero taken before and one taken after, in either order: along the line between them where
+/// both times are known, else half-way, with half the way between them a bound.
 ZeroLevel between(const ZeroLevel& before, const ZeroLevel& after);
 
 /// What people have put right of a channel since it was recorded. Samples stay as they came:
@@ -72,7 +89,8 @@ struct ChannelCalibration {
 
 /// A calibration as it acts on a channel.
 struct CalibratedChannel {
-  double gain = 1, offset = 0;  ///< value = gain * x + offset, x as recorded
+  /// value = gain * x + offset + slope * t, x as recorded, t in s on the capture's axis.
+  double gain = 1, offset = 0, slope = 0;
   Quantity quantity = Quantity::current;
   /// What is known of its values: the statement of the input in the unit that results, tolerances
   /// of shunt and divider among its gain, a zero's own uncertainty in place of its offset. A bound

@@ -119,8 +119,8 @@ void total_as_captured(Comparison& out, const Side& reference, const Side& candi
     row.bridge = (rb && tb > 0 ? rb->charge / tb : 0) - (ra && ta > 0 ? ra->charge / ta : 0);
     readings.push_back({ra ? ra->mean.value_or(0) : 0, ra && ta > 0 ? ra->time_s / ta : 0,
                         rb ? rb->mean.value_or(0) : 0, rb && tb > 0 ? rb->time_s / tb : 0,
-                        ra ? ra->accuracy : a.basis.accuracy,
-                        rb ? rb->accuracy : b.basis.accuracy});
+                        (ra ? ra->accuracy : a.basis.accuracy).at(ra ? ra->mean.value_or(0) : 0),
+                        (rb ? rb->accuracy : b.basis.accuracy).at(rb ? rb->mean.value_or(0) : 0)});
   }
   if (!a.mean || !b.mean) return;
   out.total.value = *b.mean - *a.mean;

@@ -15,13 +15,14 @@ namespace kuvio {
 namespace {
 
 constexpr std::int64_t kPiece = 4096;
-constexpr std::array<std::pair<DerivedBy, std::string_view>, 6> kKeys{
+constexpr std::array<std::pair<DerivedBy, std::string_view>, 7> kKeys{
     {{DerivedBy::product, "product"},
      {DerivedBy::difference, "difference"},
      {DerivedBy::sum, "sum"},
      {DerivedBy::ratio, "ratio"},
      {DerivedBy::running, "running"},
-     {DerivedBy::rolling_mean, "rolling mean"}}};
+     {DerivedBy::rolling_mean, "rolling mean"},
+     {DerivedBy::referred, "referred"}}};
 
 /// Some cells of a block with the times that they begin and end at.
 class Cells {
@@ -284,8 +285,36 @@ void roll(const Trace& trace, double window_s, Pieces& pieces) {
   }
 }
 
+void refer(const Derivation& d, const Trace& trace, Pieces& pieces) {
+  Cells cells(trace);
+  for (const Block& block : trace.blocks()) {
+    pieces.begin(block.period, true);
+    for (std::int64_t at = 0; at < block.count; at = cells.next()) {
+      cells.load(block, at);
+      for (std::size_t i = 0; i < cells.size(); ++i)
+        pieces.add(cells.tick(i), cells.tick(i + 1), referred(d, cells.value(i)));
+    }
+  }
+}
+
 std::size_t operands(DerivedBy by) {
-  return by == DerivedBy::running || by == DerivedBy::rolling_mean ? 1 : 2;
+  return by == DerivedBy::running || by == DerivedBy::rolling_mean || by == DerivedBy::referred ? 1
+                                                                                                : 2;
+}
+
+std::string_view trimmed(std::string_view text) {
+  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
+  return text;
+}
+
+/// What stands before a mark, which is taken off with it.
+std::string_view until(std::string_view& rest, char mark, const char* otherwise) {
+  const auto at = rest.find(mark);
+  if (at == std::string_view::npos) throw std::invalid_argument(otherwise);
+  const std::string_view out = trimmed(rest.substr(0, at));
+  rest = trimmed(rest.substr(at + 1));
+  return out;
 }
 
 }  // namespace
@@ -300,6 +329,53 @@ DerivedBy derived_by(std::string_view key) {
     if (name == key) return by;
   }
   throw std::invalid_argument("no way to derive is called \"" + std::string(key) + "\"");
+}
+
+Derivation parse_referral(std::string_view text) {
+  constexpr const char* kForm =
+      "it is written \"I 1.8 V/3.6 V 10 uA:40 %,1 mA:80 %\": the channel, the voltages behind and "
+      "ahead of the regulator, its efficiency at currents behind it";
+  Derivation out;
+  out.by = DerivedBy::referred;
+  std::string_view rest = trimmed(text);
+  out.of = {std::string(until(rest, ' ', kForm))};
+  out.behind_v = parse_quantity(until(rest, '/', kForm), Dimension::voltage);
+  const auto end = rest.find_first_of("Vv");
+  if (end == std::string_view::npos) throw std::invalid_argument(kForm);
+  out.ahead_v = parse_quantity(rest.substr(0, end + 1), Dimension::voltage);
+  rest = trimmed(rest.substr(end + 1));
+  if (!(out.behind_v > 0 && out.ahead_v > 0))
+    throw std::invalid_argument("the voltages of a regulator are greater than zero");
+  while (!rest.empty()) {
+    const auto comma = std::min(rest.find(','), rest.size());
+    std::string_view point = rest.substr(0, comma);
+    rest = comma == rest.size() ? std::string_view{} : trimmed(rest.substr(comma + 1));
+    const double current = parse_quantity(until(point, ':', kForm), Dimension::current);
+    const double share = parse_quantity(point, Dimension::ratio);
+    if (!(current > 0) || !(share > 0 && share <= 1))
+      throw std::invalid_argument("an efficiency lies above 0 and up to 100 %, at a current");
+    if (!out.efficiency.empty() && current <= out.efficiency.back().first)
+      throw std::invalid_argument("the currents of an efficiency curve rise");
+    out.efficiency.emplace_back(current, share);
+  }
+  if (out.efficiency.empty()) throw std::invalid_argument(kForm);
+  return out;
+}
+
+double referred(const Derivation& d, double current) {
+  const auto& curve = d.efficiency;
+  const double size = std::fabs(current);
+  const auto above = std::find_if(curve.begin(), curve.end(),
+                                  [&](const auto& point) { return point.first >= size; });
+  double share = curve.back().second;
+  if (above == curve.begin()) {
+    share = above->second;
+  } else if (above != curve.end()) {
+    const auto below = above - 1;
+    const double part = std::log(size / below->first) / std::log(above->first / below->first);
+    share = below->second + part * (above->second - below->second);
+  }
+  return current * d.behind_v / d.ahead_v / share;
 }
 
 DerivedUnit derived_unit(const Derivation& d, const std::vector<DerivedUnit>& of) {
@@ -318,6 +394,10 @@ DerivedUnit derived_unit(const Derivation& d, const std::vector<DerivedUnit>& of
   };
   switch (d.by) {
     case DerivedBy::rolling_mean:
+      return a;
+    case DerivedBy::referred:
+      if (a.quantity != Quantity::current)
+        throw std::invalid_argument("it is a current that is referred to another rail");
       return a;
     case DerivedBy::running:
       if (a.quantity == Quantity::current) return named(Quantity::charge);
@@ -355,6 +435,10 @@ void derive(const Derivation& d, std::span<const Trace* const> of,
     run_on(*of[0], pieces);
   } else if (d.by == DerivedBy::rolling_mean) {
     roll(*of[0], d.window_s, pieces);
+  } else if (d.by == DerivedBy::referred) {
+    if (d.efficiency.empty() || !(d.behind_v > 0) || !(d.ahead_v > 0))
+      throw std::invalid_argument("its regulator is not known");
+    refer(d, *of[0], pieces);
   } else {
     combine(d.by, of, pieces);
   }

@@ -8,6 +8,7 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 namespace kuvio {
@@ -20,6 +21,7 @@ enum class DerivedBy {
   ratio,         ///< a / b
   running,       ///< integral since the beginning: charge of a current
   rolling_mean,  ///< mean over a window around each sample
+  referred,      ///< a current behind a regulator, as it is ahead of it
 };
 /// "product", …; as in books and options.
 std::string_view key_of(DerivedBy by);
@@ -30,8 +32,18 @@ struct Derivation {
   DerivedBy by = DerivedBy::product;
   std::vector<std::string> of;  ///< names of channels
   double window_s = 0;          ///< of a rolling mean
+  /// Of one that is referred: the voltages behind and ahead of the regulator (V), and its
+  /// efficiency at currents behind it (A), rising; between them on a straight line over the
+  /// current's logarithm, beyond them as at their ends.
+  double behind_v = 0, ahead_v = 0;
+  std::vector<std::pair<double, double>> efficiency{};
   bool operator==(const Derivation&) const = default;
 };
+/// Reads "I 1.8 V/3.6 V 10 uA:40 %,1 mA:80 %,100 mA:92 %". Throws std::invalid_argument.
+Derivation parse_referral(std::string_view text);
+/// What a regulator takes ahead of it for a current behind it: I V_behind / (V_ahead efficiency).
+double referred(const Derivation& derivation, double current);
+
 /// What a derived channel is of, and its unit ("V/A" for what has no name). Throws
 /// std::invalid_argument with why they cannot go together.
 struct DerivedUnit {

@@ -48,6 +48,26 @@ void add_side(std::vector<Component>& out, const std::vector<ReadingPair>& readi
   out.push_back(term(kOffset, pooled, pooled.offset * weight));
 }
 
+/// One instrument whose readings lie in several of its ranges: what two readings of one range share
+/// cancels, and what is left of each range adds up as if all erred to one side.
+std::vector<Component> ranged_part(const std::vector<ReadingPair>& readings) {
+  double gain = 0, offset = 0;
+  for (const ReadingPair& r : readings) {
+    const Accuracy &a = r.reference_accuracy, &b = r.candidate_accuracy;
+    const double reference = r.reference * r.reference_weight,
+                 candidate = r.candidate * r.candidate_weight;
+    if (a == b) {
+      gain += a.gain * std::fabs(candidate - reference);
+      offset += a.offset * std::fabs(r.candidate_weight - r.reference_weight);
+    } else {
+      gain += a.gain * std::fabs(reference) + b.gain * std::fabs(candidate);
+      offset += a.offset * std::fabs(r.reference_weight) + b.offset * std::fabs(r.candidate_weight);
+    }
+  }
+  const Accuracy& first = readings.front().reference_accuracy;
+  return {term(kGain, first, gain), term(kOffset, first, offset)};
+}
+
 }  // namespace
 
 Instruments instruments_of(const Side& reference, const Side& candidate) {
@@ -67,8 +87,8 @@ ReadingPair pair_of(const LedgerRow& reference, double reference_reading, double
           reference_weight,
           candidate_reading,
           candidate_weight,
-          reference.accuracy,
-          candidate.accuracy,
+          reference.accuracy.at(reference_reading),
+          candidate.accuracy.at(candidate_reading),
           reference.typed.has_value() || candidate.typed.has_value()};
 }
 
@@ -83,6 +103,11 @@ std::vector<Component> instrument_part(const Instruments& instruments,
     add_side(out, readings, true);
     return out;
   }
+  const Accuracy& one = readings.front().reference_accuracy;
+  const bool ranges = std::any_of(readings.begin(), readings.end(), [&](const ReadingPair& r) {
+    return !(r.reference_accuracy == one && r.candidate_accuracy == one);
+  });
+  if (ranges) return ranged_part(readings);
   // One instrument: what both readings share cancels.
   const Accuracy& accuracy = readings.front().reference_accuracy;
   double gain = 0, offset = 0;

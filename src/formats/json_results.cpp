@@ -104,7 +104,7 @@ json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis
   const std::string unit = suffix(channel.unit);
   const bool current = channel.quantity == Quantity::current;
   json mean_u = nullptr, charge_u = nullptr;
-  if (s.mean() && current && basis.accuracy.stated()) {
+  if (s.mean() && basis.accuracy.stated()) {
     const double u = expand(accuracy_components(basis.accuracy, *s.mean())).U;
     mean_u = u;
     charge_u = u * s.observed_s;

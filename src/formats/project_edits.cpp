@@ -63,8 +63,16 @@ std::string set_rule_edge(const std::string& text, const std::string& name, cons
   const auto value = [](double v) { return quoted(v, Dimension::current, 4); };
   std::string out = set_or_remove(text, name, place(below ? "below" : "above"),
                                   level ? std::optional(value(*level)) : std::nullopt);
-  if (level && std::isfinite(release) && was > 0 && release != was)
-    out = toml_set(out, name, place("release"), value(*level * release / was));
+  const bool both = std::isfinite(band.low) && std::isfinite(band.high);
+  // A level with one edge has another key for its release.
+  if (!level && both && band.release_high != band.high)
+    out = toml_remove(out, name, place("release_above"));
+  if (!level && both && band.release_low != band.low)
+    out = toml_remove(out, name, place("release_below"));
+  if (level && std::isfinite(release) && was > 0 && release != was) {
+    const char* key = !both ? "release" : below ? "release_above" : "release_below";
+    out = toml_set(out, name, place(key), value(*level * release / was));
+  }
   return out;
 }
 

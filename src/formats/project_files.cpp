@@ -13,7 +13,7 @@ namespace kuvio::formats {
 namespace {
 
 Band read_band(const TomlTable& level) {
-  level.expect({"below", "above", "release"});
+  level.expect({"below", "above", "release", "release_below", "release_above"});
   Band band;
   const auto below = level.optional_quantity("below", Dimension::current);
   const auto above = level.optional_quantity("above", Dimension::current);
@@ -25,13 +25,29 @@ Band read_band(const TomlTable& level) {
   band.release_high = band.high;
   if (const auto release = level.optional_quantity("release", Dimension::current)) {
     if (below && above)
-      level.complain("\"release\" needs exactly one of \"below\" and \"above\"", "release");
+      level.complain(
+          "\"release\" needs exactly one of \"below\" and \"above\"; a level with both has "
+          "\"release_below\" and \"release_above\"",
+          "release");
     if (below && *release < band.high)
       level.complain("\"release\" must not be lower than \"below\"", "release");
     if (above && *release > band.low)
       level.complain("\"release\" must not lie over \"above\"", "release");
     (below ? band.release_high : band.release_low) = *release;
   }
+  // A band between two others may have one on each side.
+  const auto side = [&](const char* key, double& release, double edge, bool over) {
+    const auto value = level.optional_quantity(key, Dimension::current);
+    if (!value) return;
+    if (!below || !above)
+      level.complain("\"" + std::string(key) + "\" is of a level with \"above\" and \"below\"",
+                     key);
+    if (over ? *value < edge : *value > edge)
+      level.complain("\"" + std::string(key) + "\" must lie outside the level", key);
+    release = *value;
+  };
+  side("release_above", band.release_high, band.high, true);
+  side("release_below", band.release_low, band.low, false);
   return band;
 }
 

@@ -111,6 +111,10 @@ std::string state_block(const StateRule& rule) {
     add("release", b.release_high);
   if (std::isfinite(b.low) && !std::isfinite(b.high) && b.release_low != b.low)
     add("release", b.release_low);
+  if (std::isfinite(b.low) && std::isfinite(b.high)) {
+    if (b.release_low != b.low) add("release_below", b.release_low);
+    if (b.release_high != b.high) add("release_above", b.release_high);
+  }
   line(out, "level", "{ " + level + " }");
   if (rule.shortest_s > 0)
     line(out, "shortest", toml_quote(quantity_text(rule.shortest_s, Dimension::time)));

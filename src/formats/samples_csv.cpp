@@ -180,7 +180,7 @@ Exported export_csv(const std::string& path, const book::Book& book,
     add(book::choose_channel(capture, name, book.path()));
   if (request.channels.empty()) {
     // The main current gives the moments; what stands on others is left out and reported.
-    const book::ChannelInfo& main = book::main_current(capture, book.path());
+    const book::ChannelInfo& main = book::shown_channel(capture, book.path());
     add(main);
     for (const book::ChannelInfo& c : capture.channels) {
       if (c.id != main.id && c.samples > 0) add(c);

@@ -8,6 +8,7 @@
 #include "core/error.h"
 #include "core/measure.h"
 #include "core/number_text.h"
+#include "formats/log_time.h"
 #include "formats/project_files.h"
 
 #include <fmt/format.h>
@@ -271,9 +272,17 @@ ZeroLevel zero_in_span(const book::Book& book, const CaptureInfo& capture,
   return zero_between(book, capture, channel, std::pair(from_s, to_s));
 }
 
-ZeroLevel zero_of_capture(const book::Book& book, const CaptureInfo& capture,
-                          const std::string& channel) {
-  return zero_between(book, capture, channel, std::nullopt);
+ZeroLevel zero_of_capture(const book::Book& book, const CaptureInfo& other,
+                          const std::string& channel, const CaptureInfo& capture) {
+  ZeroLevel out = zero_between(book, other, channel, std::nullopt);
+  const auto began = formats::calendar_ns(capture.started_utc),
+             other_began = formats::calendar_ns(other.started_utc);
+  const double apart = began && other_began ? static_cast<double>(*other_began - *began) * 1e-9 : 0;
+  // Imported ones began when they were imported: that says nothing of when they were recorded.
+  const bool known =
+      apart != 0 && capture.end_reason != "imported" && other.end_reason != "imported";
+  out.at_s = out.later_s = known ? out.at_s + apart : 0;
+  return out;
 }
 
 ChannelFigures channel_figures(const book::Book& book, const CaptureInfo& capture,

@@ -36,12 +36,12 @@ struct ChannelChanged {
 ChannelChanged change_channels(book::Book& book, const ChannelChange& change,
                                const std::stop_token& stop = {});
 
-/// The zero of a channel's span, or of a capture's whole channel, as it was recorded. Error
-/// bad_data where it shows none.
+/// The zero of a channel's span, or of the whole channel in another capture, as it was recorded.
+/// When the other capture was is taken from when both began. Error bad_data where it shows none.
 ZeroLevel zero_in_span(const book::Book& book, const book::CaptureInfo& capture,
                        const std::string& channel, double from_s, double to_s);
-ZeroLevel zero_of_capture(const book::Book& book, const book::CaptureInfo& capture,
-                          const std::string& channel);
+ZeroLevel zero_of_capture(const book::Book& book, const book::CaptureInfo& other,
+                          const std::string& channel, const book::CaptureInfo& capture);
 
 /// What a channel's values rest on, worked out from its samples.
 struct ChannelFigures {

@@ -82,7 +82,7 @@ TEST_CASE("several numbers without a word about them are no readings") {
 
 TEST_CASE("tabs and spaces part cells too") {
   LineReader tabs("");
-  CHECK(last_of(tabs, {"time_s\tcurrent_ma", "0.5\t1,5"}).values.at(0) == Approx(1.5e-3));
+  CHECK(last_of(tabs, {"time_s\tcurrent_ma", "0,5\t1,5"}).values.at(0) == Approx(1.5e-3));
   LineReader spaces("t [s],I [A]");
   CHECK(last_of(spaces, {"0.5   0.25"}).values == std::vector<double>{0.25});
 }
@@ -182,7 +182,6 @@ TEST_CASE("a line of units below a header without any holds, and may come again"
 }
 
 TEST_CASE("a number that can be read in two ways waits for one that settles it") {
-  LineReader reader("t [s];I [mA]");
   LineReader::Reading out;
   LineReader open("");
   CHECK(open.take("t [s];I [mA]", out) == What::header);
@@ -198,6 +197,11 @@ TEST_CASE("a number that can be read in two ways waits for one that settles it")
   CHECK(out.values[0] == Approx(1.2345));
   REQUIRE(thousands.take("2;1,234", out) == What::reading);
   CHECK(out.values[0] == Approx(1.234));
+  LineReader mixed("");
+  CHECK(mixed.take("t [s];I [mA]", out) == What::header);
+  CHECK(mixed.take("0.5;1,5", out) == What::text);  // two marks in one line
+  REQUIRE(mixed.take("0.5;1.5", out) == What::reading);
+  CHECK(out.values[0] == Approx(1.5e-3));
   LineReader told("", false, ',');
   CHECK(told.take("t [s];I [mA]", out) == What::header);
   REQUIRE(told.take("1;1,234", out) == What::reading);

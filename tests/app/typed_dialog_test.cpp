@@ -73,7 +73,9 @@ TEST_CASE("readings are typed into a small table, counted, changed and undone") 
   CHECK(text(0, LedgerModel::Mean).startsWith(QStringLiteral("61.00")));
   CHECK(text(0, LedgerModel::PerVisit).startsWith(QStringLiteral("106.8")));
   CHECK(s.window.readOut().contains(QStringLiteral("3 readings taken by eye")));
-  CHECK_FALSE(s.window.actions().find(QStringLiteral("showAll"))->isEnabled());
+  // What needs samples does nothing, and the desks get along.
+  for (const char* action : {"showAll", "findStates", "applyRecipe", "chargeLane", "lineUp"})
+    s.window.actions().find(QLatin1String(action))->trigger();
   s.window.setDesk(DeskId::builds);
   s.window.setDesk(DeskId::budget);
   s.window.setDesk(DeskId::lifetime);

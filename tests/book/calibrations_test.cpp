@@ -120,3 +120,53 @@ TEST_CASE("a calibration that makes no sense is damage that is said, and of nobo
             {{id, "calibration:drop", std::nullopt}, {id, "calibration:gone", "{\"gain\":2}"}});
   CHECK(charge(book, book.capture(id).channels.at(0)) == Approx(4e-3));
 }
+
+TEST_CASE("a zero that drifts is taken off along the capture, exactly, however it is asked for") {
+  std::mt19937_64 random(17);
+  for (const SampleKind kind : {SampleKind::averaged, SampleKind::instant}) {
+    for (const bool timed : {false, true}) {
+      INFO((kind == SampleKind::averaged ? "averaged" : "instant") << (timed ? ", timed" : ""));
+      const test::Folder folder;
+      Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+      book::ChannelInfo c;
+      c.name = "I";
+      c.kind = kind;
+      c.encoding = book::Encoding::f8;
+      c.time_base = {1, 1000};
+      // 2 mA on top of a zero of 1 uA at 10 s and 5 uA at 190 s.
+      const auto zero = [](double t) { return 1e-6 + 4e-6 * (t - 10) / 180; };
+      book::CaptureWriter writer(book, {"c", "1", {}, false}, {c});
+      std::vector<std::int64_t> times;
+      std::vector<double> values;
+      for (std::int64_t t = 0; t < 200'000;) {
+        const std::int64_t step = timed ? 1 + static_cast<std::int64_t>(random() % 3) : 1;
+        const double at = kind == SampleKind::averaged
+                              ? (static_cast<double>(t) + static_cast<double>(step) / 2) * 1e-3
+                              : static_cast<double>(t) * 1e-3;
+        times.push_back(t);
+        values.push_back(2e-3 + zero(at));
+        t += step;
+      }
+      if (timed) {
+        writer.append_times(0, times, values, 200'000, true);
+      } else {
+        writer.append(0, 0, 1, values);
+      }
+      writer.finish("made", false);
+      ChannelCalibration k;
+      k.zero = between(ZeroLevel{zero(10), 0, 0, "a", 10, 10},
+                       ZeroLevel{zero(190), 0, 0, "b", 190, 190});
+      book::put(book, {book::calibration_note(1, "I", k)});
+      const book::ChannelTrace trace(book, book.capture(1).channels.at(0));
+      for (const auto& [from, to] :
+           {std::pair{0.0, 199.9}, {3.0, 3.5}, {100.0, 180.25}, {190.0, 190.01}}) {
+        const SpanFigures s = measure(trace, from, to);
+        CHECK(s.charge == Approx(2e-3 * (to - from)).epsilon(1e-7));
+        CHECK(*s.max == Approx(2e-3).epsilon(1e-4));  // drift within a piece, at most
+        CHECK(*s.min == Approx(2e-3).epsilon(1e-4));
+        CHECK(*s.rms() == Approx(2e-3).epsilon(1e-6));
+      }
+      CHECK(*value_at(trace, 77.7) == Approx(2e-3).epsilon(1e-6));
+    }
+  }
+}

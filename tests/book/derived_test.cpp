@@ -148,3 +148,36 @@ TEST_CASE("what cannot be derived is refused, and a damaged note is said") {
   book::put(book, {{id, "derived:D", "{\"by\":\"product\",\"of\":[\"D\",\"D\"],\"capture\":1}"}});
   CHECK_THROWS_AS(book.capture(id), Error);
 }
+
+TEST_CASE("a product and a ratio are as uncertain as what they are made of: a Monte Carlo") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  const std::int64_t id = add_pair(book);  // 2 V with 0.1 % + 1 mV, 1 mA with 0.1 % + 1 uA
+  const auto make = [&](const char* name, DerivedBy by, std::vector<std::string> of) {
+    book::put(book, {book::make_derived(book, book.capture(id), name, {by, std::move(of), 0})});
+  };
+  make("P", DerivedBy::product, {"V", "I"});
+  make("I2", DerivedBy::ratio, {"P", "V"});
+  const book::CaptureInfo capture = book.capture(id);
+  const unsigned seed = std::random_device{}();
+  INFO("seed " << seed);
+  std::mt19937_64 random(seed);
+  std::uniform_real_distribution<double> unit(-1, 1);
+  const Accuracy p = book::basis_of(capture, *capture.channel("P")).accuracy,
+                 i = book::basis_of(capture, *capture.channel("I2")).accuracy;
+  REQUIRE(p.stated());
+  REQUIRE(i.stated());
+  const double U = expand(accuracy_components(p, 2e-3)).U;
+  int inside = 0;
+  constexpr int kRuns = 20000;
+  double square = 0;
+  for (int k = 0; k < kRuns; ++k) {
+    const double v = 2 * (1 + 0.001 * unit(random)) + 0.001 * unit(random),
+                 a = 1e-3 * (1 + 0.001 * unit(random)) + 1e-6 * unit(random);
+    inside += std::fabs(v * a - 2e-3) <= U;
+    square += (v * a - 2e-3) * (v * a - 2e-3);
+  }
+  CHECK(inside / static_cast<double>(kRuns) == Approx(0.95).margin(0.02));
+  CHECK(expand(accuracy_components(p, 2e-3)).u == Approx(std::sqrt(square / kRuns)).epsilon(0.03));
+  CHECK(measure(book::ChannelTrace(book, *capture.channel("I2"))).mean() == Approx(1e-3));
+}

@@ -25,7 +25,8 @@ struct Book {
     const test::Ran ran = cli({"ledger", path, capture, "--json"});
     INFO(ran.err);
     REQUIRE(ran.status == 0);
-    for (const auto& row : ran.json()["rows"]) {
+    const nlohmann::json document = ran.json();
+    for (const auto& row : document["rows"]) {
       if (row["state"] == state) return row;
     }
     return nullptr;
@@ -69,7 +70,8 @@ TEST_CASE("a reading taken by eye is in ledger, comparison, budget and life, mar
       cli({"compare", book.path, "--reference", "A", "--candidate", "B", "--json"});
   CHECK(compared.status == 1);  // higher
   CHECK(compared.json()["alike"] == true);
-  for (const auto& row : compared.json()["rows"]) {
+  const auto document = compared.json();
+  for (const auto& row : document["rows"]) {
     if (row["state"] != "Sleep") continue;
     CHECK(row["difference_a"].get<double>() == Approx(1.3e-6));
     CHECK(row["shown"] == "higher");

@@ -63,3 +63,39 @@ TEST_CASE("errors of one instrument add up by weight, never by the root") {
       pooled_accuracy({{parse_accuracy("2 uA (k=2)"), 1, 0}, {parse_accuracy("0 A + 1 uA"), 0, 0}});
   CHECK((kinds.expanded ? kinds.offset / 2 : kinds.offset / std::sqrt(3.0)) == Approx(1e-6));
 }
+
+TEST_CASE("a statement with finer ranges holds by the reading") {
+  const Accuracy a =
+      parse_accuracy("0.2 % + 1 uA; up to 10 uA: 0.1 % + 1 nA; up to 1 mA: 0.1 % + 10 nA");
+  REQUIRE(a.finer.size() == 2);
+  CHECK(a.at(0.5) == Accuracy{0.002, 1e-6, false});
+  CHECK(a.at(-5e-6) == Accuracy{0.001, 1e-9, false});
+  CHECK(a.at(10e-6).offset == 1e-9);
+  CHECK(a.at(11e-6) == Accuracy{0.001, 1e-8, false});
+  const auto sum = [&](double reading) {
+    double square = 0;
+    for (const Component& c : accuracy_components(a, reading)) square += c.u * c.u;
+    return std::sqrt(square);
+  };
+  CHECK(sum(5e-6) == Approx(std::hypot(5e-9, 1e-9) / std::sqrt(3.0)));
+  CHECK(sum(0.1) == Approx(std::hypot(2e-4, 1e-6) / std::sqrt(3.0)));
+  const Accuracy again = parse_accuracy(to_string(a, Dimension::current));
+  REQUIRE(again.finer.size() == 2);
+  for (const double reading : {1e-6, 1e-5, 1e-4, 0.1}) {
+    CHECK(again.at(reading).gain == Approx(a.at(reading).gain));
+    CHECK(again.at(reading).offset == Approx(a.at(reading).offset));
+  }
+  const Accuracy k2 = parse_accuracy("0.2 % + 1 uA; up to 1 mA: 0.1 % + 10 nA (k=2)");
+  CHECK(k2.expanded);
+  CHECK(k2.at(1e-6).expanded);
+  CHECK(scaled(a, 10).at(50e-6) == Accuracy{0.001, 1e-8, false});
+  // Of several captures each by the range that it was read in.
+  const Accuracy pooled = pooled_accuracy({{a, 1, 5e-6}, {Accuracy{0.001, 1e-6, false}, 1, 5e-6}});
+  CHECK(pooled.offset == Approx((1e-9 + 1e-6) / 2));
+  CHECK(pooled_accuracy({{a, 1, 5e-6}, {a, 1, 0.1}}) == a);
+  for (const char* wrong : {"0.2 %; 0.1 %", "0.2 %; up to 1 mA", "0.2 %; up to 1: 0.1 %",
+                            "0.2 %; up to 0 A: 0.1 %", "0.2 %; up to 1 mA: x"}) {
+    INFO(wrong);
+    CHECK_THROWS_AS(parse_accuracy(wrong), std::invalid_argument);
+  }
+}

@@ -149,7 +149,22 @@ TEST_CASE("a zero of too little, over a gap or a flag is refused") {
   CHECK_THROWS_AS(zero_level(gap, 0, 0.1), std::invalid_argument);
 }
 
-TEST_CASE("two zeros are shared out half-way") {
+TEST_CASE(
+    "two zeros are shared out along the capture, or half-way where their times are not known") {
+  ZeroLevel a{1e-6, 3e-8, 0, "a", 10, 10}, b{3e-6, 4e-8, 0, "b", 110, 110};
+  for (const ZeroLevel& line : {between(a, b), between(b, a)}) {
+    CHECK(line.along());
+    CHECK(line.mean == 1e-6);
+    CHECK(line.slope() == Approx(2e-8));
+    CHECK(line.U == 4e-8);
+    ChannelCalibration c;
+    c.zero = line;
+    c.gain = 2;
+    const CalibratedChannel out = calibrated(c, Quantity::current, {});
+    // x reads 5 uA at 60 s, where the zero is 2 uA.
+    CHECK(out.gain * 5e-6 + out.offset + out.slope * 60 == Approx(2 * 3e-6));
+    CHECK(out.accuracy.offset == Approx(2 * 4e-8));  // no bound for a drift that is known
+  }
   const ZeroLevel out = between({1e-6, 3e-8, 0, "a"}, {3e-6, 4e-8, 0, "b"});
   CHECK(out.mean == Approx(2e-6));
   CHECK(out.drift == Approx(2e-6));
@@ -164,4 +179,38 @@ TEST_CASE("what a shunt drops and heats with") {
   CHECK(load.mean_v == Approx(2 * 0.029));
   CHECK(load.peak_w == Approx(0.08));
   CHECK(load.mean_w == Approx(2 * (0.9 * 1e-4 + 0.1 * 0.04)));
+}
+
+TEST_CASE("a temperature coefficient is a bound of its own beside the tolerance") {
+  const Toleranced r = parse_resistor("0.1 Ohm 1 % 50 ppm/K 30 K");
+  CHECK(r.value == 0.1);
+  CHECK(r.tolerance == Approx(0.01));
+  CHECK(r.thermal() == Approx(1.5e-3));
+  CHECK(parse_resistor(to_string(r)) == r);
+  CHECK(parse_resistor("10k 25 ppm/K 10 K").thermal() == Approx(2.5e-4));
+  for (const char* wrong : {"0.1 Ohm 1 % 30 K", "0.1 Ohm 1 % 50 ppm/K", "0.1 Ohm x ppm/K 30 K",
+                            "0.1 Ohm -5 ppm/K 30 K"}) {
+    INFO(wrong);
+    CHECK_THROWS_AS(parse_resistor(wrong), std::invalid_argument);
+  }
+  ChannelCalibration c;
+  c.shunt = r;
+  CHECK(calibrated(c, Quantity::voltage, {}).accuracy.gain ==
+        Approx(2 * std::sqrt((1e-4 + 1.5e-3 * 1.5e-3) / 3)));
+  c.shunt.reset();
+  c.divider = Divider{parse_resistor("90k 1 % 100 ppm/K 20 K"), parse_resistor("10k")};
+  CHECK(c.divider->bounds().size() == 3);
+  CHECK(c.divider->bounds()[1] == Approx(0.9 * 2e-3));
+}
+
+TEST_CASE("finer ranges of a statement go through a shunt") {
+  ChannelCalibration c;
+  c.shunt = Toleranced{0.1, 0};
+  const CalibratedChannel out =
+      calibrated(c, Quantity::voltage,
+                 parse_accuracy("0.1 % + 50 uV; up to 1 mV: 0.1 % + 1 uV", Dimension::voltage));
+  REQUIRE(out.accuracy.finer.size() == 1);
+  CHECK(out.accuracy.finer[0].up_to == Approx(10e-3));
+  CHECK(out.accuracy.at(1e-3).offset == Approx(2 * 10e-6 / std::sqrt(3.0)).epsilon(0.7));
+  CHECK(out.accuracy.at(1).offset > 10 * out.accuracy.at(1e-3).offset);
 }

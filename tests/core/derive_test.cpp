@@ -208,3 +208,37 @@ TEST_CASE("units of what is derived") {
   CHECK_THROWS_AS(derived_by("quotient"), std::invalid_argument);
   CHECK(derived_by(key_of(DerivedBy::rolling_mean)) == DerivedBy::rolling_mean);
 }
+
+TEST_CASE("a current behind a regulator is referred to the rail ahead of it") {
+  const Derivation d = parse_referral("I 1.8 V/3.6 V 10 uA:40 %,1 mA:80 %, 100 mA:92 %");
+  CHECK(d.of == std::vector<std::string>{"I"});
+  CHECK(d.behind_v == 1.8);
+  CHECK(d.ahead_v == 3.6);
+  REQUIRE(d.efficiency.size() == 3);
+  CHECK(referred(d, 1e-3) == Approx(1e-3 * 0.5 / 0.8));
+  CHECK(referred(d, 1e-6) == Approx(1e-6 * 0.5 / 0.4));  // beyond the curve as at its end
+  CHECK(referred(d, 1) == Approx(0.5 / 0.92));
+  CHECK(referred(d, 1e-4) == Approx(1e-4 * 0.5 / 0.6));  // half-way between on the logarithm
+  CHECK(referred(d, 0) == 0);
+  CHECK(referred(d, -1e-3) == Approx(-1e-3 * 0.5 / 0.8));
+  for (const char* wrong :
+       {"I", "I 1.8 V", "I 1.8 V/3.6 V", "I 1.8 V/3.6 V 1 mA", "I 1.8 V/3.6 V 1 mA:120 %",
+        "I 1.8 V/3.6 V 1 mA:80 %,10 uA:40 %", "I 1.8/3.6 V 1 mA:80 %", "I 0 V/3.6 V 1 mA:80 %"}) {
+    INFO(wrong);
+    CHECK_THROWS_AS(parse_referral(wrong), std::invalid_argument);
+  }
+  CHECK_THROWS(derived_unit(d, {{Quantity::voltage, "V"}}));
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  trace.append(0, 1, std::vector<double>{1e-3, 1e-4, 0.1});
+  trace.append(10, 1, std::vector<double>{1e-3});
+  const Trace* of[] = {&trace};
+  std::vector<double> values;
+  std::size_t begins = 0;
+  derive(d, of, [&](const DerivedPiece& piece) {
+    begins += piece.begins ? 1 : 0;
+    values.insert(values.end(), piece.values.begin(), piece.values.end());
+  });
+  CHECK(begins == 2);
+  REQUIRE(values.size() == 4);
+  CHECK(values[2] == Approx(0.1 * 0.5 / 0.92));
+}

@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include <cmath>
+#include <random>
 
 using namespace kuvio;
 
@@ -90,4 +91,32 @@ TEST_CASE("equality within a margin is shown by the 90 % interval, never of a cl
   CHECK_FALSE(within_margin(d, 0.999 * reach));
   d.bounds.lower = true;
   CHECK_FALSE(within_margin(d, 2 * reach));
+}
+
+TEST_CASE(
+    "one instrument in two of its ranges: the difference covers whatever each range errs by") {
+  const Accuracy a = parse_accuracy("0.2 % + 1 uA; up to 1 mA: 0.1 % + 10 nA");
+  const auto pair = [&](double x, double y, double wx, double wy) {
+    return ReadingPair{x, wx, y, wy, a.at(x), a.at(y)};
+  };
+  const std::vector<ReadingPair> readings{pair(3e-6, 4e-6, 0.9, 0.8), pair(50e-3, 52e-3, 0.1, 0.2),
+                                          pair(0.9e-3, 1.1e-3, 0.1, 0.1)};
+  const double U = expand(instrument_part({true, false}, readings)).U;
+  std::mt19937_64 random(std::random_device{}());
+  std::uniform_real_distribution<double> unit(-1, 1);
+  int inside = 0;
+  constexpr int kRuns = 20000;
+  for (int k = 0; k < kRuns; ++k) {
+    // Each range has its own gain and offset, the same on both sides.
+    const double fine_gain = 0.001 * unit(random), fine_offset = 10e-9 * unit(random),
+                 coarse_gain = 0.002 * unit(random), coarse_offset = 1e-6 * unit(random);
+    const auto error = [&](double x) {
+      return x <= 1e-3 ? fine_gain * x + fine_offset : coarse_gain * x + coarse_offset;
+    };
+    double off = 0;
+    for (const ReadingPair& r : readings)
+      off += error(r.candidate) * r.candidate_weight - error(r.reference) * r.reference_weight;
+    inside += std::fabs(off) <= U;
+  }
+  CHECK(inside / static_cast<double>(kRuns) >= 0.945);
 }

@@ -110,3 +110,36 @@ TEST_CASE("limits come back from their blocks, whatever they are of") {
     if (a.min) CHECK(*b.min == Approx(*a.min));
   }
 }
+
+TEST_CASE("a level between two others keeps a release on each side") {
+  Recipe recipe;
+  recipe.name = "found";
+  StateRule rule;
+  rule.name = "At 4 mA";
+  rule.level = {1e-3, 10e-3, 0.8e-3, 13e-3};
+  recipe.states = {rule};
+  const std::string text = recipe_text(recipe);
+  CHECK_THAT(text, Catch::Contains("release_below = \"800 uA\"") &&
+                       Catch::Contains("release_above = \"13 mA\""));
+  const Band band = parse_recipe(text, "t").recipe.states.at(0).level;
+  CHECK(band.release_low == Approx(0.8e-3));
+  CHECK(band.release_high == Approx(13e-3));
+  // A threshold that is moved takes its release with it; one that goes takes both away.
+  const std::string moved =
+      set_rule_edge(text, "t", parse_recipe(text, "t").recipe, 0, BandEdge::below, 20e-3);
+  CHECK(parse_recipe(moved, "t").recipe.states.at(0).level.release_high == Approx(26e-3));
+  const std::string open =
+      set_rule_edge(text, "t", parse_recipe(text, "t").recipe, 0, BandEdge::below, std::nullopt);
+  CHECK(parse_recipe(open, "t").recipe.states.at(0).level.low == Approx(1e-3));
+  for (const char* wrong :
+       {"level = { below = \"1 mA\", release_above = \"2 mA\" }",
+        "level = { above = \"1 mA\", below = \"2 mA\", release_above = \"1.5 mA\" }",
+        "level = { above = \"1 mA\", below = \"2 mA\", release_below = \"1.5 mA\" }",
+        "level = { above = \"1 mA\", below = \"2 mA\", release = \"3 mA\" }"}) {
+    INFO(wrong);
+    CHECK_THROWS_AS(parse_recipe("kuvio = \"recipe/1\"\nname = \"x\"\n[[state]]\nname = \"S\"\n" +
+                                     std::string(wrong) + "\n",
+                                 "t"),
+                    Error);
+  }
+}

@@ -191,7 +191,7 @@ const book::ChannelTrace& Analyst::current(std::int64_t capture) {
   auto& trace = currents_[capture];
   if (!trace) {
     const book::CaptureInfo info = book_.capture(capture);
-    trace = std::make_unique<book::ChannelTrace>(book_, book::main_current(info, book_.path()));
+    trace = std::make_unique<book::ChannelTrace>(book_, book::shown_channel(info, book_.path()));
   }
   return *trace;
 }

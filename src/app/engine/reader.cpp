@@ -67,7 +67,17 @@ bool same_capture(const book::CaptureInfo& before, const book::CaptureInfo& now)
 }
 bool same_channel(const book::ChannelInfo& before, const book::ChannelInfo& now) {
   return before.id == now.id && before.time_base == now.time_base && before.kind == now.kind &&
-         before.encoding == now.encoding && before.samples <= now.samples;
+         before.encoding == now.encoding && before.samples <= now.samples &&
+         before.calibration == now.calibration && before.quantity == now.quantity;
+}
+
+/// Of the channel that stands for a capture.
+book::Calibration calibration_of_shown(const book::CaptureInfo& info, const std::string& path) {
+  try {
+    return book::shown_channel(info, path).calibration;
+  } catch (const Error&) {  // it has none to show
+    return {};
+  }
 }
 
 std::int64_t samples_of(const book::CaptureInfo& info) {
@@ -124,9 +134,11 @@ void Reader::grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo
 const Reader::CaptureThumbnail& Reader::thumbnail_of(const book::CaptureInfo& info) {
   CaptureThumbnail& known_picture = thumbnails_[info.id];
   const std::int64_t samples = samples_of(info);
-  if (samples == known_picture.samples) return known_picture;
+  const book::Calibration calibration = calibration_of_shown(info, book_.path());
+  if (samples == known_picture.samples && calibration == known_picture.calibration)
+    return known_picture;
   try {
-    const book::ChannelInfo& channel = book::main_current(info, book_.path());
+    const book::ChannelInfo& channel = book::shown_channel(info, book_.path());
     const auto it = std::find_if(open_.begin(), open_.end(), [&](const Open& o) {
       return o.current && same_capture(o.view->info, info) &&
              same_channel(o.current->info(), channel);
@@ -145,6 +157,7 @@ const Reader::CaptureThumbnail& Reader::thumbnail_of(const book::CaptureInfo& in
     known_picture = {};
   }
   known_picture.samples = samples;
+  known_picture.calibration = calibration;
   return known_picture;
 }
 
@@ -210,10 +223,14 @@ Reader::Open Reader::open(const book::CaptureInfo& info, std::size_t ink, double
     out.view = view;
     return out;
   }
-  view->channel = book::main_current(view->info, book_.path());
+  view->channel = book::shown_channel(view->info, book_.path());
   for (const book::ChannelInfo& c : view->info.channels) {
     if (c.samples == 0) continue;
     auto& trace = out.traces[c.name];
+    // Put right since, its pictures are others too.
+    if (const auto it = known.traces.find(c.name);
+        it != known.traces.end() && !same_channel(it->second->info(), c))
+      columns_.erase({info.id, c.name});
     trace = trace_of(c, known);
     if (c.id == view->channel.id) out.current = trace.get();
     if (trace->to_s() > trace->from_s()) {

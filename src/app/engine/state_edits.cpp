@@ -7,6 +7,7 @@
 #include "formats/project_files.h"
 #include "formats/project_text.h"
 
+#include "study/finding.h"
 #include "study/limits.h"
 
 #include <algorithm>
@@ -94,6 +95,19 @@ void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
     }
     return out;
   });
+}
+
+void find_states_of(Session& session, std::int64_t capture) {
+  session.change(
+      tr("states found"), [capture](const book::Book& book, const std::stop_token& stop) {
+        const book::CaptureInfo info = book.capture(capture);
+        FindSettings settings;
+        settings.going_on = [&](double) { return !stop.stop_requested(); };
+        const formats::RecipeFile found = study::find_recipe(book, info, "", settings);
+        return book::ChangeRequest{
+            {book::document_note(DocumentKind::recipe, {"found.recipe.toml", "", found.text, ""})},
+            {{capture, book::split_capture(book, info, found.recipe, found.text)}}};
+      });
 }
 
 StateRule rule_from_span(const std::string& state, const SpanFigures& span) {

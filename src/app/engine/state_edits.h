@@ -24,6 +24,9 @@ void name_span(Session& session, std::int64_t capture, double from_s, double to_
 /// Splits captures by a recipe and keeps its text in the book as the one in use.
 void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
                   const book::Document& recipe);
+/// Finds the states that a capture shows, splits it by the recipe that is proposed, and keeps that
+/// as the one in use.
+void find_states_of(Session& session, std::int64_t capture);
 /// A rule for a state from what a span shows: a band around its levels.
 StateRule rule_from_span(const std::string& state, const SpanFigures& span);
 /// Makes limits of what a capture measured, as the book's budget.

@@ -323,8 +323,15 @@ void ImportPage::take(const ImportPreview& preview) {
     found << (g.column.empty() ? QString() : QStringLiteral("\"%1\": ").arg(qs(g.column))) +
                  qs(g.why) +
                  (g.lines.empty() ? QString() : QStringLiteral(" (%1)").arg(qs(g.lines)));
-  for (const QString& w : preview.warnings)
-    if (!found.join(QLatin1Char(' ')).contains(w)) found << w;
+  for (const QString& w : preview.warnings) {
+    // What a guess says already.
+    const bool said = std::any_of(
+        preview.guesses.begin(), preview.guesses.end(), [&](const formats::ImportGuess& g) {
+          return !g.why.empty() && w.contains(qs(g.why)) &&
+                 (g.column.empty() || w.contains(QStringLiteral("\"%1\"").arg(qs(g.column))));
+        });
+    if (!said && !found.join(QLatin1Char(' ')).contains(w)) found << w;
+  }
   if (!preview.skipped.empty())
     found << tr("%n lines skipped; line %1: %2", nullptr, static_cast<int>(preview.skipped.size()))
                  .arg(preview.skipped.front().line)

@@ -37,6 +37,8 @@ void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<Envelo
       b = std::max(b, last);
     }
     lines.append(QLineF(x, a, x, std::max(b, a + kPen)));
+    // Few columns stand apart: the level between them is drawn too.
+    if (pitch > 1.5) lines.append(QLineF(x - pitch / 2, y(c.hi), x + pitch / 2, y(c.hi)));
     last = y(c.lo);
   }
   painter.drawLines(lines);

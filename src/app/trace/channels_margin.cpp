@@ -113,7 +113,10 @@ QWidget* ChannelsMargin::makeFields() {
     edit->setObjectName(QLatin1String(name));
     edit->setAccessibleName(accessible);
     edit->setPlaceholderText(example);
-    connect(edit, &QLineEdit::textEdited, this, [edit] { draw_in_pencil(edit, true); });
+    connect(edit, &QLineEdit::textEdited, this, [this, edit] {
+      draw_in_pencil(edit, true);
+      pencil_.insert(edit);
+    });
     connect(edit, &QLineEdit::returnPressed, this, &ChannelsMargin::set);
     form->addRow(words, edit);
     lines_.push_back({name, edit});
@@ -297,8 +300,12 @@ void ChannelsMargin::showChannel() {
   about_->setText(logic ? tr("A logic line: high or low, nothing to put right.") : text);
   const ChannelCalibration& k = c->calibration;
   const Dimension dimension = info(c->info.quantity).dimension;
+  // What is being written is not lost to a look at the book.
+  if (pencil_of_ != c->info.name) pencil_.clear();
+  pencil_of_ = c->info.name;
   const auto put = [&](const char* name, const QString& value) {
     QLineEdit* edit = line(name);
+    if (pencil_.count(edit) > 0) return;
     FieldNote::clear(edit);
     draw_in_pencil(edit, false);
     edit->setText(value);
@@ -414,11 +421,16 @@ bool ChannelsMargin::read(ChannelCalibration& out) {
 void ChannelsMargin::set() {
   const ChannelState* c = chosen();
   ChannelCalibration now;
-  if (!c || !read(now) || now == c->calibration) return;
+  if (!c || !read(now)) return;
+  if (now == c->calibration) {  // written otherwise, and the same
+    pencil_.clear();
+    return showChannel();
+  }
   setCalibration(now, tr("%1 put right").arg(qs(c->info.name)));
 }
 
 void ChannelsMargin::setCalibration(const ChannelCalibration& calibration, const QString& what) {
+  pencil_.clear();
   study::ChannelChange change;
   change.capture = channels_->capture;
   change.calibrations[chosen()->info.name] = calibration;

@@ -10,6 +10,8 @@
 #include <QPointer>
 #include <QPushButton>
 
+#include <set>
+#include <string>
 #include <vector>
 
 namespace kuvio::app {
@@ -60,6 +62,8 @@ private:
     QLineEdit* line = nullptr;
   };
   std::vector<Field> lines_;
+  std::set<QLineEdit*> pencil_;  // typed, and not yet set
+  std::string pencil_of_;        // the channel that it is of
   QLineEdit* line(const char* name) const;
   QComboBox *form_, *first_, *second_;
   QLineEdit *window_, *new_name_;

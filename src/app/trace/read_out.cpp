@@ -62,27 +62,31 @@ void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const S
           : tr("\n± from the accuracy %1, at 95 %: how well this is measured, not how it would "
                "repeat.")
                 .arg(qs(capture.channel.accuracy));
+  const bool current = capture.channel.quantity == Quantity::current;
+  const std::string& in = capture.channel.unit;
   const double mean = by_ledger ? *ledger->mean : *s.mean();
   const double over_s = by_ledger ? ledger->observed_s() : s.observed_s;
-  out.push_back({tr("mean %1%2").arg(mark, qs(with_uncertainty(mean, u, "A"))),
-                 tr("Charge over the %1 with samples%2.")
-                         .arg(qs(duration(over_s)),
-                              by_ledger && ledger->off_s > 0 ? tr(", Off left out") : QString()) +
-                     rests + missing + flagged});
-  const double volts = capture.basis.voltage;
-  out.push_back({mark + qs(charge_with_uncertainty(s.charge, u * over_s, unit, volts)),
-                 tr("Exact integral over the span; its edges may fall between samples.") + rests +
-                     missing + flagged});
-  if (reading.flow.in > kFlowsBack * reading.flow.out) {
+  out.push_back(
+      {tr("mean %1%2").arg(mark, qs(with_uncertainty(mean, u, in))),
+       (current ? tr("Charge over the %1 with samples%2.") : tr("Over the %1 with samples%2."))
+               .arg(qs(duration(over_s)),
+                    by_ledger && ledger->off_s > 0 ? tr(", Off left out") : QString()) +
+           rests + missing + flagged});
+  const double volts = current ? capture.basis.voltage : 0;
+  if (current)
+    out.push_back({mark + qs(charge_with_uncertainty(s.charge, u * over_s, unit, volts)),
+                   tr("Exact integral over the span; its edges may fall between samples.") + rests +
+                       missing + flagged});
+  if (current && reading.flow.in > kFlowsBack * reading.flow.out) {
     out.push_back({tr("out %1, in %2")
                        .arg(qs(charge_text(reading.flow.out, unit, volts)),
                             qs(charge_text(reading.flow.in, unit, volts))),
                    tr("What flowed out of the source, and what flowed back into it.")});
   }
-  out.push_back({tr("peak %1%2").arg(mark, qs(with_prefix(s.max.value_or(0), "A", 3))),
+  out.push_back({tr("peak %1%2").arg(mark, qs(with_prefix(s.max.value_or(0), in, 3))),
                  tr("Largest sample; a shorter peak inside a sample is averaged.") + flagged});
   if (s.min) {
-    out.push_back({tr("least %1").arg(qs(with_prefix(*s.min, "A", 3))),
+    out.push_back({tr("least %1").arg(qs(with_prefix(*s.min, in, 3))),
                    tr("Smallest sample, its noise included.") + flagged});
   }
   if (volts > 0 && unit != ChargeUnit::joule) {

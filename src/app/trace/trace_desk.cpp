@@ -206,6 +206,10 @@ void TraceDesk::makeStateActions() {
                        std::function<void()> run) {
     return context_.actions.add(QLatin1String(id), text, keys, std::move(run), desk);
   };
+  add("findStates", tr("Find states"), {}, [this] {
+    if (context_.view.capture()) find_states_of(context_.session, context_.view.capture()->info.id);
+    showPage(1);
+  });
   add("nameSpan", tr("Name as state…"), QKeySequence(tr("N")), [this] { nameSpan(); });
   add("limitFromSpan", tr("Set limit from this…"), QKeySequence(tr("L")),
       [this] { limitFromSpan(); });

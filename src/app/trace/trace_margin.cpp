@@ -73,6 +73,15 @@ void TraceDesk::sayNotSplit(const CaptureView& capture) {
                       }}});
     return;
   }
+  if (capture.channel.quantity != Quantity::current && !capture.info.recording) {
+    not_split_->say(
+        tr("No current yet"),
+        tr("It holds %1 alone. If one is the drop over a shunt, say so under Channels.")
+            .arg(capture.channel.quantity == Quantity::voltage ? tr("voltages")
+                                                               : tr("other quantities")),
+        {{tr("Channels"), [this] { showPage(3); }}});
+    return;
+  }
   if (capture.info.recording) {
     not_split_->say(tr("Recording…"),
                     tr("It can be split into states when the recording has ended."));
@@ -84,6 +93,8 @@ void TraceDesk::sayNotSplit(const CaptureView& capture) {
       apply_recipe(context_.session, {context_.view.capture()->info.id}, recipe);
   };
   std::vector<EmptyState::Offer> offers;
+  offers.emplace_back(tr("Find states"),
+                      [this] { context_.actions.find(QStringLiteral("findStates"))->trigger(); });
   if (const book::Document* own = context_.session.book()->document(DocumentKind::recipe)) {
     offers.emplace_back(tr("Split with the book's recipe"),
                         [split_by, own = *own] { split_by(own); });
@@ -100,7 +111,7 @@ void TraceDesk::sayNotSplit(const CaptureView& capture) {
     });
   }
   not_split_->say(tr("Not split into states yet"),
-                  tr("Open a recipe, write one, or mark a span and name it as a state (N)."),
+                  tr("Have them found, open a recipe, or mark a span and name it as a state (N)."),
                   offers);
 }
 

@@ -1,0 +1,361 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/find_states.h"
+
+#include "core/change_points.h"
+#include "core/clusters.h"
+#include "core/node_sizes.h"
+#include "core/noise_scale.h"
+#include "core/number_text.h"
+#include "core/quantiles.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <numeric>
+#include <stdexcept>
+
+namespace kuvio {
+namespace {
+
+constexpr double kFewSamples = 1.5e6;  // so many are all looked at one by one
+constexpr std::size_t kMostLevels = 12;
+constexpr double kInfinity = std::numeric_limits<double>::infinity();
+
+/// Cuts a block into points: nodes that show no more than noise, else single samples.
+class Gatherer {
+public:
+  Gatherer(const Trace& trace, const NoiseScale& scale, bool all)
+      : trace_(trace), scale_(scale), all_(all) {}
+
+  void gather(const Block& block, std::vector<WeightedPoint>& out) {
+    if (all_) return singly(block, 0, block.count, out);
+    for (std::int64_t at = 0; at < block.count; at += kNodeSizes.front())
+      descend(block, at, std::min(block.count, at + kNodeSizes.front()), 0, out);
+  }
+
+private:
+  /// A node may be one point: its range and its variance are those of noise.
+  bool quiet(const CellSum& s, double n, double& mean) const {
+    mean = s.q / n;
+    if (scale_.at(s.hi) - scale_.at(s.lo) > 7 + 0.5 * std::log(n)) return false;
+    const double noise = scale_.noise(mean), square = s.r / n - mean * mean;
+    const double usual = trace_.kind() == SampleKind::averaged ? 1 : 2.0 / 3;
+    return square < noise * noise * usual * (1 + 5 * std::sqrt(2 / n));
+  }
+  void descend(const Block& block, std::int64_t from, std::int64_t to, std::size_t level,
+               std::vector<WeightedPoint>& out) {
+    const bool timed = block.period == 0;
+    const CellSum s = trace_.sum(block, from, to);
+    const double length =
+        timed ? static_cast<double>(tick_of(trace_, block, to) - tick_of(trace_, block, from))
+              : static_cast<double>(to - from);
+    double mean = 0;
+    if (length > 0 && quiet(s, length, mean)) {
+      out.push_back({scale_.at(mean), static_cast<double>(to - from), from, to});
+      return;
+    }
+    if (level + 1 == kNodeSizes.size()) return singly(block, from, to, out);
+    const std::int64_t size = kNodeSizes[level + 1];
+    for (std::int64_t at = from; at < to; at += size)
+      descend(block, at, std::min(to, at + size), level + 1, out);
+  }
+  void singly(const Block& block, std::int64_t from, std::int64_t to,
+              std::vector<WeightedPoint>& out) {
+    constexpr std::int64_t kPiece = 65536;
+    for (std::int64_t at = from; at < to; at += kPiece) {
+      values_.resize(static_cast<std::size_t>(std::min(kPiece, to - at)));
+      trace_.read(block, at, values_);
+      for (std::size_t i = 0; i < values_.size(); ++i) {
+        const auto index = at + static_cast<std::int64_t>(i);
+        out.push_back({scale_.at(values_[i]), 1, index, index + 1});
+      }
+    }
+  }
+
+  const Trace& trace_;
+  const NoiseScale& scale_;
+  bool all_;
+  std::vector<double> values_;
+};
+
+/// A stretch at one level.
+struct Stretch {
+  double y = 0, weight = 0;
+  std::size_t block = 0;
+  std::int64_t from = 0, to = 0;
+};
+
+/// Whether a stretch only leads from the one before to the one after: on the way between them, and
+/// short beside both.
+bool leads_over(const std::vector<Stretch>& all, std::size_t i) {
+  if (all[i].weight < 3) return true;
+  if (i == 0 || i + 1 == all.size()) return false;
+  const Stretch &a = all[i - 1], &b = all[i], &c = all[i + 1];
+  if (a.block != b.block || c.block != b.block) return false;
+  const bool between = (a.y < b.y && b.y < c.y) || (a.y > b.y && b.y > c.y);
+  return between && b.weight < 8 && b.weight < 0.5 * std::min(a.weight, c.weight);
+}
+
+/// What a stretch tells of its state's level: its own mean is known to the noise over its samples,
+/// and visits of one state differ by about the noise of one.
+double weight_of(const Stretch& s) { return 1 / (1 / s.weight + 1); }
+
+double seconds(const Trace& trace, const Stretch& s) {
+  const Block& block = trace.blocks()[s.block];
+  return trace.time_base().seconds(tick_of(trace, block, s.to)) -
+         trace.time_base().seconds(tick_of(trace, block, s.from));
+}
+
+/// Whether a stretch lies mostly in what is left out.
+bool left_out(const Trace& trace, const Stretch& s, const FindSettings& settings) {
+  const Block& block = trace.blocks()[s.block];
+  const double from = trace.time_base().seconds(tick_of(trace, block, s.from)),
+               to = trace.time_base().seconds(tick_of(trace, block, s.to));
+  double in = 0;
+  for (const auto& [a, b] : settings.leave_out)
+    in += std::max(0.0, std::min(b, to) - std::max(a, from));
+  return in > (to - from) / 2;
+}
+
+std::vector<Stretch> stretches_of(const Trace& trace, const NoiseScale& scale,
+                                  const FindSettings& settings, bool& given_up) {
+  const double n = static_cast<double>(trace.samples());
+  Gatherer gatherer(trace, scale, n <= kFewSamples);
+  Partition partition(3 * std::log(std::max(n, 20.0)));
+  std::vector<Stretch> out;
+  std::vector<WeightedPoint> points;
+  std::vector<std::size_t> begins;
+  double done = 0;
+  for (std::size_t b = 0; b < trace.blocks().size() && !given_up; ++b) {
+    const Block& block = trace.blocks()[b];
+    points.clear();
+    gatherer.gather(block, points);
+    given_up = !partition.cut(points, begins, [&](std::size_t i) {
+      const double share = (done + static_cast<double>(points[i].from)) / n;
+      return !settings.going_on || settings.going_on(share);
+    });
+    if (given_up) break;
+    for (std::size_t k = 0; k < begins.size(); ++k) {
+      const std::size_t end = k + 1 < begins.size() ? begins[k + 1] : points.size();
+      Stretch s{0, 0, b, points[begins[k]].from, points[end - 1].to};
+      for (std::size_t i = begins[k]; i < end; ++i) {
+        s.y += points[i].weight * points[i].y;
+        s.weight += points[i].weight;
+      }
+      s.y /= s.weight;
+      out.push_back(s);
+    }
+    done += static_cast<double>(block.count);
+  }
+  return out;
+}
+
+/// How many clusters the stretches show: each more must explain more than it costs.
+std::size_t number_of_levels(Clusters& clusters, std::size_t stretches) {
+  const double penalty = 6 * std::log(static_cast<double>(stretches) + 10);
+  std::size_t best = 1;
+  double least = kInfinity;
+  for (std::size_t k = 1; k <= std::min(kMostLevels, clusters.size()); ++k) {
+    const double cost = clusters.cost(k) + penalty * static_cast<double>(k);
+    if (cost >= least) continue;
+    least = cost;
+    best = k;
+  }
+  return best;
+}
+
+/// Which cluster a stretch belongs to.
+std::size_t nearest(const std::vector<double>& centres, double y) {
+  std::size_t out = 0;
+  for (std::size_t c = 1; c < centres.size(); ++c) {
+    if (std::fabs(y - centres[c]) < std::fabs(y - centres[out])) out = c;
+  }
+  return out;
+}
+
+/// One stay after another, by cluster.
+struct Stay {
+  std::size_t level = 0;
+  double length_s = 0;
+};
+
+/// Whether one of two neighbouring levels is but bursts on top of the other, or the other way
+/// round: it is nearly always entered from it and left to it, at least three times in a row, not
+/// much more seldom than its own length, and such rows lie between other states.
+bool is_burst(const std::vector<Stay>& stays, std::size_t base, std::size_t burst) {
+  std::size_t visits = 0, between = 0, rows = 0, in_rows = 0;
+  std::vector<double> lengths, pauses;
+  for (std::size_t i = 0; i < stays.size(); ++i) {
+    if (stays[i].level != burst) continue;
+    ++visits;
+    const bool framed =
+        i > 0 && i + 1 < stays.size() && stays[i - 1].level == base && stays[i + 1].level == base;
+    between += framed ? 1 : 0;
+  }
+  if (visits < 6 || static_cast<double>(between) < 0.8 * static_cast<double>(visits)) return false;
+  for (std::size_t i = 0; i < stays.size();) {
+    std::size_t end = i, bursts = 0;
+    while (end < stays.size() && (stays[end].level == base || stays[end].level == burst)) {
+      bursts += stays[end].level == burst ? 1 : 0;
+      (stays[end].level == burst ? lengths : pauses).push_back(stays[end].length_s);
+      ++end;
+    }
+    if (bursts > 0 && i > 0 && end < stays.size()) {
+      ++rows;
+      in_rows += bursts;
+    }
+    i = std::max(end, i + 1);
+  }
+  constexpr double kMostPause = 50;
+  return rows >= 2 && in_rows >= 3 * rows && median(pauses) < kMostPause * median(lengths);
+}
+
+/// Joins levels of which one is only bursts on the other: where each of the clusters that stay
+/// begins.
+std::vector<std::size_t> without_bursts(const Trace& trace, const std::vector<Stretch>& all,
+                                        const std::vector<double>& centres,
+                                        std::vector<std::size_t> bounds) {
+  std::vector<std::size_t> of(centres.size());
+  std::iota(of.begin(), of.end(), std::size_t{0});
+  for (bool any = true; any;) {
+    any = false;
+    std::vector<Stay> stays;
+    for (const Stretch& s : all) {
+      const std::size_t level = of[nearest(centres, s.y)];
+      if (stays.empty() || stays.back().level != level) stays.push_back({level, 0});
+      stays.back().length_s += seconds(trace, s);
+    }
+    for (std::size_t c = 0; c + 2 < bounds.size() && !any; ++c) {
+      if (!is_burst(stays, c, c + 1) && !is_burst(stays, c + 1, c)) continue;
+      bounds.erase(bounds.begin() + static_cast<std::ptrdiff_t>(c) + 1);
+      for (std::size_t& o : of) o -= o > c ? 1 : 0;
+      any = true;
+    }
+  }
+  return bounds;
+}
+
+std::string name_of(double level, const std::string& unit, const std::vector<StateRule>& others) {
+  const std::string plain = "At " + with_prefix(level, unit, 2);
+  std::string out = plain;
+  for (int n = 2;
+       std::any_of(others.begin(), others.end(), [&](const StateRule& r) { return r.name == out; });
+       ++n)
+    out = plain + " (" + std::to_string(n) + ")";
+  return out;
+}
+
+/// The recipe of clusters: `fine` as they were found, `bounds` once bursts are part of what they
+/// stand on.
+FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSettings& settings,
+                     const Clusters& clusters, const std::vector<const Stretch*>& taking_part,
+                     const std::vector<std::size_t>& fine, const std::vector<std::size_t>& bounds,
+                     FoundStates out) {
+  const double sample_s = (trace.to_s() - trace.from_s()) /
+                          static_cast<double>(std::max<std::int64_t>(1, trace.samples()));
+  struct Level {
+    double centre = 0, spread = 0;
+  };
+  std::vector<Level> lowest, highest;  // of each state, of the clusters that it is made of
+  std::vector<double> shortest;
+  const auto level_of = [&](std::size_t from, std::size_t to) {
+    const double n = static_cast<double>(to - from);
+    return Level{clusters.mean(from, to), std::sqrt(1 + clusters.squares(from, to) / n)};
+  };
+  for (std::size_t c = 0; c + 1 < bounds.size(); ++c) {
+    const auto first = std::find(fine.begin(), fine.end(), bounds[c]),
+               last = std::find(fine.begin(), fine.end(), bounds[c + 1]);
+    lowest.push_back(level_of(*first, *(first + 1)));
+    highest.push_back(level_of(*(last - 1), *last));
+    FoundLevel level;
+    double sum = 0, square = 0, fewest = kInfinity;
+    for (std::size_t i = bounds[c]; i < bounds[c + 1]; ++i) {
+      const double length = seconds(trace, *taking_part[i]), x = scale.level(taking_part[i]->y);
+      level.time_s += length;
+      sum += length * x;
+      square += length * x * x;
+      fewest = std::min(fewest, length);
+    }
+    level.stretches = bounds[c + 1] - bounds[c];
+    if (level.time_s > 0) {
+      level.level = sum / level.time_s;
+      level.spread = std::sqrt(std::max(0.0, square / level.time_s - level.level * level.level));
+    } else {
+      level.level = scale.level(lowest.back().centre);
+    }
+    out.levels.push_back(level);
+    // Against flicker alone: the next build may stay for less than this one did.
+    shortest.push_back(std::min(fewest / 2, 5 * sample_s));
+  }
+  out.recipe.name = "Found states";
+  // Half-way on a scale of ratios where both levels keep well away from it, so that the next build
+  // may draw several times as much and still be in its state; else by how far each spreads.
+  const auto threshold = [&](std::size_t c) {
+    const Level &a = highest[c], &b = lowest[c + 1];
+    const double low = scale.level(a.centre), high = scale.level(b.centre);
+    if (3 * (a.spread + b.spread) < b.centre - a.centre)
+      return low > 0 ? scale.at(std::sqrt(low * high)) : (a.centre + b.centre) / 2;
+    return (a.centre * b.spread + b.centre * a.spread) / (a.spread + b.spread);
+  };
+  const auto slack = [&](std::size_t c) {
+    return std::min(1.5, 0.25 * (lowest[c + 1].centre - highest[c].centre));
+  };
+  for (std::size_t c = 0; c < out.levels.size(); ++c) {
+    StateRule rule;
+    rule.name = name_of(out.levels[c].level, settings.unit, out.recipe.states);
+    if (c > 0) {
+      rule.level.low = scale.level(threshold(c - 1));
+      rule.level.release_low = scale.level(threshold(c - 1) - slack(c - 1));
+    }
+    if (c + 1 < out.levels.size()) {
+      rule.level.high = scale.level(threshold(c));
+      rule.level.release_high = scale.level(threshold(c) + slack(c));
+    }
+    rule.shortest_s = shortest[c];
+    out.recipe.states.push_back(std::move(rule));
+  }
+  return out;
+}
+
+}  // namespace
+
+FoundStates find_states(const Trace& trace, const FindSettings& settings) {
+  if (trace.samples() < 20) throw std::invalid_argument("it holds fewer than 20 samples");
+  const NoiseScale scale(trace);
+  FoundStates out;
+  std::vector<Stretch> all = stretches_of(trace, scale, settings, out.given_up);
+  if (out.given_up) return out;
+  for (std::size_t i = 1; i < all.size(); ++i) out.changes += all[i].block == all[i - 1].block;
+
+  std::vector<const Stretch*> taking_part;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    if (!leads_over(all, i) && !left_out(trace, all[i], settings)) taking_part.push_back(&all[i]);
+  }
+  if (taking_part.empty()) {
+    for (const Stretch& s : all) taking_part.push_back(&s);
+  }
+  std::sort(taking_part.begin(), taking_part.end(),
+            [](const Stretch* a, const Stretch* b) { return a->y < b->y; });
+  std::vector<double> values, weights;
+  for (const Stretch* s : taking_part) {
+    values.push_back(s->y);
+    weights.push_back(weight_of(*s));
+  }
+  Clusters clusters(values, weights);
+  const std::size_t k = settings.levels
+                            ? std::clamp<std::size_t>(*settings.levels, 1, clusters.size())
+                            : number_of_levels(clusters, taking_part.size());
+  clusters.cost(k);
+  const std::vector<std::size_t> fine = clusters.bounds(k);
+  std::vector<std::size_t> bounds = fine;
+  if (!settings.levels) {
+    std::vector<double> middles;
+    for (std::size_t c = 0; c < k; ++c) middles.push_back(clusters.mean(fine[c], fine[c + 1]));
+    bounds = without_bursts(trace, all, middles, std::move(bounds));
+  }
+  return proposed(trace, scale, settings, clusters, taking_part, fine, bounds, std::move(out));
+}
+
+}  // namespace kuvio

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <map>
+#include <vector>
+
+namespace kuvio {
+
+class Trace;
+
+/// A scale on which the noise of a trace is one at every level: the integral of its reciprocal. The
+/// noise of a level is the 40th percentile of short runs' there (the larger of their neighbours'
+/// differences and their deviations from their median, by medians), so that runs with a change of
+/// level in them do not speak; at least the trace's quiet noise and a twentieth of the level. Costs
+/// some hundred thousand samples.
+class NoiseScale {
+public:
+  explicit NoiseScale(const Trace& trace);
+
+  double at(double x) const;     ///< of a level in the trace's unit
+  double level(double y) const;  ///< and back
+  double noise(double x) const;  ///< at a level, in the trace's unit
+
+private:
+  void gather(const Trace& trace);
+  void build();
+
+  double zero_, first_ = 0, least_, most_;
+  std::map<double, double> bins_;  // by asinh of level: logarithm of the noise
+  std::vector<double> table_;
+};
+
+}  // namespace kuvio

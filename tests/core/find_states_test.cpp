@@ -1,0 +1,214 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// States found on made traces whose states are known, with seeds of their own each time.
+
+#include "core/find_states.h"
+
+#include "core/state_split.h"
+#include "core/trace.h"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+#include <random>
+
+using namespace kuvio;
+
+namespace {
+
+struct MadeVisit {
+  std::size_t level = 0;
+  std::int64_t from = 0, to = 0;
+};
+
+/// A trace of a millisecond a sample whose states are known.
+struct Made {
+  std::vector<double> levels;  // rising
+  std::vector<MadeVisit> visits;
+  MemoryTrace trace{SampleKind::averaged, {1, 1000}};
+};
+
+struct Shape {
+  double noise = 0.1;     ///< share of each level
+  double apart = 3;       ///< least ratio between levels
+  double drift = 0;       ///< share by which every level rises over the whole
+  double pick_up = 0;     ///< 50 Hz, share of each level
+  std::int64_t ramp = 0;  ///< samples that each change takes
+  std::int64_t samples = 120'000;
+  SampleKind kind = SampleKind::averaged;
+};
+
+Made make(std::mt19937_64& random, const Shape& shape) {
+  std::normal_distribution<double> noise;
+  std::uniform_real_distribution<double> unit(0, 1);
+  Made out;
+  double level = std::pow(10, -6 + unit(random));
+  for (std::size_t n = 3 + random() % 4; n > 0; --n) {
+    out.levels.push_back(level);
+    level *= shape.apart * (1 + 2 * unit(random));
+  }
+  std::vector<double> values;
+  std::size_t now = 0;
+  double before = out.levels[0];
+  while (static_cast<std::int64_t>(values.size()) < shape.samples) {
+    const auto length =
+        static_cast<std::int64_t>(now == 0 ? 2000 + random() % 5000 : 20 + random() % 400);
+    const auto from = static_cast<std::int64_t>(values.size());
+    out.visits.push_back({now, from, from + length});
+    for (std::int64_t i = 0; i < length; ++i) {
+      const double at = static_cast<double>(values.size());
+      double x = out.levels[now];
+      if (i < shape.ramp && from > 0)
+        x = before +
+            (x - before) * static_cast<double>(i + 1) / static_cast<double>(shape.ramp + 1);
+      x *= 1 + shape.drift * at / static_cast<double>(shape.samples) +
+           shape.pick_up * std::sin(2 * M_PI * 50 * at / 1000);
+      values.push_back(x * (1 + shape.noise * noise(random)) + 1e-8 * noise(random));
+    }
+    before = out.levels[now];
+    std::size_t next = now;
+    while (next == now) next = random() % out.levels.size();
+    now = next;
+  }
+  out.trace = MemoryTrace(shape.kind, {1, 1000});
+  out.trace.append(0, 1, values);
+  return out;
+}
+
+/// F1 over visits: one that was made is found where one of its level begins and ends within so many
+/// samples of it.
+double score(const Made& made, const Visits& visits, const FoundStates& found,
+             std::int64_t within) {
+  std::size_t hits = 0, all = 0, at = 0;
+  std::vector<std::pair<std::size_t, const Visit*>> named;
+  for (const Visit& v : visits) {
+    for (std::size_t i = 0; i < found.recipe.states.size(); ++i) {
+      if (found.recipe.states[i].name != v.state) continue;
+      // The made level that the found one is nearest to.
+      std::size_t nearest = 0;
+      for (std::size_t k = 1; k < made.levels.size(); ++k) {
+        const auto off = [&](std::size_t j) {
+          return std::fabs(std::log(std::fabs(found.levels[i].level) / made.levels[j]));
+        };
+        if (off(k) < off(nearest)) nearest = k;
+      }
+      named.emplace_back(nearest, &v);
+    }
+  }
+  all = named.size();
+  for (const MadeVisit& m : made.visits) {
+    for (std::size_t i = at; i < named.size(); ++i) {
+      const auto from = std::llround(named[i].second->from_s * 1000),
+                 to = std::llround(named[i].second->to_s * 1000);
+      if (from > m.from + within) break;
+      if (std::llabs(from - m.from) > within) continue;
+      hits += std::llabs(to - m.to) <= within && named[i].first == m.level;
+      at = i;
+      break;
+    }
+  }
+  const double p = all > 0 ? static_cast<double>(hits) / static_cast<double>(all) : 0,
+               r = static_cast<double>(hits) / static_cast<double>(made.visits.size());
+  return p + r > 0 ? 2 * p * r / (p + r) : 0;
+}
+
+/// Mean F1, and how often the number of states was right, over some made traces.
+std::pair<double, int> tried(const Shape& shape, int runs, std::int64_t within = 2) {
+  const auto seed = std::random_device{}();
+  UNSCOPED_INFO("seed " << seed);
+  std::mt19937_64 random(seed);
+  double sum = 0;
+  int right = 0;
+  for (int i = 0; i < runs; ++i) {
+    const Made made = make(random, shape);
+    const FoundStates found = find_states(made.trace);
+    sum += score(made, split(made.trace, found.recipe), found, within);
+    right += found.levels.size() == made.levels.size() ? 1 : 0;
+  }
+  return {sum / runs, right};
+}
+
+}  // namespace
+
+TEST_CASE("states are found where levels differ by more than their noise") {
+  for (const auto& [noise, apart] :
+       {std::pair{0.001, 1.5}, {0.01, 1.5}, {0.05, 1.5}, {0.1, 2.0}, {0.2, 2.0}}) {
+    INFO("noise " << noise << ", levels apart by " << apart);
+    Shape shape;
+    shape.noise = noise;
+    shape.apart = apart;
+    const auto [f1, right] = tried(shape, 6);
+    CHECK(f1 >= (noise > 0.1 ? 0.97 : 0.99));
+    CHECK(right >= 5);
+  }
+}
+
+TEST_CASE("drift, pick-up and instants leave the states found") {
+  Shape drift, pick_up, instants;
+  drift.drift = 0.1;
+  pick_up.noise = 0.05;
+  pick_up.pick_up = 0.1;
+  instants.kind = SampleKind::instant;
+  for (const Shape& shape : {drift, pick_up, instants}) {
+    INFO("drift " << shape.drift << ", pick-up " << shape.pick_up);
+    const auto [f1, right] = tried(shape, 4);
+    CHECK(f1 >= 0.97);
+    CHECK(right >= 3);
+  }
+}
+
+TEST_CASE("a trace without changes is one state, and one with too few samples none") {
+  std::mt19937_64 random(std::random_device{}());
+  std::normal_distribution<double> noise;
+  MemoryTrace trace(SampleKind::averaged, {1, 1000});
+  std::vector<double> values(50'000);
+  for (double& v : values) v = 3e-6 + 1e-7 * noise(random);
+  trace.append(0, 1, values);
+  const FoundStates found = find_states(trace);
+  CHECK(found.levels.size() == 1);
+  CHECK(found.levels.front().level == Approx(3e-6).epsilon(0.01));
+  CHECK(found.changes == 0);
+  MemoryTrace zero(SampleKind::averaged, {1, 1000});
+  zero.append(0, 1, std::vector<double>(1000, 0.0));
+  CHECK(find_states(zero).levels.size() == 1);
+  MemoryTrace few(SampleKind::averaged, {1, 1000});
+  few.append(0, 1, std::vector<double>(10, 1e-3));
+  CHECK_THROWS_AS(find_states(few), std::invalid_argument);
+}
+
+TEST_CASE("as many levels as are asked for, gaps and negative levels, and giving up") {
+  std::mt19937_64 random(11);
+  Shape shape;
+  const Made made = make(random, shape);
+  FindSettings settings;
+  settings.levels = 2;
+  CHECK(find_states(made.trace, settings).levels.size() == 2);
+  settings.levels = 1000;
+  CHECK(find_states(made.trace, settings).recipe.states.size() >= 3);
+  FindSettings stop;
+  stop.going_on = [](double) { return false; };
+  CHECK(find_states(made.trace, stop).given_up);
+  MemoryTrace gaps(SampleKind::averaged, {1, 1000});
+  std::normal_distribution<double> noise;
+  for (int block = 0; block < 6; ++block) {
+    std::vector<double> values;
+    for (int i = 0; i < 4000; ++i)
+      values.push_back((i % 2000 < 1200 ? -2e-3 : 5e-3) * (1 + 0.02 * noise(random)));
+    gaps.append(block * 5000, 1, values);
+  }
+  const FoundStates found = find_states(gaps);
+  REQUIRE(found.levels.size() == 2);
+  CHECK(found.levels[0].level == Approx(-2e-3).epsilon(0.01));
+  CHECK(found.levels[1].level == Approx(5e-3).epsilon(0.01));
+  CHECK(found.levels[1].time_s == Approx(6 * 1.6).epsilon(0.01));
+}
+
+TEST_CASE("large traces are looked at by nodes, and give the same states") {
+  std::mt19937_64 random(5);
+  Shape shape;
+  shape.samples = 2'500'000;
+  shape.noise = 0.05;
+  const Made made = make(random, shape);
+  const FoundStates found = find_states(made.trace);
+  CHECK(found.levels.size() == made.levels.size());
+  CHECK(score(made, split(made.trace, found.recipe), found, 2) >= 0.99);
+}
