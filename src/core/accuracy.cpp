@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/accuracy.h"
 
+#include "core/number_text.h"
 #include "core/quantity.h"
 
 #include <fmt/format.h>
@@ -143,6 +144,27 @@ std::string to_string(const Accuracy& accuracy, Dimension of) {
   return fmt::format("{:.9g} % + {:.9g} {}{}{}", accuracy.gain * 100, accuracy.offset,
                      unit_symbol(of), accuracy.expanded ? " (k=2)" : "",
                      finer_text(accuracy, unit_symbol(of)));
+}
+
+std::string accuracy_words(std::string_view statement, Dimension of) {
+  Accuracy accuracy;
+  try {
+    accuracy = parse_accuracy(statement, of);
+  } catch (const std::invalid_argument&) {
+    return std::string(statement);
+  }
+  const auto words = [&](double gain, double offset) {
+    std::string out;
+    if (gain > 0 || !(offset > 0)) out = fmt::format("{:.3g} %", gain * 100);
+    if (offset > 0) out += (out.empty() ? "" : " + ") + with_prefix(offset, unit_symbol(of));
+    return out;
+  };
+  std::string out = words(accuracy.gain, accuracy.offset);
+  if (accuracy.expanded) out += " (k=2)";
+  for (const AccuracyRange& r : accuracy.finer)
+    out += fmt::format("; up to {}: {}", with_prefix(r.up_to, unit_symbol(of)),
+                       words(r.gain, r.offset));
+  return out;
 }
 
 std::vector<Component> accuracy_components(const Accuracy& accuracy, double reading,

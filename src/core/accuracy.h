@@ -44,6 +44,9 @@ Accuracy scaled(Accuracy accuracy, double factor);
 std::string to_string(const Accuracy& accuracy);
 /// The same to nine digits, in the SI unit of a current or a voltage, as parse_accuracy reads it.
 std::string to_string(const Accuracy& accuracy, Dimension of);
+/// The same to be looked at, three digits with SI prefixes: "0.08 % + 40.0 nA (k=2)". Terms of
+/// zero are left out; a text that says no accuracy stands as it is.
+std::string accuracy_words(std::string_view statement, Dimension of);
 
 /// Components of an accuracy statement at a reading: gain and offset, each fully correlated over
 /// the samples of a range, so neither shrinks with averaging; of several ranges, that of the

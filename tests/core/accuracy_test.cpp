@@ -32,6 +32,16 @@ TEST_CASE("an offset is stated in the unit of what it is of") {
         parse_accuracy("0.1 %", Dimension::current).gain);
 }
 
+TEST_CASE("an accuracy is looked at with prefixes and few digits") {
+  const auto words = [](const char* text) { return accuracy_words(text, Dimension::current); };
+  CHECK(words("1.29099445 % + 0.000262431941 A (k=2)") == "1.29 % + 262\u2009µA (k=2)");
+  CHECK(words("0.08 %") == "0.08 %");
+  CHECK(words("40 nA") == "40.0\u2009nA");
+  CHECK(words("0.2 % + 1 uA; up to 1 mA: 0.1 % + 10 nA") ==
+        "0.2 % + 1.00\u2009µA; up to 1.00\u2009mA: 0.1 % + 10.0\u2009nA");
+  CHECK(words("as the last one") == "as the last one");
+}
+
 TEST_CASE("a bound is a rectangle, an expanded uncertainty is halved") {
   const auto u = [](const char* text, double reading) {
     double squares = 0;

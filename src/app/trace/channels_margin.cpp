@@ -7,6 +7,7 @@
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
+#include "core/accuracy.h"
 #include "core/number_text.h"
 #include "formats/project_text.h"
 
@@ -293,7 +294,9 @@ void ChannelsMargin::showChannel() {
   about << (c->info.calibration.text.empty()
                 ? (c->info.derived.empty() ? tr("as recorded") : QString())
                 : qs(c->info.calibration.text));
-  if (!c->info.accuracy.empty()) about << tr("± (%1)").arg(qs(c->info.accuracy));
+  if (!c->info.accuracy.empty())
+    about << tr("± (%1)").arg(
+        qs(accuracy_words(c->info.accuracy, info(c->info.quantity).dimension)));
   about.removeAll(QString());
   QString text = about.join(QStringLiteral(" · "));
   if (!text.isEmpty()) text[0] = text[0].toUpper();

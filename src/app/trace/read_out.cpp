@@ -4,6 +4,7 @@
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
 #include "app/trace/time_text.h"
+#include "core/accuracy.h"
 #include "core/measure.h"
 #include "core/number_text.h"
 #include "formats/phrases.h"
@@ -61,7 +62,8 @@ void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const S
           ? tr("\nNo accuracy given, so no ±.")
           : tr("\n± from the accuracy %1, at 95 %: how well this is measured, not how it would "
                "repeat.")
-                .arg(qs(capture.channel.accuracy));
+                .arg(qs(accuracy_words(capture.channel.accuracy,
+                                       info(capture.channel.quantity).dimension)));
   const bool current = capture.channel.quantity == Quantity::current;
   const std::string& in = capture.channel.unit;
   const double mean = by_ledger ? *ledger->mean : *s.mean();

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A recipe found on a capture in a book, with its output off at first.
+
+#include "study/finding.h"
+
+#include "book/analysis.h"
+#include "book/make.h"
+#include "core/error.h"
+
+#include "support.h"
+
+#include <catch2/catch.hpp>
+
+#include <random>
+
+using namespace kuvio;
+
+namespace {
+
+/// Off for 2 s, then ten rounds of rest, a short work and a radio that sends in bursts.
+std::int64_t add(book::Book& book) {
+  std::mt19937_64 random(3);
+  std::normal_distribution<double> noise;
+  book::CaptureWriter writer(book, {"run", "1.0", {}, false}, {test::current_channel()});
+  std::vector<double> values;
+  const auto stay = [&](double level, int ms) {
+    for (int i = 0; i < ms; ++i)
+      values.push_back(level * (1 + 0.02 * noise(random)) + 2e-8 * noise(random));
+  };
+  stay(0, 2000);
+  for (int round = 0; round < 10; ++round) {
+    stay(3e-6, 8000);
+    stay(4e-3, 60);
+    for (int burst = 0; burst < 8; ++burst) {
+      stay(60e-3, 150);
+      stay(220e-3, 20);
+    }
+    stay(60e-3, 150);
+    stay(7e-3, 1500);
+  }
+  writer.append(0, 0, 1, values);
+  writer.event({EventKind::output_on, 1.999, 2.0, "output on"});
+  writer.finish("complete", false);
+  return writer.id();
+}
+
+}  // namespace
+
+TEST_CASE("a recipe is found that splits the capture: bursts are one state, Off is none") {
+  const test::Folder folder;
+  book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
+  const book::CaptureInfo capture = book.capture(add(book));
+  const formats::RecipeFile found = study::find_recipe(book, capture, "");
+  CHECK(found.recipe.states.size() == 4);
+  book.save_split(capture.id, book::split_capture(book, capture, found.recipe, found.text));
+  std::vector<book::SplitCapture> one;
+  one.push_back(book::load_split(book, book.capture(capture.id)));
+  const Ledger ledger = book::pooled_ledger(one);
+  const auto near = [&](double level) -> const LedgerRow& {
+    for (const LedgerRow& row : ledger.rows) {
+      if (row.mean && std::fabs(*row.mean / level - 1) < 0.02 && row.state != kOff) return row;
+    }
+    FAIL("no state at " << level);
+    return ledger.rows.front();
+  };
+  CHECK(near(3e-6).visits == 10);
+  CHECK(near(4e-3).visits == 10);
+  CHECK(near(7e-3).visits == 10);
+  const double burst = (9 * 150 * 60e-3 + 8 * 20 * 220e-3) / (9 * 150 + 8 * 20);
+  CHECK(near(burst).visits == 10);
+  CHECK(near(burst).time_s == Approx(10 * 1.51).epsilon(1e-3));
+  CHECK(ledger.off_s == Approx(2).margin(0.01));
+  CHECK(ledger.find(kUnassigned)->visits == 0);
+  // As many as are asked for, by name of a channel too.
+  FindSettings two;
+  two.levels = 2;
+  CHECK(study::find_recipe(book, capture, "I", two).recipe.states.size() == 2);
+  CHECK_THROWS_AS(study::find_recipe(book, capture, "X"), Error);
+  FindSettings stop;
+  stop.going_on = [](double) { return false; };
+  CHECK_THROWS_WITH(study::find_recipe(book, capture, "", stop), Catch::Contains("cancelled"));
+}
