@@ -238,7 +238,10 @@ std::vector<std::size_t> without_bursts(const Trace& trace, const std::vector<St
 }
 
 std::string name_of(double level, const std::string& unit, const std::vector<StateRule>& others) {
-  const std::string plain = "At " + with_prefix(level, unit, 2);
+  // With a plain space: a name is typed into recipes and budgets, where a thin one cannot be.
+  std::string plain = "At " + with_prefix(level, unit, 2);
+  if (const auto thin = plain.find("\u2009"); thin != std::string::npos)
+    plain.replace(thin, 3, " ");
   std::string out = plain;
   for (int n = 2;
        std::any_of(others.begin(), others.end(), [&](const StateRule& r) { return r.name == out; });

@@ -121,6 +121,36 @@ TEST_CASE("a span named as a rule begins a recipe where there is none") {
   CHECK_FALSE(s.window.session().book()->document(book::DocumentKind::recipe));
 }
 
+TEST_CASE(
+    "states are found at a press, each visit where it was made, and one undo takes all back") {
+  Opened s(false);
+  QPushButton* find = nullptr;
+  for (auto* button : s.child<QWidget>("notSplit")->findChildren<QPushButton*>()) {
+    if (button->text() == QStringLiteral("Find states")) find = button;
+  }
+  REQUIRE(find);
+  QTest::mouseClick(find, Qt::LeftButton);
+  REQUIRE(s.wait([&] { return !s.visits().empty(); }));
+  REQUIRE(s.visits().size() == 18);
+  double at = 0;
+  for (std::size_t i = 0; i < 18; ++i) {
+    const VisitFigures& v = s.visits()[i];
+    CAPTURE(i, v.visit.state);
+    CHECK(v.visit.state == s.visits()[i % 6].visit.state);
+    CHECK(v.visit.from_s == Approx(at).margin(0.001));
+    at += std::array{8.0, 0.04, 0.8, 4.0, 1.5, 2.0}[i % 6];
+    CHECK(v.visit.to_s == Approx(at).margin(0.001));
+  }
+  CHECK(s.visits()[4].visit.state == "At 70 mA");
+  CHECK(s.ledger->model()->rowCount() >= 6);
+  CHECK(s.window.session().book()->document(book::DocumentKind::recipe));
+  s.window.activateWindow();
+  QTest::qWait(30);
+  QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return s.visits().empty(); }));
+  CHECK_FALSE(s.window.session().book()->document(book::DocumentKind::recipe));
+}
+
 TEST_CASE("a span named as a rule changes the picture though another rule held it") {
   Opened s;
   s.window.openFile(QStringLiteral(KUVIO_SOURCE "/examples/satchel.recipe.toml"));
