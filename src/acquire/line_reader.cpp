@@ -3,6 +3,7 @@
 
 #include "core/quantity.h"
 #include "core/special_value.h"
+#include "core/trimmed.h"
 #include "formats/log_number.h"
 
 #include <fmt/format.h>
@@ -18,20 +19,13 @@ namespace {
 using formats::Column;
 using formats::Role;
 
-std::string_view trim(std::string_view s) {
-  const auto blank = [](char c) { return c == ' ' || c == '\t' || c == '\r'; };
-  while (!s.empty() && blank(s.front())) s.remove_prefix(1);
-  while (!s.empty() && blank(s.back())) s.remove_suffix(1);
-  return s;
-}
-
 /// A plain number; what follows it in `rest`.
 std::optional<double> number(std::string_view cell, std::string_view& rest) {
   if (cell.starts_with('+')) cell.remove_prefix(1);
   double v = 0;
   const auto [end, failed] = std::from_chars(cell.data(), cell.data() + cell.size(), v);
   if (failed != std::errc{}) return std::nullopt;
-  rest = trim(cell.substr(static_cast<std::size_t>(end - cell.data())));
+  rest = trimmed(cell.substr(static_cast<std::size_t>(end - cell.data())));
   return v;
 }
 
@@ -254,7 +248,7 @@ bool LineReader::take_units(const std::vector<std::string_view>& cells) {
     if (cells[i].empty() || now[i].guess.empty()) continue;  // it says its own
     std::string_view unit = cells[i];
     if (unit.size() > 2 && (unit.front() == '[' || unit.front() == '('))
-      unit = trim(unit.substr(1, unit.size() - 2));
+      unit = trimmed(unit.substr(1, unit.size() - 2));
     if (!is_unit(unit)) return false;
     Column with = formats::guess_column(now[i].title + " [" + std::string(unit) + "]");
     if (with.role != now[i].role || !with.doubt.empty()) return false;
@@ -371,7 +365,7 @@ LineReader::What LineReader::read(const std::vector<std::string_view>& cells, Re
 
 LineReader::What LineReader::take(std::string_view line, Reading& out) {
   if (line.starts_with("\xef\xbb\xbf")) line.remove_prefix(3);
-  line = trim(line);
+  line = trimmed(line);
   if (line.empty() || line.front() == '#') return What::nothing;
   std::vector<std::string_view> cells;
   char& separator = plan_.dialect.separator;
@@ -418,7 +412,7 @@ std::vector<Column> columns_of_line(std::string_view line) {
   cells_of(line, separator_of(line), cells);
   std::vector<Column> out;
   for (const auto cell : cells) {
-    const std::string text = with_point(trim(cell));
+    const std::string text = with_point(trimmed(cell));
     std::string_view rest;
     Column column;
     if (!number(text, rest)) {

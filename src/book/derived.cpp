@@ -2,11 +2,11 @@
 #include "book/derived.h"
 
 #include "book/analysis.h"
-#include "book/capture_writer.h"
 #include "book/channel_trace.h"
 #include "book/notes.h"
 #include "book/sqlite.h"
 #include "book/text.h"
+#include "book/whole_capture.h"
 #include "core/accuracy.h"
 #include "core/error.h"
 #include "core/measure.h"
@@ -154,37 +154,30 @@ Note make_derived(Book& book, const CaptureInfo& capture, const std::string& nam
   channel.input = in_words(derivation);
   channel.accuracy = accuracy_of(capture, derivation, of, traces, channel.quantity);
 
-  CaptureWriter writer(
+  WholeCapture whole(
       book, {name + " of " + capture.name, "", {{"derived_of", std::to_string(capture.id)}}, true},
       {channel});
-  const std::int64_t id = writer.id();
-  std::int64_t made = 0;
-  try {
-    constexpr std::int64_t kFlush = 1 << 18;
-    std::int64_t next_flush = kFlush;
-    derive(derivation, plain, [&](const DerivedPiece& piece) {
-      if (stop.stop_requested())
-        throw Error(Failure::io, "cancelled", "capture " + capture.name, "nothing was changed");
-      if (piece.period > 0) {
-        writer.append(0, piece.start, piece.period, piece.values);
-      } else {
-        writer.append_times(0, piece.times, piece.values, piece.end, piece.begins);
-      }
-      made += static_cast<std::int64_t>(piece.values.size());
-      if (made < next_flush) return;
-      writer.flush();
-      next_flush = made + kFlush;
-    });
-    if (made == 0)
-      throw Error(Failure::bad_data, "cannot be derived", "capture " + capture.name,
-                  in_words(derivation) + ": they have no samples at the same time");
-    for (const FlagRun& run : derived_flags(plain)) writer.flag(0, run);
-    writer.finish("derived", false);
-  } catch (...) {
-    book.discard(id);
-    throw;
-  }
-  json value{{"by", key_of(derivation.by)}, {"of", derivation.of}, {"capture", id}};
+  constexpr std::int64_t kFlush = 1 << 18;
+  std::int64_t made = 0, next_flush = kFlush;
+  derive(derivation, plain, [&](const DerivedPiece& piece) {
+    if (stop.stop_requested())
+      throw Error(Failure::io, "cancelled", "capture " + capture.name, "nothing was changed");
+    if (piece.period > 0) {
+      whole->append(0, piece.start, piece.period, piece.values);
+    } else {
+      whole->append_times(0, piece.times, piece.values, piece.end, piece.begins);
+    }
+    made += static_cast<std::int64_t>(piece.values.size());
+    if (made < next_flush) return;
+    whole->flush();
+    next_flush = made + kFlush;
+  });
+  if (made == 0)
+    throw Error(Failure::bad_data, "cannot be derived", "capture " + capture.name,
+                in_words(derivation) + ": they have no samples at the same time");
+  for (const FlagRun& run : derived_flags(plain)) whole->flag(0, run);
+  whole.finish("derived");
+  json value{{"by", key_of(derivation.by)}, {"of", derivation.of}, {"capture", whole.id()}};
   if (derivation.window_s > 0) value["window_s"] = derivation.window_s;
   if (derivation.by == DerivedBy::referred) {
     value["behind_v"] = derivation.behind_v;

@@ -3,6 +3,7 @@
 
 #include "core/number_text.h"
 #include "core/quantity.h"
+#include "core/trimmed.h"
 
 #include <fmt/format.h>
 
@@ -15,12 +16,6 @@ namespace kuvio {
 namespace {
 
 constexpr double kBoundToStandard = 0.57735026918962576;  // 1/sqrt(3), JCGM 100:2008, 4.3.7
-
-std::string_view trimmed(std::string_view s) {
-  while (!s.empty() && s.front() == ' ') s.remove_prefix(1);
-  while (!s.empty() && s.back() == ' ') s.remove_suffix(1);
-  return s;
-}
 
 }  // namespace
 

@@ -3,6 +3,7 @@
 
 #include "core/measure.h"
 #include "core/repeatability.h"
+#include "core/trimmed.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,12 +15,6 @@ namespace {
 
 constexpr std::size_t kBatches = 20;
 constexpr std::int64_t kLeastSamples = 40;
-
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
-  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
-  return text;
-}
 
 /// Takes "1 %" from the end of a text; 0 where there is none.
 double take_tolerance(std::string_view& text) {

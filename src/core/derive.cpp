@@ -3,6 +3,7 @@
 
 #include "core/compensated_sum.h"
 #include "core/measure.h"
+#include "core/trimmed.h"
 
 #include <algorithm>
 #include <array>
@@ -300,12 +301,6 @@ void refer(const Derivation& d, const Trace& trace, Pieces& pieces) {
 std::size_t operands(DerivedBy by) {
   return by == DerivedBy::running || by == DerivedBy::rolling_mean || by == DerivedBy::referred ? 1
                                                                                                 : 2;
-}
-
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
-  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
-  return text;
 }
 
 /// What stands before a mark, which is taken off with it.

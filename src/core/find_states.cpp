@@ -21,18 +21,23 @@ namespace {
 
 constexpr double kFewSamples = 1.5e6;  // so many are all looked at one by one
 constexpr std::size_t kMostLevels = 12;
+/// Samples that are cut at a time, so that memory is bounded; a level that goes on over such a seam
+/// is two stretches, of one state.
+constexpr std::int64_t kAtOnce = 64 * kNodeSizes.front();
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
 
-/// Cuts a block into points: nodes that show no more than noise, else single samples.
+/// Makes points of a part of a block: nodes that show no more than noise, else single samples.
 class Gatherer {
 public:
   Gatherer(const Trace& trace, const NoiseScale& scale, bool all)
       : trace_(trace), scale_(scale), all_(all) {}
 
-  void gather(const Block& block, std::vector<WeightedPoint>& out) {
-    if (all_) return singly(block, 0, block.count, out);
-    for (std::int64_t at = 0; at < block.count; at += kNodeSizes.front())
-      descend(block, at, std::min(block.count, at + kNodeSizes.front()), 0, out);
+  /// `from` stands at a node's begin.
+  void gather(const Block& block, std::int64_t from, std::int64_t to,
+              std::vector<WeightedPoint>& out) {
+    if (all_) return singly(block, from, to, out);
+    for (std::int64_t at = from; at < to; at += kNodeSizes.front())
+      descend(block, at, std::min(to, at + kNodeSizes.front()), 0, out);
   }
 
 private:
@@ -119,6 +124,21 @@ bool left_out(const Trace& trace, const Stretch& s, const FindSettings& settings
   return in > (to - from) / 2;
 }
 
+/// The stretches that points were cut into.
+void add_stretches(const std::vector<WeightedPoint>& points, const std::vector<std::size_t>& begins,
+                   std::size_t block, std::vector<Stretch>& out) {
+  for (std::size_t k = 0; k < begins.size(); ++k) {
+    const std::size_t end = k + 1 < begins.size() ? begins[k + 1] : points.size();
+    Stretch s{0, 0, block, points[begins[k]].from, points[end - 1].to};
+    for (std::size_t i = begins[k]; i < end; ++i) {
+      s.y += points[i].weight * points[i].y;
+      s.weight += points[i].weight;
+    }
+    s.y /= s.weight;
+    out.push_back(s);
+  }
+}
+
 std::vector<Stretch> stretches_of(const Trace& trace, const NoiseScale& scale,
                                   const FindSettings& settings, bool& given_up) {
   const double n = static_cast<double>(trace.samples());
@@ -128,24 +148,17 @@ std::vector<Stretch> stretches_of(const Trace& trace, const NoiseScale& scale,
   std::vector<WeightedPoint> points;
   std::vector<std::size_t> begins;
   double done = 0;
-  for (std::size_t b = 0; b < trace.blocks().size() && !given_up; ++b) {
+  for (std::size_t b = 0; b < trace.blocks().size(); ++b) {
     const Block& block = trace.blocks()[b];
-    points.clear();
-    gatherer.gather(block, points);
-    given_up = !partition.cut(points, begins, [&](std::size_t i) {
-      const double share = (done + static_cast<double>(points[i].from)) / n;
-      return !settings.going_on || settings.going_on(share);
-    });
-    if (given_up) break;
-    for (std::size_t k = 0; k < begins.size(); ++k) {
-      const std::size_t end = k + 1 < begins.size() ? begins[k + 1] : points.size();
-      Stretch s{0, 0, b, points[begins[k]].from, points[end - 1].to};
-      for (std::size_t i = begins[k]; i < end; ++i) {
-        s.y += points[i].weight * points[i].y;
-        s.weight += points[i].weight;
-      }
-      s.y /= s.weight;
-      out.push_back(s);
+    for (std::int64_t at = 0; at < block.count; at += kAtOnce) {
+      points.clear();
+      gatherer.gather(block, at, std::min(block.count, at + kAtOnce), points);
+      given_up = !partition.cut(points, begins, [&](std::size_t i) {
+        const double share = (done + static_cast<double>(points[i].from)) / n;
+        return !settings.going_on || settings.going_on(share);
+      });
+      if (given_up) return out;
+      add_stretches(points, begins, b, out);
     }
     done += static_cast<double>(block.count);
   }
@@ -273,21 +286,14 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
     lowest.push_back(level_of(*first, *(first + 1)));
     highest.push_back(level_of(*(last - 1), *last));
     FoundLevel level;
-    double sum = 0, square = 0, fewest = kInfinity;
+    double sum = 0, fewest = kInfinity;
     for (std::size_t i = bounds[c]; i < bounds[c + 1]; ++i) {
-      const double length = seconds(trace, *taking_part[i]), x = scale.level(taking_part[i]->y);
+      const double length = seconds(trace, *taking_part[i]);
       level.time_s += length;
-      sum += length * x;
-      square += length * x * x;
+      sum += length * scale.level(taking_part[i]->y);
       fewest = std::min(fewest, length);
     }
-    level.stretches = bounds[c + 1] - bounds[c];
-    if (level.time_s > 0) {
-      level.level = sum / level.time_s;
-      level.spread = std::sqrt(std::max(0.0, square / level.time_s - level.level * level.level));
-    } else {
-      level.level = scale.level(lowest.back().centre);
-    }
+    level.level = level.time_s > 0 ? sum / level.time_s : scale.level(lowest.back().centre);
     out.levels.push_back(level);
     // Against flicker alone: the next build may stay for less than this one did.
     shortest.push_back(std::min(fewest / 2, 5 * sample_s));
@@ -330,8 +336,6 @@ FoundStates find_states(const Trace& trace, const FindSettings& settings) {
   FoundStates out;
   std::vector<Stretch> all = stretches_of(trace, scale, settings, out.given_up);
   if (out.given_up) return out;
-  for (std::size_t i = 1; i < all.size(); ++i) out.changes += all[i].block == all[i - 1].block;
-
   std::vector<const Stretch*> taking_part;
   for (std::size_t i = 0; i < all.size(); ++i) {
     if (!leads_over(all, i) && !left_out(trace, all[i], settings)) taking_part.push_back(&all[i]);

@@ -22,9 +22,7 @@ struct FindSettings {
 
 /// A level that a trace stays at.
 struct FoundLevel {
-  double level = 0;   ///< mean of its stretches, in the trace's unit
-  double spread = 0;  ///< standard deviation between its stretches
-  std::size_t stretches = 0;
+  double level = 0;  ///< mean of its stretches, in the trace's unit
   double time_s = 0;
 };
 
@@ -32,14 +30,13 @@ struct FoundLevel {
 struct FoundStates {
   std::vector<FoundLevel> levels;  ///< by rising level, a state each
   Recipe recipe;                   ///< bands between them, to be named and tuned
-  std::size_t changes = 0;         ///< of level, in all
   bool given_up = false;
 };
 
 /// Finds the levels that a trace stays at, and proposes a recipe of them.
 ///
 /// The scale is made so that noise is one everywhere: its size at each level comes from short runs
-/// all over the trace (median absolute deviations, at least a hundredth of the level), and its
+/// all over the trace (median absolute deviations, at least a twentieth of the level), and its
 /// reciprocal is integrated over the levels. Stretches whose nodes show no more than that noise are
 /// taken as one weighted point, the rest sample by sample; changes of their mean are found by
 /// optimal partitioning with functional pruning (Maidstone et al. 2017), penalty 3 ln n a change.

@@ -8,9 +8,16 @@
 
 namespace kuvio {
 
+double noise_of_steps(std::span<const double> values) {
+  constexpr double kMedianStep = 0.95387255;  // 0.6745 sqrt(2)
+  std::vector<double> steps;
+  for (std::size_t k = 1; k < values.size(); ++k)
+    steps.push_back(std::fabs(values[k] - values[k - 1]));
+  return median(steps) / kMedianStep;
+}
+
 double quiet_noise(const Trace& trace) {
   constexpr std::int64_t kStretches = 32, kLength = 64;
-  constexpr double kMedianStep = 0.95387255;  // 0.6745 sqrt(2)
   const std::int64_t total = trace.samples();
   double largest = 0;
   std::vector<double> noises;
@@ -23,12 +30,8 @@ double quiet_noise(const Trace& trace) {
           share > 1 ? (block.count - n) / (share - 1) * i : (block.count - n) / 2;
       std::vector<double> v(static_cast<std::size_t>(n));
       trace.read(block, at, v);
-      std::vector<double> steps;
-      for (std::size_t k = 0; k < v.size(); ++k) {
-        largest = std::max(largest, std::fabs(v[k]));
-        if (k > 0) steps.push_back(std::fabs(v[k] - v[k - 1]));
-      }
-      if (steps.size() >= 8) noises.push_back(median(steps) / kMedianStep);
+      for (const double x : v) largest = std::max(largest, std::fabs(x));
+      if (v.size() > 8) noises.push_back(noise_of_steps(v));
     }
   }
   const double quiet = noises.empty() ? 0 : quantile(noises, 0.25);

@@ -3,7 +3,13 @@
 
 #include "core/trace.h"
 
+#include <span>
+
 namespace kuvio {
+
+/// The noise of samples by the median of neighbours' differences (over 0.6745 sqrt(2)): robust
+/// against edges. Two values or more.
+double noise_of_steps(std::span<const double> values);
 
 /// The noise of a trace's samples where it is quietest, in the channel's unit: the scale below
 /// which levels are the same. By the median of neighbours' differences (over 0.6745 sqrt(2), robust

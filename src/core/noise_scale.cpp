@@ -68,7 +68,7 @@ void NoiseScale::gather(const Trace& trace) {
   std::map<int, std::vector<std::pair<double, double>>> runs;
   const double every = std::max<double>(
       static_cast<double>(kRun), static_cast<double>(trace.samples()) / static_cast<double>(kRuns));
-  std::vector<double> values, off;
+  std::vector<double> values;
   double next = 0, seen = 0;
   for (const Block& block : trace.blocks()) {
     for (; next < seen + static_cast<double>(block.count); next += every) {
@@ -81,10 +81,7 @@ void NoiseScale::gather(const Trace& trace) {
         least_ = std::min(least_, v);
         most_ = std::max(most_, v);
       }
-      off.clear();
-      for (std::size_t i = 1; i < values.size(); ++i)
-        off.push_back(std::fabs(values[i] - values[i - 1]));
-      const double steps = median(off) / (0.6745 * std::sqrt(2.0));
+      const double steps = noise_of_steps(values);
       const double middle = median(values);
       for (double& v : values) v = std::fabs(v - middle);
       const double t = std::asinh(middle / zero_);

@@ -2,6 +2,7 @@
 #include "core/quantity.h"
 
 #include "core/time_units.h"
+#include "core/trimmed.h"
 
 #include <array>
 #include <charconv>
@@ -49,12 +50,6 @@ constexpr std::array<Named, 15> kPrefixes{{{"", 1},
                                            {"da", 10},
                                            {"h", 100}}};
 
-std::string_view trim(std::string_view s) {
-  while (!s.empty() && (s.front() == ' ' || s.front() == '\t')) s.remove_prefix(1);
-  while (!s.empty() && (s.back() == ' ' || s.back() == '\t')) s.remove_suffix(1);
-  return s;
-}
-
 std::optional<double> prefixed(std::string_view unit, std::initializer_list<Named> bases) {
   for (const Named& base : bases) {
     if (!unit.ends_with(base.text)) continue;
@@ -100,15 +95,15 @@ std::optional<double> factor_of(std::string_view unit, Dimension dimension) {
       return std::nullopt;
     case Dimension::frequency:
       if (unit.starts_with("/")) {
-        const auto per = time_factor(trim(unit.substr(1)));
+        const auto per = time_factor(trimmed(unit.substr(1)));
         return per ? std::optional(1 / *per) : std::nullopt;
       }
       return prefixed(unit, {{"Hz", 1}, {"S/s", 1}});
     case Dimension::ratio_per_time: {
       const auto slash = unit.find('/');
       if (slash == std::string_view::npos) return std::nullopt;
-      const auto ratio = factor_of(trim(unit.substr(0, slash)), Dimension::ratio);
-      const auto per = time_factor(trim(unit.substr(slash + 1)));
+      const auto ratio = factor_of(trimmed(unit.substr(0, slash)), Dimension::ratio);
+      const auto per = time_factor(trimmed(unit.substr(slash + 1)));
       return ratio && per ? std::optional(*ratio / *per) : std::nullopt;
     }
   }
@@ -174,12 +169,12 @@ std::string_view unit_symbol(Dimension dimension) {
 }
 
 double unit_factor(std::string_view unit, Dimension dimension) {
-  if (const auto factor = factor_of(trim(unit), dimension)) return *factor;
+  if (const auto factor = factor_of(trimmed(unit), dimension)) return *factor;
   throw std::invalid_argument("\"" + std::string(unit) + "\" is not " + describe(dimension));
 }
 
 double parse_quantity(std::string_view text, Dimension dimension) {
-  std::string_view rest = trim(text);
+  std::string_view rest = trimmed(text);
   if (rest.starts_with('+')) rest.remove_prefix(1);
   double value = 0;
   const auto [end, failed] = std::from_chars(rest.data(), rest.data() + rest.size(), value);
@@ -187,7 +182,7 @@ double parse_quantity(std::string_view text, Dimension dimension) {
     throw std::invalid_argument("\"" + std::string(text) +
                                 "\" does not begin with a number; it needs " + describe(dimension));
   }
-  const std::string_view unit = trim(rest.substr(static_cast<std::size_t>(end - rest.data())));
+  const std::string_view unit = trimmed(rest.substr(static_cast<std::size_t>(end - rest.data())));
   if (unit.empty()) {
     throw std::invalid_argument("\"" + std::string(text) + "\" has no unit; it needs " +
                                 describe(dimension));

@@ -20,22 +20,11 @@ constexpr std::size_t kLearned = 4;
 CaptureImport::CaptureImport(book::Book& book, const book::CaptureSpec& spec,
                              const std::vector<book::ChannelInfo>& channels,
                              const ImportSettings& settings, bool even)
-    : book_(book),
-      settings_(settings),
+    : settings_(settings),
       base_(channels.front().time_base),
       even_(even),
-      writer_(std::make_unique<book::CaptureWriter>(book, spec, channels)),
+      capture_(book, spec, channels),
       lanes_(channels.size()) {}
-
-CaptureImport::~CaptureImport() {
-  if (finished_) return;
-  const std::int64_t id = writer_->id();
-  writer_.reset();
-  try {
-    book_.discard(id);
-  } catch (const std::exception&) {  // it stays marked as half done, and goes when next opened
-  }
-}
 
 void CaptureImport::finish(std::int64_t time, std::int64_t step) {
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
@@ -45,8 +34,7 @@ void CaptureImport::finish(std::int64_t time, std::int64_t step) {
     store(i, true);
     end_flag(i, time + step);
   }
-  writer_->finish("imported", false);
-  finished_ = true;
+  capture_.finish("imported");
 }
 
 void CaptureImport::add(std::size_t index, std::int64_t time, double value) {
@@ -171,7 +159,7 @@ void CaptureImport::end_flag(std::size_t index, std::int64_t time) {
   if (!lane.flag) return;
   lane.flag->to_s = base_.seconds(stamped(lane, time));
   lane.missing_s += lane.flag->to_s - lane.flag->from_s;
-  writer_->flag(index, *lane.flag);
+  capture_->flag(index, *lane.flag);
   lane.flag.reset();
 }
 
@@ -186,19 +174,19 @@ void CaptureImport::give(Lane& lane, std::size_t index, std::span<const std::int
                          std::span<const double> values) {
   if (even_) {
     const std::int64_t period = std::max<std::int64_t>(1, lane.last_step);
-    writer_->append(index, stamped(lane, times.front()), period, values);
+    capture_->append(index, stamped(lane, times.front()), period, values);
   } else {
     if (settings_.kind == SampleKind::averaged && settings_.stamp != Stamp::start)
       throw std::invalid_argument(
           "samples are not evenly spaced: averaged samples must then be stamped at their start");
     const std::int64_t end = times.back() + std::max<std::int64_t>(1, lane.last_step);
-    writer_->append_times(index, times, values, end, lane.gap_before);
+    capture_->append_times(index, times, values, end, lane.gap_before);
   }
   lane.stored_time = times.back();
   lane.gap_before = false;
   pending_ += values.size();
   if (pending_ < kFlush) return;
-  writer_->flush();
+  capture_->flush();
   pending_ = 0;
 }
 

@@ -1,13 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/book.h"
-#include "book/capture_writer.h"
+#include "book/whole_capture.h"
 #include "core/sample.h"
 #include "formats/text_import.h"
 
 #include <cstdint>
-#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
@@ -27,9 +25,6 @@ public:
   CaptureImport(book::Book& book, const book::CaptureSpec& spec,
                 const std::vector<book::ChannelInfo>& channels, const ImportSettings& settings,
                 bool even);
-  ~CaptureImport();
-  CaptureImport(const CaptureImport&) = delete;
-  CaptureImport& operator=(const CaptureImport&) = delete;
 
   /// The next sample of a channel, or `no_data`, at a time in ticks of the channels' base. Throws
   /// Uneven; std::invalid_argument where averaged samples of uneven spacing are not stamped at
@@ -41,7 +36,7 @@ public:
   /// The last sample of the log was at `time`, `step` after the one before: the capture is whole.
   void finish(std::int64_t time, std::int64_t step);
 
-  std::int64_t id() const { return writer_->id(); }
+  std::int64_t id() const { return capture_.id(); }
   /// Time of a channel that holds no samples (s): gaps and flags.
   double missing_s(std::size_t channel) const { return lanes_[channel].missing_s; }
 
@@ -70,11 +65,10 @@ private:
             std::span<const double> values);
   void store(std::size_t index, bool last);
 
-  book::Book& book_;
   const ImportSettings& settings_;
   TimeBase base_;
-  bool even_, finished_ = false;
-  std::unique_ptr<book::CaptureWriter> writer_;
+  bool even_;
+  book::WholeCapture capture_;
   std::vector<Lane> lanes_;
   std::size_t pending_ = 0;
 };

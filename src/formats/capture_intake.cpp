@@ -15,18 +15,8 @@ constexpr std::int64_t kFurthest = std::int64_t{1} << 62;
 
 CaptureIntake::CaptureIntake(book::Book& book, const book::CaptureSpec& spec,
                              const std::vector<book::ChannelInfo>& channels)
-    : book_(book), writer_(std::make_unique<book::CaptureWriter>(book, spec, channels)) {
+    : capture_(book, spec, channels) {
   for (const book::ChannelInfo& c : channels) lanes_.push_back({c.time_base, {}, 0, false, false});
-}
-
-CaptureIntake::~CaptureIntake() {
-  if (finished_) return;
-  const std::int64_t id = writer_->id();
-  writer_.reset();
-  try {
-    book_.discard(id);
-  } catch (const std::exception&) {  // it stays marked as half done, and goes when next opened
-  }
 }
 
 void CaptureIntake::require_after(const Lane& lane, std::int64_t start) const {
@@ -55,7 +45,7 @@ void CaptureIntake::even(std::size_t channel, std::int64_t start, std::int64_t p
       lane.run->samples += static_cast<std::int64_t>(end - at);
     } else {
       close_run(channel);
-      writer_->append(channel, tick(at), period, values.subspan(at, end - at));
+      capture_->append(channel, tick(at), period, values.subspan(at, end - at));
       stored(end - at);
     }
     at = end;
@@ -72,7 +62,7 @@ void CaptureIntake::timed(std::size_t channel, std::span<const std::int64_t> tic
   for (std::size_t i = 1; i < ticks.size(); ++i) {
     if (ticks[i] <= ticks[i - 1]) throw std::invalid_argument("its times do not rise");
   }
-  if (ticks.back() >= kFurthest || end <= ticks.back() - 1 || end > kFurthest)
+  if (ticks.back() >= kFurthest || end < ticks.back() || end > kFurthest)
     throw std::invalid_argument("its times are beyond all reason");
   lane.broken |= gap_before;
   std::size_t at = 0;
@@ -87,8 +77,8 @@ void CaptureIntake::timed(std::size_t channel, std::span<const std::int64_t> tic
       lane.broken = true;
     } else {
       close_run(channel);
-      writer_->append_times(channel, ticks.subspan(at, stop - at), values.subspan(at, stop - at),
-                            to, lane.broken);
+      capture_->append_times(channel, ticks.subspan(at, stop - at), values.subspan(at, stop - at),
+                             to, lane.broken);
       lane.broken = false;
       stored(stop - at);
     }
@@ -109,31 +99,30 @@ void CaptureIntake::flagged(std::size_t channel, Flag flag, std::int64_t from, s
 void CaptureIntake::close_run(std::size_t channel) {
   Lane& lane = lanes_[channel];
   if (!lane.run) return;
-  writer_->flag(channel, {lane.run->flag, lane.base.seconds(lane.run->from),
-                          lane.base.seconds(lane.run->end), lane.run->samples});
+  capture_->flag(channel, {lane.run->flag, lane.base.seconds(lane.run->from),
+                           lane.base.seconds(lane.run->end), lane.run->samples});
   lane.run.reset();
 }
 
 void CaptureIntake::stored(std::size_t samples) {
   pending_ += samples;
   if (pending_ < kFlush) return;
-  writer_->flush();
+  capture_->flush();
   pending_ = 0;
 }
 
 void CaptureIntake::flag(std::size_t channel, const FlagRun& run) {
   lanes_.at(channel);
-  writer_->flag(channel, run);
+  capture_->flag(channel, run);
 }
 
-void CaptureIntake::log(const book::LogLine& line) { writer_->log(line); }
-void CaptureIntake::event(const Event& event) { writer_->event(event); }
+void CaptureIntake::log(const book::LogLine& line) { capture_->log(line); }
+void CaptureIntake::event(const Event& event) { capture_->event(event); }
 
 std::int64_t CaptureIntake::finish() {
   for (std::size_t i = 0; i < lanes_.size(); ++i) close_run(i);
-  writer_->finish("imported", false);
-  finished_ = true;
-  return writer_->id();
+  capture_.finish("imported");
+  return capture_.id();
 }
 
 }  // namespace kuvio::formats

@@ -1,11 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "book/book.h"
-#include "book/capture_writer.h"
+#include "book/whole_capture.h"
 
 #include <cstdint>
-#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
@@ -19,9 +17,6 @@ class CaptureIntake {
 public:
   CaptureIntake(book::Book& book, const book::CaptureSpec& spec,
                 const std::vector<book::ChannelInfo>& channels);
-  ~CaptureIntake();
-  CaptureIntake(const CaptureIntake&) = delete;
-  CaptureIntake& operator=(const CaptureIntake&) = delete;
 
   std::size_t channels() const { return lanes_.size(); }
 
@@ -56,11 +51,9 @@ private:
   void stored(std::size_t samples);
   void require_after(const Lane& lane, std::int64_t start) const;
 
-  book::Book& book_;
-  std::unique_ptr<book::CaptureWriter> writer_;
+  book::WholeCapture capture_;
   std::vector<Lane> lanes_;
   std::size_t pending_ = 0;
-  bool finished_ = false;
 };
 
 }  // namespace kuvio::formats

@@ -5,6 +5,7 @@
 #include "core/accuracy.h"
 #include "core/error.h"
 #include "core/flag_key.h"
+#include "core/trimmed.h"
 #include "formats/capture_intake.h"
 #include "formats/samples_csv.h"
 #include "formats/text_source.h"
@@ -19,12 +20,6 @@ namespace kuvio::formats {
 namespace {
 
 constexpr std::size_t kBatch = 65536, kMostColumns = 1000;
-
-std::string_view trimmed(std::string_view s) {
-  while (!s.empty() && s.front() == ' ') s.remove_prefix(1);
-  while (!s.empty() && (s.back() == ' ' || s.back() == '\r')) s.remove_suffix(1);
-  return s;
-}
 
 /// What stands before a mark, which is taken off with it.
 std::string_view until(std::string_view& rest, std::string_view mark) {

@@ -2,6 +2,7 @@
 #include "formats/text_columns.h"
 
 #include "core/quantity.h"
+#include "core/trimmed.h"
 #include "formats/log_number.h"
 
 #include <algorithm>
@@ -13,13 +14,6 @@
 
 namespace kuvio::formats {
 namespace {
-
-std::string_view trim(std::string_view s) {
-  while (!s.empty() && (s.front() == ' ' || s.front() == '\t')) s.remove_prefix(1);
-  while (!s.empty() && (s.back() == ' ' || s.back() == '\t' || s.back() == '\r'))
-    s.remove_suffix(1);
-  return s;
-}
 
 std::string lower(std::string_view s) {
   std::string out(s);
@@ -103,10 +97,10 @@ void set_unit(Column& c, const std::string& unit, Role said) {
 }
 
 std::string_view without_quotes(std::string_view text) {
-  text = trim(text);
+  text = trimmed(text);
   while (!text.empty() && text.front() == '"') text.remove_prefix(1);
   while (!text.empty() && text.back() == '"') text.remove_suffix(1);
-  return trim(text);
+  return trimmed(text);
 }
 
 std::vector<std::string> words_of(std::string_view text) {
@@ -130,15 +124,15 @@ bool guess_bracketed(Column& out) {
     const auto end = text.find(text[at] == '(' ? ')' : ']', at);
     if (end == std::string_view::npos) continue;
     const bool unit =
-        role_of_unit(std::string(trim(text.substr(at + 1, end - at - 1)))).has_value();
+        role_of_unit(std::string(trimmed(text.substr(at + 1, end - at - 1)))).has_value();
     if (unit || !found) found = {at, end};
     if (unit) break;
   }
   if (!found) return false;
   const auto [at, end] = *found;
-  const std::string before(trim(text.substr(0, at))), after(trim(text.substr(end + 1)));
+  const std::string before(trimmed(text.substr(0, at))), after(trimmed(text.substr(end + 1)));
   const auto words = words_of(before);
-  const std::string unit(trim(text.substr(at + 1, end - at - 1)));
+  const std::string unit(trimmed(text.substr(at + 1, end - at - 1)));
   out.name = before.empty() ? after : after.empty() ? before : before + " " + after;
   if (out.name.empty()) out.name = out.title;
   set_unit(out, unit, words.empty() ? Role::ignore : role_of_word(lower(words.front())));
@@ -166,7 +160,8 @@ Column guess_column(const std::string& title) {
     if (*unit != words[i] && !idiom)
       out.guess = "has the unit " + words[i] + ", which is read as " + *unit;
     const auto at = out.title.rfind(words[i]);
-    if (i + 1 == words.size() && at > 0) out.name = std::string(trim(out.title.substr(0, at - 1)));
+    if (i + 1 == words.size() && at > 0)
+      out.name = std::string(trimmed(out.title.substr(0, at - 1)));
     return out;
   }
   out.role = said;

@@ -232,10 +232,7 @@ private:
       return true;
     }
     if (word.front() == '$') return true;  // $dumpvars … $end: the values between count
-    if (words_.at_torn_end()) {
-      out_.warnings.push_back("the last line is incomplete and was skipped");
-      return false;
-    }
+    if (words_.at_torn_end()) return torn();
     if (!timed_) {
       timed_ = true;
       now_ = zero_;
@@ -246,7 +243,7 @@ private:
       const std::string value(word.substr(1));
       const bool bits = word.front() == 'b' || word.front() == 'B';
       std::string_view letters;
-      if (!words_.next(letters)) throw std::invalid_argument("a value of nothing");
+      if (!words_.next(letters) || words_.at_torn_end()) return torn();
       if (bits) set(std::string(letters), value);
     } else {
       throw std::invalid_argument("\"" + std::string(word.substr(0, 40)) +
@@ -255,16 +252,19 @@ private:
     return true;
   }
 
+  /// The last word may be cut: it is left out, and said so.
+  bool torn() {
+    out_.warnings.push_back("the last line is incomplete and was skipped");
+    return false;
+  }
+
   bool time(std::string_view digits) {
     std::int64_t t = 0;
     const auto [end, failed] = std::from_chars(digits.data(), digits.data() + digits.size(), t);
     if (failed != std::errc{} || end != digits.data() + digits.size() || t < 0 ||
         t > std::int64_t{1} << 61)
       throw std::invalid_argument("\"#" + std::string(digits.substr(0, 40)) + "\" is no time");
-    if (words_.at_torn_end()) {
-      out_.warnings.push_back("the last line is incomplete and was skipped");
-      return false;
-    }
+    if (words_.at_torn_end()) return torn();
     t += zero_;
     if (timed_ && t < now_) throw std::invalid_argument("time goes back here");
     now_ = t;

@@ -156,6 +156,19 @@ TEST_CASE("drift, pick-up and instants leave the states found") {
   }
 }
 
+TEST_CASE("a trace that is cut in parts shows the states of the whole") {
+  const auto seed = std::random_device{}();
+  INFO("seed " << seed);
+  std::mt19937_64 random(seed);
+  Shape shape;
+  shape.samples = 9'000'000;  // more than are cut at once, twice
+  const Made made = make(random, shape);
+  const FoundStates found = find_states(made.trace);
+  REQUIRE(found.levels.size() == made.levels.size());
+  for (std::size_t i = 0; i < made.levels.size(); ++i)
+    CHECK(found.levels[i].level == Approx(made.levels[i]).epsilon(0.02));
+}
+
 TEST_CASE("a trace without changes is one state, and one with too few samples none") {
   std::mt19937_64 random(std::random_device{}());
   std::normal_distribution<double> noise;
@@ -166,7 +179,9 @@ TEST_CASE("a trace without changes is one state, and one with too few samples no
   const FoundStates found = find_states(trace);
   CHECK(found.levels.size() == 1);
   CHECK(found.levels.front().level == Approx(3e-6).epsilon(0.01));
-  CHECK(found.changes == 0);
+  REQUIRE(found.recipe.states.size() == 1);
+  CHECK(std::isinf(found.recipe.states[0].level.low));
+  CHECK(std::isinf(found.recipe.states[0].level.high));
   MemoryTrace zero(SampleKind::averaged, {1, 1000});
   zero.append(0, 1, std::vector<double>(1000, 0.0));
   CHECK(find_states(zero).levels.size() == 1);

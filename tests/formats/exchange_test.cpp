@@ -192,6 +192,19 @@ struct There {
   }
 };
 
+/// What came back is what went out, of each channel that did.
+void require_same(const There& there, bool as_text) {
+  const book::CaptureInfo a = there.from.capture(1), b = there.to.capture(there.made.capture);
+  CHECK(a.name == b.name);
+  CHECK(a.build == b.build);
+  CHECK(a.conditions == b.conditions);
+  REQUIRE_FALSE(b.channels.empty());
+  for (const book::ChannelInfo& c : b.channels) {
+    REQUIRE(a.channel(c.name));
+    require_same(there.from, *a.channel(c.name), there.to, c, as_text);
+  }
+}
+
 ImportResult import_text_as(const test::Folder& folder, book::Book& book, const std::string& name,
                             const std::string& text) {
   return import_file(book, folder.write(name, text), {});
@@ -220,15 +233,10 @@ TEST_CASE("HDF5 out and in: the same samples at the same ticks, gaps, flags, log
   for (int round = 0; round < 25; ++round) {
     INFO("round " << round);
     const There there(RandomCapture(random).channels(), "hdf5");
-    const book::CaptureInfo a = there.from.capture(1), b = there.to.capture(there.made.capture);
-    CHECK(a.name == b.name);
-    CHECK(a.build == b.build);
-    CHECK(a.conditions == b.conditions);
-    REQUIRE(a.channels.size() == b.channels.size());
-    for (const book::ChannelInfo& c : a.channels) {
-      REQUIRE(b.channel(c.name));
-      require_same(there.from, c, there.to, *b.channel(c.name), false);
-    }
+    REQUIRE(there.from.capture(1).channels.size() ==
+            there.to.capture(there.made.capture).channels.size());
+    require_same(there, false);
+    const book::CaptureInfo b = there.to.capture(there.made.capture);
     const auto log = there.to.log(b.id);
     REQUIRE(log.size() == 2);
     CHECK(log[0].text == "uplink done 396 B");
@@ -247,15 +255,7 @@ TEST_CASE("CSV out and in: the same samples at the same ticks, gaps, flags and c
   for (int round = 0; round < 25; ++round) {
     INFO("round " << round);
     const There there(RandomCapture(random).channels(), "csv");
-    const book::CaptureInfo a = there.from.capture(1), b = there.to.capture(there.made.capture);
-    CHECK(a.name == b.name);
-    CHECK(a.build == b.build);
-    CHECK(a.conditions == b.conditions);
-    REQUIRE_FALSE(b.channels.empty());
-    for (const book::ChannelInfo& c : b.channels) {
-      REQUIRE(a.channel(c.name));
-      require_same(there.from, *a.channel(c.name), there.to, c, true);
-    }
+    require_same(there, true);
   }
 }
 
@@ -371,6 +371,26 @@ TEST_CASE("dumps of others: vectors bit by bit, scopes, times in tens, values wi
   const book::ChannelTrace trace(book, *c.channel("state[2]"));
   CHECK(trace.to_s() == 0.003);
   CHECK(c.name == "bus");
+}
+
+TEST_CASE("a dump that breaks off within a value is read up to it, and says so") {
+  const test::Folder folder;
+  book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
+  const std::string head =
+      "$timescale 1 ms $end\n$var wire 1 !a a $end\n$var wire 1 ! b $end\n"
+      "$enddefinitions $end\n#0\n0!a\n0!\n#7\n";
+  int n = 0;
+  for (const char* torn : {"1!", "b1", "b1 ", "b1 !", "#1"}) {
+    INFO(torn);
+    const ImportResult made =
+        import_text_as(folder, book, "t" + std::to_string(n++) + ".vcd", head + torn);
+    CHECK(made.warnings == std::vector<std::string>{"the last line is incomplete and was skipped"});
+    const book::CaptureInfo c = book.capture(made.capture);
+    for (const char* line : {"a", "b"}) {
+      CHECK(samples(book::ChannelTrace(book, *c.channel(line))) == std::vector<Sample>{{0, 0}});
+      CHECK(book::ChannelTrace(book, *c.channel(line)).to_s() == 0.007);
+    }
+  }
 }
 
 TEST_CASE("what is no dump is refused with its line, and leaves nothing") {
