@@ -3,7 +3,7 @@
 
 #include "book/schema.h"
 
-#include <zlib.h>
+#include <libdeflate.h>
 
 #include <algorithm>
 #include <bit>
@@ -69,10 +69,9 @@ void decode_ticks(std::span<const std::byte> data, std::span<std::int64_t> out) 
   std::memcpy(out.data(), data.data(), out.size() * 8);
 }
 
+// libdeflate's is several times as fast as zlib's, and every sample goes through it.
 std::uint32_t crc32(std::span<const std::byte> data, std::uint32_t before) {
-  if (data.empty()) return before;  // to zlib no data means to begin anew
-  return static_cast<std::uint32_t>(
-      ::crc32(before, reinterpret_cast<const Bytef*>(data.data()), static_cast<uInt>(data.size())));
+  return data.empty() ? before : libdeflate_crc32(before, data.data(), data.size());
 }
 
 Bytes encode_strides(std::span<const StrideNode> nodes) {

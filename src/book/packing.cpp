@@ -261,7 +261,8 @@ struct Packer::Work {
   std::unique_ptr<ZSTD_CCtx, Free> zstd{ZSTD_createCCtx()};
   std::vector<std::uint32_t> numbers, bits4;
   std::vector<std::uint64_t> bits8;
-  Bytes planes;
+  std::array<std::byte, 8 * kFrameSamples> planes;
+  Bytes room;  // for what zstd makes of them
 
   /// Appends a frame to `out`: width of a residual, order, whether zstd was of no use, two seeds,
   /// the residuals' bytes by weight.
@@ -273,30 +274,27 @@ struct Packer::Work {
     std::array<U, kFrameSamples> z;
     const U all = residuals(v, order, middle, z.data());
     const auto width = static_cast<std::size_t>((std::bit_width(all) + 7) / 8);
-    planes.resize(width * n);
+    const std::size_t plain_size = width * n;
     for (std::size_t b = 0; b < width; ++b) {
       for (std::size_t i = 0; i < n; ++i)
         planes[b * n + i] = static_cast<std::byte>(z[i] >> (8 * b) & 0xff);
     }
-    const std::size_t begin = out.size(), bound = ZSTD_compressBound(planes.size());
-    out.resize(begin + kFrameFix + bound);
-    std::size_t size = width == 0 ? 0
-                                  : ZSTD_compressCCtx(zstd.get(), out.data() + begin + kFrameFix,
-                                                      bound, planes.data(), planes.size(), kLevel);
-    const bool plain = width > 0 && (ZSTD_isError(size) || size >= planes.size());
-    if (plain) {
-      size = planes.size();
-      std::copy(planes.begin(), planes.end(),
-                out.begin() + static_cast<std::ptrdiff_t>(begin + kFrameFix));
-    }
-    std::byte* at = out.data() + begin;
+    room.resize(std::max(room.size(), ZSTD_compressBound(plain_size)));
+    const std::size_t packed = width == 0 ? 0
+                                          : ZSTD_compressCCtx(zstd.get(), room.data(), room.size(),
+                                                              planes.data(), plain_size, kLevel);
+    const bool plain = width > 0 && (ZSTD_isError(packed) || packed >= plain_size);
+    std::array<std::byte, kFrameFix> head;
+    std::byte* at = head.data();
     put(at, static_cast<std::uint8_t>(width));
     put(at, static_cast<std::uint8_t>(order));
     put(at, static_cast<std::uint8_t>(plain));
     put(at, std::uint8_t{0});
     put(at, static_cast<std::uint64_t>(order == 0 ? middle : v[0]));
     put(at, static_cast<std::uint64_t>(order == 2 && n > 1 ? v[1] - v[0] : U{0}));
-    out.resize(begin + kFrameFix + size);
+    out.insert(out.end(), head.begin(), head.end());
+    const std::byte* body = plain ? planes.data() : room.data();
+    out.insert(out.end(), body, body + (plain ? plain_size : packed));
   }
 
   template <typename U>

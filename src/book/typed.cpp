@@ -29,9 +29,9 @@ json to_json(const Stated& s) {
 }
 
 Stated stated_of(const json& from) {
-  const Stated out{from.at("value").get<double>(),
-                   {from.value("plus_minus_share", 0.0), from.value("plus_minus", 0.0),
-                    from.value("k", 0) == 2}};
+  Stated out{from.at("value").get<double>(),
+             {from.value("plus_minus_share", 0.0), from.value("plus_minus", 0.0),
+              from.value("k", 0) == 2}};
   const bool sound = std::isfinite(out.value) && std::isfinite(out.accuracy.gain) &&
                      std::isfinite(out.accuracy.offset) && out.accuracy.gain >= 0 &&
                      out.accuracy.offset >= 0;

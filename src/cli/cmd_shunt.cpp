@@ -13,7 +13,7 @@ namespace kuvio::cli {
 namespace {
 
 struct Options {
-  std::string peak, smallest, range, drop, decoupling;
+  std::string peak, smallest, range, drop, decoupling, ohm;
   int bits = 16;
   bool one_way = false;
 };
@@ -31,7 +31,8 @@ Outcome run(const Options& o, bool json) {
     task.decoupling_f = option_quantity("--decoupling", o.decoupling, Dimension::capacitance);
   ShuntChoice c;
   try {
-    c = choose_shunt(task);
+    c = o.ohm.empty() ? choose_shunt(task)
+                      : judge_shunt(task, option_quantity("--ohm", o.ohm, Dimension::resistance));
   } catch (const std::invalid_argument& e) {
     usage(e.what());
   }
@@ -65,6 +66,7 @@ Runner add_shunt(CLI::App& app) {
   app.add_option("--bits", o->bits, "of it (16)");
   app.add_flag("--one-way", o->one_way, "it reads from zero up, not both ways");
   app.add_option("--drop", o->drop, "what the device bears, e.g. \"50 mV\"");
+  app.add_option("--ohm", o->ohm, "judge this shunt instead of proposing one, e.g. \"0.1 Ohm\"");
   app.add_option("--decoupling", o->decoupling, "capacitance at the device, e.g. \"100 uF\"");
   return [o](const Output& output) { return run(*o, output.json); };
 }

@@ -33,24 +33,33 @@ void require(bool sound, const char* why) {
   if (!sound) throw std::invalid_argument(why);
 }
 
-}  // namespace
-
-ShuntChoice choose_shunt(const ShuntTask& task) {
+void require_sound(const ShuntTask& task) {
   require(task.peak_a > 0 && std::isfinite(task.peak_a), "a peak current greater than zero");
   require(task.range_v > 0 && std::isfinite(task.range_v), "a converter's range greater than zero");
   require(task.bits >= 2 && task.bits <= 32, "a converter has 2 to 32 bits");
   require(task.drop_v >= 0 && task.smallest_a >= 0 && task.decoupling_f >= 0,
           "nothing here is negative");
   require(task.smallest_a < task.peak_a, "the smallest current lies below the peak");
+}
+
+/// The resistance at which the peak reaches the nearer of both limits.
+double most_ohm(const ShuntTask& task) {
+  const double allowed_v = task.drop_v > 0 ? std::fmin(task.drop_v, task.range_v) : task.range_v;
+  return allowed_v / task.peak_a;
+}
+
+}  // namespace
+
+ShuntChoice judge_shunt(const ShuntTask& task, double ohm) {
+  require_sound(task);
+  require(ohm > 0 && std::isfinite(ohm), "a shunt of more than 0 Ohm");
   ShuntChoice out;
-  const double by_range = task.range_v / task.peak_a;
-  const double by_drop = task.drop_v > 0 ? task.drop_v / task.peak_a : by_range;
-  out.by_drop = by_drop < by_range;
-  out.ohm = largest_below(std::fmin(by_range, by_drop));
-  out.peak_v = out.ohm * task.peak_a;
-  out.peak_w = out.ohm * task.peak_a * task.peak_a;
-  out.full_scale_a = task.range_v / out.ohm;
-  out.count_a = (task.both_ways ? 2 : 1) * task.range_v / std::pow(2.0, task.bits) / out.ohm;
+  out.ohm = ohm;
+  out.by_drop = task.drop_v > 0 && task.drop_v < task.range_v;
+  out.peak_v = ohm * task.peak_a;
+  out.peak_w = ohm * task.peak_a * task.peak_a;
+  out.full_scale_a = task.range_v / ohm;
+  out.count_a = (task.both_ways ? 2 : 1) * task.range_v / std::pow(2.0, task.bits) / ohm;
   if (task.smallest_a > 0) {
     out.counts = task.smallest_a / out.count_a;
     out.resolved_u = out.count_a / std::sqrt(12.0) / task.smallest_a;
@@ -58,15 +67,25 @@ ShuntChoice choose_shunt(const ShuntTask& task) {
       out.needed_bits =
           task.bits + static_cast<int>(std::ceil(std::log2(kCounts / *out.counts) - 1e-9));
   }
-  if (task.decoupling_f > 0) out.time_constant_s = out.ohm * task.decoupling_f;
+  if (task.decoupling_f > 0) out.time_constant_s = ohm * task.decoupling_f;
   return out;
+}
+
+ShuntChoice choose_shunt(const ShuntTask& task) {
+  require_sound(task);
+  return judge_shunt(task, largest_below(most_ohm(task)));
 }
 
 std::vector<std::string> in_words(const ShuntChoice& c, const ShuntTask& task) {
   std::vector<std::string> out;
+  const bool beyond = c.ohm > most_ohm(task) * (1 + 1e-9);
+  const char* limit = beyond      ? (c.peak_v > task.range_v * (1 + 1e-9)
+                                         ? "that is beyond the range: the peak would be clipped"
+                                         : "that is more than the device bears")
+                      : c.by_drop ? "the allowed drop limits it"
+                                  : "the range limits it";
   out.push_back(fmt::format("{}: {} at the peak, {} of heat; {}", with_prefix(c.ohm, "Ohm", 3),
-                            with_prefix(c.peak_v, "V", 3), with_prefix(c.peak_w, "W", 3),
-                            c.by_drop ? "the allowed drop limits it" : "the range limits it"));
+                            with_prefix(c.peak_v, "V", 3), with_prefix(c.peak_w, "W", 3), limit));
   out.push_back(fmt::format("full scale is {}, one count is {}",
                             with_prefix(c.full_scale_a, "A", 3), with_prefix(c.count_a, "A", 3)));
   if (c.counts)

@@ -20,7 +20,7 @@ struct ShuntTask {
 
 /// A shunt with what it does at the task.
 struct ShuntChoice {
-  double ohm = 0;                    ///< the largest value of E24 within both limits
+  double ohm = 0;
   bool by_drop = false;              ///< the allowed drop limits it, not the range
   double peak_v = 0;                 ///< burden voltage at the peak
   double peak_w = 0;                 ///< heat at the peak, R I^2
@@ -39,6 +39,10 @@ struct ShuntChoice {
 /// the larger it is, the smaller a count. Throws std::invalid_argument where something is missing
 /// or makes no sense.
 ShuntChoice choose_shunt(const ShuntTask& task);
+
+/// The same of a shunt that is there already: the peak may be beyond the range or the drop that is
+/// allowed, which `in_words` says. Throws std::invalid_argument as above.
+ShuntChoice judge_shunt(const ShuntTask& task, double ohm);
 
 /// What of it is worth knowing, in sentences without their full stops.
 std::vector<std::string> in_words(const ShuntChoice& choice, const ShuntTask& task);

@@ -4,6 +4,7 @@
 #include "formats/log_cells.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <stdexcept>
 #include <utility>
@@ -14,6 +15,42 @@ namespace {
 constexpr std::size_t kBatch = 65536, kFlush = 1 << 18;
 /// How often a step that looked like a jump must come in a row to be how a log goes on.
 constexpr std::size_t kLearned = 4;
+
+/// How many of the times go on from `last` by one step, piece by piece so that no branch stands
+/// between them; of a piece that does not to its end, one by one.
+std::size_t evenly(std::span<const std::int64_t> times, std::int64_t last, std::int64_t step) {
+  constexpr std::size_t kPiece = 64;
+  std::size_t n = 0;
+  const auto wide = [&] {
+    // Steps that are not this one leave a bit.
+    std::uint64_t other =
+        static_cast<std::uint64_t>(times[n] - last) ^ static_cast<std::uint64_t>(step);
+    for (std::size_t i = 1; i < kPiece; ++i)
+      other |= static_cast<std::uint64_t>(times[n + i] - times[n + i - 1]) ^
+               static_cast<std::uint64_t>(step);
+    return other == 0;
+  };
+  for (; n + kPiece <= times.size() && wide(); n += kPiece) last = times[n + kPiece - 1];
+  for (; n < times.size() && times[n] == last + step; ++n) last = times[n];
+  return n;
+}
+
+/// How many of the values there are before one that is no number.
+std::size_t finite(std::span<const double> values) {
+  constexpr std::size_t kPiece = 64;
+  constexpr std::uint64_t kExponent = 0x7ff0000000000000, kOne = 0x0010000000000000;
+  std::size_t n = 0;
+  const auto wide = [&] {
+    // An exponent of ones alone carries into the sign.
+    std::uint64_t none = 0;
+    for (std::size_t i = 0; i < kPiece; ++i)
+      none |= (std::bit_cast<std::uint64_t>(values[n + i]) & kExponent) + kOne;
+    return (none >> 63) == 0;
+  };
+  while (n + kPiece <= values.size() && wide()) n += kPiece;
+  while (n < values.size() && std::isfinite(values[n])) ++n;
+  return n;
+}
 
 }  // namespace
 
@@ -64,14 +101,11 @@ std::size_t CaptureImport::steady(const Lane& lane, std::span<const std::int64_t
   std::size_t n = 0;
   std::int64_t last = lane.last_time;
   if (even_) {
-    for (; n < times.size() && times[n] == last + lane.last_step; ++n) last = times[n];
+    n = evenly(times, last, lane.last_step);
   } else {
     for (; n < times.size() && times[n] - last <= lane.longest_step; ++n) last = times[n];
   }
-  const auto data = values.first(n);
-  return static_cast<std::size_t>(
-      std::find_if_not(data.begin(), data.end(), [](double v) { return std::isfinite(v); }) -
-      data.begin());
+  return finite(values.first(n));
 }
 
 void CaptureImport::add(std::size_t index, std::span<const std::int64_t> times,

@@ -4,6 +4,7 @@
 #include "core/special_value.h"
 
 #include <stdexcept>
+#include <string>
 
 namespace kuvio::formats {
 namespace {
@@ -112,7 +113,9 @@ void CaptureIntake::stored(std::size_t samples) {
 }
 
 void CaptureIntake::flag(std::size_t channel, const FlagRun& run) {
-  lanes_.at(channel);
+  if (channel >= lanes_.size())
+    throw std::out_of_range("a flag of channel " + std::to_string(channel) + ", of " +
+                            std::to_string(lanes_.size()));
   capture_->flag(channel, run);
 }
 

@@ -50,6 +50,16 @@ std::size_t LogClock::rows(const RowBlock& block, std::size_t at, std::size_t to
   const bool by_rate = plan_.time_column < 0, by_count = plan_.time_form == TimeForm::count;
   const std::int64_t from = zero_ - (plan_.time_form == TimeForm::clock ? days_ * kDayNs : 0);
   std::int64_t last = open.last;
+  if (!by_rate && !by_count && counts.empty()) {  // as most are
+    std::size_t i = 0;
+    for (std::int64_t since = 0; i < moments.size(); ++i) {
+      if (__builtin_sub_overflow(moments[i], from, &since) || since > kMostTicks / 2 ||
+          since < -kMostTicks / 2 || since * 2 <= last)
+        break;
+      ticks[i] = last = since * 2;
+    }
+    return i;
+  }
   for (std::size_t i = 0; i < moments.size(); ++i) {
     std::int64_t tick = 0;
     if (by_rate || by_count) {

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/log_rows.h"
 
+#include "formats/digit_map.h"
 #include "formats/plain_number.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstring>
 
@@ -15,8 +17,39 @@ constexpr std::int64_t kSecondNs = 1'000'000'000;
 constexpr std::uint64_t kMostCount = 100'000'000'000'000'000;
 constexpr std::size_t kLeastRoom = 4096;
 
+/// By digits behind the mark: ns of one in the last of them; 0 where that is no whole number.
+using Scale = std::array<std::int64_t, DigitMap::kMostDigits + 1>;
+
+Scale scale_of(const ExactFactor& factor) {
+  Scale out{};
+  for (std::size_t part = 0; part < out.size(); ++part) {
+    PlainNumber one;
+    one.mantissa = 1;
+    one.power = -static_cast<int>(part);
+    if (!plain_scaled(one, factor.times, factor.exponent + 9, out[part])) out[part] = 0;
+  }
+  return out;
+}
+
 /// What is to be made of a column.
 struct Wanted {
+  /// What stands between a number and the end of its cell, as one word; none where it is longer.
+  struct Tail {
+    Tail() = default;
+    explicit Tail(std::string_view words) {
+      if (words.empty() || words.size() > sizeof(text)) return;
+      std::memcpy(&text, words.data(), words.size());
+      std::memset(&mask, 0xff, words.size());
+      size = words.size();
+    }
+    std::uint64_t text = 0, mask = 0;
+    std::size_t size = 0;
+    bool stands_at(const char* at) const {
+      std::uint64_t there = 0;
+      std::memcpy(&there, at, sizeof(there));
+      return ((there ^ text) & mask) == 0;
+    }
+  };
   enum class As { nothing, number_time, moment, sample };
   As as = As::nothing;
   bool alone = true;  // a number without a unit is one of its column
@@ -26,6 +59,10 @@ struct Wanted {
   std::string unit;        // the last that stood behind a number
   double unit_factor = 0;  // 0: none yet
   ExactFactor unit_time;
+  Tail tail;                                             // that unit with what stands before it
+  double* out = nullptr;                                 // of the block
+  std::array<double, 2> signed_factor{}, signed_unit{};  // of what is positive, and negative
+  Scale scale{}, unit_scale{};
 };
 
 }  // namespace
@@ -48,13 +85,22 @@ struct RowParser::Work {
       w.as = Wanted::As::sample;
       w.channel = i;
       w.factor = cells.factor_of(plan.columns[column]);
+      w.signed_factor = {w.factor, -w.factor};
       w.alone = !plan.unit_in_cell[column] || plan.columns[column].factor == 1;
     }
-    if (plan.time_column < 0) return;
+    if (plan.time_column >= 0) want_time();
+    may_be_short =
+        !blanks && !dated && std::all_of(columns.begin(), columns.end(), [](const Wanted& w) {
+          return w.as == Wanted::As::sample || w.as == Wanted::As::number_time;
+        });
+  }
+
+  void want_time() {
     Wanted& time = columns[static_cast<std::size_t>(plan.time_column)];
     const bool number = plan.time_form == TimeForm::number || counts;
     time.as = number ? Wanted::As::number_time : Wanted::As::moment;
     if (plan.time_form == TimeForm::number) time.time = plan.time_factor;
+    time.scale = scale_of(time.time);
   }
 
   // --- plain rows, at one go. The text ends with a zero byte, which ends every number ------------
@@ -140,6 +186,75 @@ struct RowParser::Work {
   /// A cell that is not wanted; one with a quote may hold a separator.
   bool nothing(const char*& at) const { return cell_at(at).find('"') == std::string_view::npos; }
 
+  // --- rows of short numbers, as most logs have them: nothing in them has to be guessed
+  // -----------
+  /// Numbers with nothing around them, each alone or with the unit that stood there before; `at`
+  /// then stands at the row's end. False, and `at` where it was, where there is more to it.
+  [[gnu::always_inline]] bool short_row(const char*& at, std::size_t index, std::int64_t& ns,
+                                        std::int64_t& whole) const {
+    const char* p = at;
+    DigitMap map(p);
+    const Wanted* const last = &columns.back();
+    for (const Wanted* w = columns.data();; ++w, ++p) {
+      if (map.is_left_by(p)) map.map(p);
+      const bool negative = *p == '-';
+      p += negative;
+      DigitMap::Found found;
+      if (!map.number(p, decimal, found)) return false;
+      p = found.end;
+      bool alone = true;
+      if (w->tail.size > 0 && w->tail.stands_at(p)) {
+        p += w->tail.size;
+        alone = false;
+      }
+      if (w->as == Wanted::As::sample) {
+        if (alone && !w->alone && found.mantissa != 0) return false;
+        const double value = static_cast<double>(static_cast<std::int64_t>(found.mantissa)) /
+                             kPowersOfTen[found.part];
+        w->out[index] = value * (alone ? w->signed_factor : w->signed_unit)[negative];
+      } else {
+        const std::int64_t scale = (alone ? w->scale : w->unit_scale)[found.part];
+        const auto number = static_cast<std::int64_t>(found.mantissa);
+        if (scale == 0 || __builtin_mul_overflow(number, scale, &ns)) return false;
+        if (negative) ns = -ns;
+        if (found.part == 0) whole = negative ? -number : number;
+      }
+      if (w == last) break;
+      if (*p != separator) return false;
+    }
+    if (*p != '\n' && !(p[0] == '\r' && p[1] == '\n')) return false;
+    at = p;
+    return true;
+  }
+
+  /// Such rows from `at` on, until one is not; where that one begins.
+  const char* short_rows(RowBlock& block, const char* at, std::uint32_t& number) {
+    const char* text = block.text.data();
+    const char* end = text + block.text.size();
+    std::size_t row = block.row_count;
+    for (; at < end; ++row, ++number) {
+      if (row == block.line_room.size()) {
+        block.row_count = row;
+        make_room(block);
+      }
+      const char* stop = at;
+      std::int64_t ns = 0, whole = kNoCount;
+      if (!short_row(stop, row, ns, whole)) break;
+      if (counts) {
+        if (ns % kSecondNs != 0) break;
+        ns /= kSecondNs;
+      }
+      block.line_room[row] = {number, static_cast<std::uint32_t>(at - text),
+                              static_cast<std::uint32_t>(stop - text)};
+      block.moment_room[row] = ns;
+      block.count_room[row] = whole;
+      block.any_count |= whole != kNoCount;
+      at = stop + (*stop == '\r' ? 2 : 1);
+    }
+    block.row_count = row;
+    return at;
+  }
+
   /// A row of plain numbers, each once; `at` then stands at its end.
   bool plain_row(const char*& at, std::size_t index) {
     count = kNoCount;
@@ -210,12 +325,21 @@ struct RowParser::Work {
     if (!number || number->unit.empty() || number->unit == w.unit) return;
     w.unit = std::string(number->unit);
     w.unit_factor = 0;
+    w.tail = {};
     if (w.as == Wanted::As::sample) {
       w.unit_factor = cells.factor_of(column, w.unit).value_or(0);
+      w.signed_unit = {w.unit_factor, -w.unit_factor};
     } else if (const auto own = time_unit.factor(w.unit, plan.columns[column], Dimension::time)) {
       w.unit_factor = *own;
       w.unit_time = exact_factor(*own);
+      w.unit_scale = scale_of(w.unit_time);
     }
+    if (w.unit_factor != 0) w.tail = Wanted::Tail(behind_number(split[column]));
+  }
+  /// Of a cell that begins with a number: its unit and what stands before that.
+  static std::string_view behind_number(std::string_view cell) {
+    const auto last = cell.find_last_of("0123456789");
+    return last == std::string_view::npos ? cell : cell.substr(last + 1);
   }
 
   void make_room(RowBlock& block) {
@@ -232,6 +356,9 @@ struct RowParser::Work {
     for (auto& values : block.channel_room) {
       values.resize(block.line_room.size());
       channels.push_back(values.data());
+    }
+    for (Wanted& w : columns) {
+      if (w.as == Wanted::As::sample) w.out = channels[w.channel];
     }
   }
 
@@ -273,7 +400,8 @@ struct RowParser::Work {
   CellReader cells;
   char separator, gap;
   bool blanks, counts, dated;
-  bool careful = false;  // the block holds bytes that are no text
+  bool may_be_short = false;  // rows are of short numbers
+  bool careful = false;       // the block holds bytes that are no text
   char decimal;
   std::vector<Wanted> columns;
   std::vector<double*> channels;              // of the block
@@ -299,9 +427,16 @@ void RowParser::parse(RowBlock& block) {
   const char* at = block.text.data();
   const char* end = at + block.text.size();
   w.careful = std::memchr(at, '\0', block.text.size()) != nullptr;
-  std::uint32_t number = 0;
-  for (; at < end; ++number) at = w.line(block, at, number);
+  std::uint32_t number = 0, longer = 0;
+  while (at < end) {
+    if (w.may_be_short && !w.careful) at = w.short_rows(block, at, number);
+    if (at == end) break;
+    at = w.line(block, at, number++);
+    ++longer;
+  }
   block.lines = number;
+  // It is not tried for nothing.
+  if (2 * longer > number) w.may_be_short = false;
 }
 
 }  // namespace kuvio::formats

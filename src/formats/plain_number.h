@@ -25,8 +25,8 @@ inline constexpr std::array<std::int64_t, 19> kWholePowersOfTen = [] {
   return out;
 }();
 
-/// So many bytes must be there to be read behind every number.
-inline constexpr std::size_t kReadBehind = 8;
+/// So many bytes must be there to be read behind every number: what is looked at at once.
+inline constexpr std::size_t kReadBehind = 80;
 
 namespace word {
 

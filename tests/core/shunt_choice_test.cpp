@@ -60,3 +60,20 @@ TEST_CASE("a task that makes no sense is refused") {
   refused([](ShuntTask& t) { t.drop_v = -1; });
   refused([](ShuntTask& t) { t.peak_a = NAN; });
 }
+
+TEST_CASE("a shunt that is there is judged: what it drops, heats, shows and clips") {
+  const ShuntTask task{0.25, 1e-3, 0.125, 12, true, 0.05, 0};
+  const ShuntChoice good = judge_shunt(task, 0.1);
+  CHECK(good.peak_v == Approx(0.025));
+  CHECK(good.peak_w == Approx(6.25e-3));
+  CHECK(good.full_scale_a == Approx(1.25));
+  CHECK(good.count_a == Approx(0.25 / 4096 / 0.1));
+  CHECK(in_words(good, task).front().find("limits it") != std::string::npos);
+  CHECK(in_words(judge_shunt(task, 0.3), task).front().find("more than the device bears") !=
+        std::string::npos);
+  const ShuntChoice large = judge_shunt(task, 1);  // 250 mV into 125 mV
+  CHECK(large.full_scale_a == Approx(0.125));
+  CHECK(in_words(large, task).front().find("clipped") != std::string::npos);
+  CHECK_THROWS_AS(judge_shunt(task, 0), std::invalid_argument);
+  CHECK_THROWS_AS(judge_shunt(task, -1), std::invalid_argument);
+}

@@ -4,10 +4,13 @@
 #include "formats/log_blocks.h"
 
 #include "core/error.h"
+#include "formats/plain_number.h"
+#include "formats/text_source.h"
 
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
 
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <random>
@@ -33,6 +36,31 @@ public:
 private:
   std::string path_;
 };
+
+/// A decimal number, by its digits.
+struct Written {
+  std::string text;
+  double value = 0;       // by the standard library
+  std::int64_t nano = 0;  // * 10^9, of nine digits either side at most
+};
+
+Written written(std::mt19937_64& random, char mark, unsigned most) {
+  Written out;
+  const auto digits = [&](std::uint64_t n) {
+    std::string d;
+    for (; n > 0; --n) d += static_cast<char>('0' + random() % 10);
+    return d;
+  };
+  const std::string whole = digits(1 + random() % most), part = digits(random() % (most + 1));
+  const bool negative = random() % 3 == 0;
+  const std::string sign = negative ? "-" : "";
+  out.text = sign + whole + (part.empty() ? "" : mark + part);
+  out.value = std::strtod((sign + whole + (part.empty() ? "" : "." + part)).c_str(), nullptr);
+  if (std::max(whole.size(), part.size()) > 9) return out;
+  out.nano = std::stoll(whole + part + std::string(9 - part.size(), '0'));
+  if (negative) out.nano = -out.nano;
+  return out;
+}
 
 }  // namespace
 
@@ -133,4 +161,53 @@ TEST_CASE("a file that is not there is said to be so") {
   const LogFile file("time (s),current (mA)\n0,1\n");
   const LogPlan plan = file.plan();
   CHECK_THROWS_AS(LogBlocks("gone", "/nowhere/gone.csv", 0, plan, {}), Error);
+}
+
+TEST_CASE("rows of short numbers among longer ones are what is written, to the bit and to the ns") {
+  std::mt19937_64 random(Catch::rngSeed());
+  CAPTURE(Catch::rngSeed());
+  std::size_t all = 0;
+  for (int file_number = 0; file_number < 60; ++file_number) {
+    const char mark = random() % 2 == 0 ? '.' : ',',
+               between = mark == ',' ? ';' : ",;\t"[random() % 3];
+    const std::string unit = random() % 2 == 0 ? "" : random() % 2 == 0 ? "mA" : " mA";
+    const std::string end = random() % 2 == 0 ? "\n" : "\r\n";
+    std::string text = fmt::format("time (s){0}current{1}{0}voltage (V){2}", between,
+                                   unit.empty() ? " (mA)" : "", end);
+    std::vector<Written> times, currents, voltages;
+    for (int i = 0; i < 3000; ++i) {
+      const unsigned most = random() % 20 == 0 ? 10 : 1 + random() % 8;
+      times.push_back(written(random, mark, std::min(9U, most)));
+      currents.push_back(written(random, mark, most));
+      voltages.push_back(written(random, mark, most));
+      text += times.back().text + between + currents.back().text + unit + between +
+              voltages.back().text + end;
+    }
+    const LogFile file(text);
+    LogPlan plan = file.plan();
+    plan.dialect.marks = {mark, 0};
+    REQUIRE(plan.channels.size() == 2);
+    RowParser parser(plan, {});
+    RowBlock block;
+    const std::string rows = text.substr(text.find('\n') + 1);
+    block.room.assign(rows.begin(), rows.end());
+    block.room.resize(rows.size() + kReadBehind);
+    block.text = {block.room.data(), rows.size()};
+    parser.parse(block);
+    REQUIRE(block.rows() + block.left.size() == times.size());
+    // Times of more than nine places are for whoever knows the rows before.
+    REQUIRE(block.left.empty());
+    bool right = true;
+    for (std::size_t i = 0; i < block.rows(); ++i) {
+      right &= block.moments()[i] == times[i].nano;
+      right &= block.channel(0)[i] == currents[i].value * 1e-3;
+      right &= block.channel(1)[i] == voltages[i].value;
+      if (!right)
+        FAIL_CHECK(text.substr(0, 60) << " … row " << i << ": " << times[i].text << between
+                                      << currents[i].text << between << voltages[i].text);
+      if (!right) break;
+    }
+    all += block.rows();
+  }
+  CHECK(all == 60 * 3000);
 }

@@ -58,7 +58,7 @@ const ImportPage::Said* ImportPage::known(const QString& file) const {
 
 /// The next log of each kind needs one key.
 void ImportPage::keepLayouts() {
-  constexpr qsizetype kMost = 2 * 40;
+  constexpr qsizetype kMost = 80;  // a kind and its layout each
   QStringList out = layouts_;
   for (const auto& [file, kind] : kinds_) {
     if (kind.isEmpty()) continue;

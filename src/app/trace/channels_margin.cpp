@@ -7,6 +7,7 @@
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
+#include "app/trace/shunt_dialog.h"
 #include "core/accuracy.h"
 #include "core/number_text.h"
 #include "formats/project_text.h"
@@ -139,6 +140,9 @@ QWidget* ChannelsMargin::makeFields() {
   act->addWidget(reset_);
   act->addStretch(1);
   column->addLayout(act);
+  auto* choose = button(tr("Choose a shunt…"), QStringLiteral("channelChooseShunt"), fields_);
+  column->addWidget(choose, 0, Qt::AlignLeft);
+  connect(choose, &QPushButton::clicked, this, &ChannelsMargin::chooseShunt);
   connect(set_, &QPushButton::clicked, this, &ChannelsMargin::set);
   connect(reset_, &QPushButton::clicked, this, [this] {
     if (const ChannelState* c = chosen())
@@ -215,6 +219,30 @@ QLineEdit* ChannelsMargin::line(const char* name) const {
     if (QLatin1String(f.name) == QLatin1String(name)) return f.line;
   }
   return nullptr;
+}
+
+void ChannelsMargin::chooseShunt() {
+  if (!shunts_) {
+    shunts_ = new ShuntDialog(window());
+    connect(shunts_, &ShuntDialog::chosen, this, [this](const QString& shunt) {
+      if (!chosen()) return;
+      QLineEdit* edit = line("channelShunt");
+      edit->setText(shunt);
+      draw_in_pencil(edit, true);
+      pencil_.insert(edit);
+      edit->setFocus();
+    });
+  }
+  // A voltage may be the drop at a shunt.
+  const ChannelState* c = isVisible() ? chosen() : nullptr;
+  shunts_->setTarget(c && c->recorded == Quantity::voltage ? qs(c->info.name) : QString());
+  if (const CaptureViewPtr& capture = view_.capture(); capture && capture->ledger) {
+    double peak = 0;
+    for (const LedgerRow& row : capture->ledger->rows) peak = std::max(peak, row.peak.value_or(0));
+    shunts_->proposePeak(peak);
+  }
+  shunts_->show();
+  shunts_->raise();
 }
 
 void ChannelsMargin::pickForm() {

@@ -16,6 +16,8 @@
 
 namespace kuvio::app {
 
+class ShuntDialog;
+
 /// The margin's page of a capture's channels: what was put right of each since it was recorded
 /// (zero, shunt, divider, gain), what that makes of it, and channels made of others. What is typed
 /// stands in pencil until Enter or *Set*; every act is one step of undo.
@@ -23,6 +25,9 @@ class ChannelsMargin : public QWidget {
   Q_OBJECT
 public:
   ChannelsMargin(ViewState& view, Session& session, QWidget* parent = nullptr);
+  /// Opens what proposes a shunt; what is chosen there stands in the shown channel's field, in
+  /// pencil.
+  void chooseShunt();
 
 signals:
   void messageReported(const QString& text);
@@ -55,6 +60,7 @@ private:
   std::int64_t shown_of_ = 0;
   QComboBox* which_;
   QLabel *about_, *zero_, *figures_, *warnings_;
+  QPointer<ShuntDialog> shunts_;
   QPushButton *zero_here_, *no_zero_, *set_, *reset_, *remove_;
   QWidget *fields_, *new_;
   struct Field {

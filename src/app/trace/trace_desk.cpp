@@ -10,6 +10,7 @@
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
 #include "app/style/total_strip.h"
+#include "app/trace/channels_margin.h"
 #include "app/trace/fan_view.h"
 #include "app/trace/lanes.h"
 #include "app/trace/ledger_model.h"
@@ -186,6 +187,8 @@ void TraceDesk::makeViewActions() {
   add("showSpread", tr("Show histogram"), QKeySequence(tr("D")), [this] { showPage(2); });
   add("lineUp", tr("Line up…"), QKeySequence(tr("Ctrl+Shift+U")), [this] { showPage(4); });
   add("showChannels", tr("Show channels: zero, shunt, gain…"), {}, [this] { showPage(3); });
+  context_.actions.add(QStringLiteral("chooseShunt"), tr("Choose a shunt…"), {},
+                       [this] { channels_->chooseShunt(); });
   add("showRecipe", tr("Show recipe"), QKeySequence(tr("Ctrl+Shift+R")), [this] {
     showPage(1);
     recipe_->setFocus();
