@@ -69,6 +69,24 @@ TEST_CASE("a gain is set beside the lanes: every figure follows, and undo brings
   REQUIRE(s.wait([&] { return std::fabs(s.mean("Locate") - before) < 1e-12; }));
 }
 
+TEST_CASE("the keys of undo are the window's again once a field has done what was typed") {
+  Channels s;
+  const double before = s.mean("Locate");
+  auto* field = s.child<QLineEdit>("channelGain");
+  s.type("channelGain", "1.1");
+  QTest::keyClick(field, Qt::Key_Z, Qt::ControlModifier);  // what was typed
+  CHECK(field->text() != QStringLiteral("1.1"));
+  s.type("channelGain", "1.1");
+  QTest::keyClick(field, Qt::Key_Return);
+  REQUIRE(s.wait([&] { return std::fabs(s.mean("Locate") / before - 1.1) < 1e-9; }));
+  REQUIRE(s.wait([&] { return !field->isUndoAvailable(); }));
+  REQUIRE(field->hasFocus());
+  QTest::keyClick(field, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(s.wait([&] { return std::fabs(s.mean("Locate") - before) < 1e-12; }));
+  QTest::keyClick(field, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  REQUIRE(s.wait([&] { return std::fabs(s.mean("Locate") / before - 1.1) < 1e-9; }));
+}
+
 TEST_CASE("a zero is taken from the span that is marked") {
   Channels s;
   CHECK_FALSE(s.child<QPushButton>("channelZeroHere")->isEnabled());

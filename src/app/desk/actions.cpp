@@ -1,12 +1,30 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desk/actions.h"
 
+#include <QApplication>
+#include <QKeyEvent>
+#include <QLineEdit>
 #include <QMenu>
 #include <QWidget>
 
 namespace kuvio::app {
 
-Actions::Actions(QWidget* owner) : QObject(owner), owner_(owner) {}
+Actions::Actions(QWidget* owner) : QObject(owner), owner_(owner) {
+  qApp->installEventFilter(this);
+}
+
+/// A field takes the keys of undo for itself, also where it has nothing to undo: then they are the
+/// window's, so that what Enter in it did is undone from there.
+bool Actions::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() != QEvent::ShortcutOverride) return false;
+  const auto* line = qobject_cast<QLineEdit*>(watched);
+  if (!line || line->window() != owner_->window()) return false;
+  const auto* key = static_cast<QKeyEvent*>(event);
+  const bool windows = (key->matches(QKeySequence::Undo) && !line->isUndoAvailable()) ||
+                       (key->matches(QKeySequence::Redo) && !line->isRedoAvailable());
+  if (windows) event->ignore();
+  return windows;
+}
 
 QAction* Actions::add(const QString& id, const QString& text, const QKeySequence& keys,
                       std::function<void()> run, std::optional<DeskId> desk) {

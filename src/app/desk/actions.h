@@ -50,6 +50,8 @@ public:
   /// Its keys, also on a desk where they are off.
   static QKeySequence keysOf(const QAction* action);
 
+  bool eventFilter(QObject* watched, QEvent* event) override;
+
 signals:
   void deskRequested(DeskId desk);
   /// An action was asked for that lacks something.

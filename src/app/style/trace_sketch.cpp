@@ -6,6 +6,7 @@
 #include <QPainter>
 
 #include <algorithm>
+#include <optional>
 
 namespace kuvio::app {
 
@@ -22,24 +23,28 @@ void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<Envelo
   };
   const double pitch = box.width() / static_cast<double>(columns.size());
   painter.setPen(QPen(ink, 1));
+  const bool few = pitch > 1.5;  // columns stand apart
   QVector<QLineF> lines;
-  double last = -1;
+  std::optional<QPointF> last;  // top and bottom of the column before
   for (std::size_t i = 0; i < columns.size(); ++i) {
     const EnvelopeColumn& c = columns[i];
     if (!c.any) {
-      last = -1;
+      last.reset();
       continue;
     }
     const double x = box.left() + (static_cast<double>(i) + 0.5) * pitch;
-    double a = y(c.hi), b = y(c.lo);
-    if (last >= 0) {
-      a = std::min(a, last);
-      b = std::max(b, last);
+    const QPointF own(y(c.hi), y(c.lo));
+    double top = own.x(), bottom = own.y();
+    // It reaches to the one before, where they do not meet.
+    if (last) {
+      top = std::min(top, last->y());
+      bottom = std::max(bottom, last->x());
     }
-    lines.append(QLineF(x, a, x, std::max(b, a + kPen)));
-    // Few columns stand apart: the level between them is drawn too.
-    if (pitch > 1.5) lines.append(QLineF(x - pitch / 2, y(c.hi), x + pitch / 2, y(c.hi)));
-    last = y(c.lo);
+    // Of few columns the level between them is drawn, and not each one's noise below it.
+    if (!few || bottom - top > 2 * kPen)
+      lines.append(QLineF(x, top, x, std::max(bottom, top + kPen)));
+    if (few) lines.append(QLineF(x - pitch / 2, own.x(), x + pitch / 2, own.x()));
+    last = own;
   }
   painter.drawLines(lines);
 }
