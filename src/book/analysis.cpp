@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
 
+#include "book/anchors.h"
 #include "book/channel_trace.h"
 #include "book/notes.h"
 #include "book/schema.h"
@@ -121,6 +122,11 @@ Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::str
 
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                           const std::string& recipe_text) {
+  return told_split(book, capture, recipe, recipe_text).split;
+}
+
+ToldSplit told_split(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
+                     const std::string& recipe_text) {
   if (!recipe.channel.empty() && !capture.channel(recipe.channel)) {
     throw Error(
         Failure::bad_data, "recipe does not fit", "capture " + capture.name,
@@ -138,7 +144,18 @@ StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Re
   for (OutputSwitch& s : switches) {
     if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
   }
-  return {0, channel.id, recipe.name, recipe_text, split(trace, recipe, switches), kSplitRules};
+  SplitResult made =
+      split_beside(trace, recipe, {std::move(switches), moments_of(book, capture, recipe)});
+  ToldSplit out;
+  out.split = {0, channel.id, recipe.name, recipe_text, std::move(made.visits), kSplitRules};
+  for (const Rejected& r : made.rejected) out.remarks.push_back(in_words(r, recipe, channel.unit));
+  if (made.overlaps > 0)
+    out.remarks.push_back(std::to_string(made.overlaps) +
+                          (made.overlaps == 1 ? " stretch began" : " stretches began") +
+                          " within another, which goes on behind it");
+  out.rejected = std::move(made.rejected);
+  out.overlaps = made.overlaps;
+  return out;
 }
 
 SplitCapture::SplitCapture() = default;

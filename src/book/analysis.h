@@ -5,6 +5,7 @@
 #include "core/edits.h"
 #include "core/ledger.h"
 #include "core/recipe.h"
+#include "core/state_split.h"
 
 #include <memory>
 #include <string>
@@ -58,9 +59,20 @@ const ChannelInfo& shown_channel(const CaptureInfo& capture, const std::string& 
 Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::string& book_path);
 
 /// Splits a capture by a recipe, without saving it. The moment an output went on is refined by the
-/// first rise of the current. Error bad_data when the capture lacks the recipe's channel.
+/// first rise of the current. Error bad_data when the capture lacks the recipe's channel, or a
+/// logic line that it names.
 StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                           const std::string& recipe_text);
+
+/// The same, and what was turned away by it.
+struct ToldSplit {
+  StoredSplit split;
+  std::vector<std::string> remarks;  ///< sentences without their full stops
+  std::vector<Rejected> rejected;
+  std::size_t overlaps = 0;
+};
+ToldSplit told_split(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
+                     const std::string& recipe_text);
 
 /// By how much the ledger's charge of a visit may differ from the samples' own over a span that
 /// begins and ends at its edges (C): a quarter of step times sample an edge, for each end of the

@@ -31,6 +31,18 @@ formats::RecipeFile recipe_of(const Options& o, const book::Book& book,
   return study::find_recipe(book, capture, o.channel, settings);
 }
 
+nlohmann::ordered_json rejected_json(const std::vector<Rejected>& rejected, const Recipe& recipe) {
+  static constexpr const char* kWhy[] = {"no_peak",  "mean_low",  "mean_high", "too_short",
+                                         "too_long", "not_after", "no_begin",  "no_end"};
+  auto out = nlohmann::ordered_json::array();
+  for (const Rejected& r : rejected) {
+    out.push_back({{"state", recipe.states[r.rule].name},
+                   {"why", kWhy[static_cast<std::size_t>(r.why)]},
+                   {"stretches", r.stretches}});
+  }
+  return out;
+}
+
 Outcome run(const Options& o, bool json) {
   if (o.find && !o.recipe.empty()) usage("--recipe FILE.toml, or --find; not both");
   if (!o.find && o.recipe.empty()) usage("give a recipe with --recipe FILE.toml, or --find one");
@@ -38,12 +50,17 @@ Outcome run(const Options& o, bool json) {
   const book::Book book = book::Book::open(o.book, book::Book::Mode::write);
   const book::CaptureInfo capture = book.find(o.capture);
   const formats::RecipeFile recipe = recipe_of(o, book, capture);
-  const book::StoredSplit split = book::split_capture(book, capture, recipe.recipe, recipe.text);
+  const book::ToldSplit told = book::told_split(book, capture, recipe.recipe, recipe.text);
+  const book::StoredSplit& split = told.split;
   const book::SplitCapture loaded = book::load_split(book, capture, split);
   if (!o.write.empty()) formats::write_file(o.write, recipe.text);
   book.save_split(capture.id, split);
   Outcome out;
   out.document = formats::to_json(recipe.recipe.name, loaded.visits);
+  out.document["rejected"] = rejected_json(told.rejected, recipe.recipe);
+  out.document["overlaps"] = told.overlaps;
+  out.document["warnings"] = told.remarks;
+  for (const std::string& remark : told.remarks) say(remark);
   if (!json) {
     std::vector<std::vector<std::string>> rows{
         {"state", "from", "to", "length", "mean", "charge", "peak"}};

@@ -6,21 +6,66 @@
 #include "core/trace.h"
 #include "core/visit.h"
 
+#include <string>
+#include <string_view>
 #include <vector>
 
 namespace kuvio {
 
-/// Splits a trace by the levels of a recipe.
+/// A moment that an anchor found (s), and the state's name as its expression completes it; empty
+/// where the rule's own name stands.
+struct Moment {
+  double at_s = 0;
+  std::string name{};
+};
+
+/// What happened beside the samples.
+struct Beside {
+  struct Rule {
+    std::vector<Moment> begins, ends;  ///< in order of time, offsets included
+  };
+  std::vector<OutputSwitch> switches;
+  std::vector<Rule> rules;  ///< as the recipe's; may be fewer
+};
+
+/// Stretches that had a rule's level, or its beginning, and were no visit of it.
+struct Rejected {
+  enum class Why { no_peak, mean_low, mean_high, too_short, too_long, not_after, no_begin, no_end };
+  std::size_t rule = 0;
+  Why why = Why::no_peak;
+  std::size_t stretches = 0;
+
+  bool operator==(const Rejected&) const = default;
+};
+
+struct SplitResult {
+  Visits visits;
+  std::vector<Rejected> rejected;  ///< by rule, then why
+  std::size_t overlaps = 0;        ///< stretches from moment to moment that began within another
+};
+
+/// Splits a trace by a recipe.
 ///
 /// A state holds until the level passes its release; then the first rule in file order whose band
 /// holds takes over, else Unassigned. Stays are joined, short ones absorbed and mere changes of
-/// level taken out (core/stays.h); between what remains the edges are found inside the samples
-/// (core/edge.h). An averaged visit with no sample beyond its edges' cells keeps its samples whole
-/// and is narrow. Time with the output off is Off. A visit that goes on behind a stretch out of
-/// range continues the one before it. A recipe without states leaves all of it Unassigned, for
+/// level taken out (core/stays.h); one that lacks what its rule asks for (`must`, `after`, a moment
+/// of `begins` or `ends`) is none of it, and the next rules are tried there. One that an end of the
+/// block cuts is not held to a length, a peak or a moment beyond it. Between what remains the edges
+/// are found inside the samples (core/edge.h), or stand where a moment puts them. An averaged visit
+/// with no sample beyond its edges' cells keeps its samples whole and is narrow. A visit that goes
+/// on behind a stretch out of range continues the one before it.
+///
+/// Rules without a level lie over that, from moment to moment: each `ends` closes the latest that
+/// is open; where several are open the latest begun holds, then the earlier goes on. Over all of it
+/// time with the output off is Off. A recipe without states leaves all of it Unassigned, for
 /// splitting by hand.
+SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside& beside);
+/// The same of levels alone.
 Visits split(const Trace& trace, const Recipe& recipe,
              const std::vector<OutputSwitch>& switches = {});
+
+/// "12 stretches had the level of Uplink but no peak over 150 mA". `unit` is the channel's.
+std::string in_words(const Rejected& rejected, const Recipe& recipe, std::string_view unit);
 
 /// First moment in [earliest, latest] at which the trace rises above `level` for two samples
 /// running, else latest: says when an output went on more exactly than the command's own times.

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/stays.h"
 
+#include "core/measure.h"
 #include "core/node_sizes.h"
+#include "core/smoothed.h"
 
 #include <queue>
 
@@ -9,6 +11,7 @@
 #include <array>
 #include <cmath>
 #include <functional>
+#include <limits>
 #include <optional>
 
 namespace kuvio {
@@ -23,31 +26,47 @@ const StateRule* rule_of(const Recipe& recipe, int state) {
 /// Reads a block sample by sample through a buffer, and lets whole strides be skipped.
 class StayScanner {
 public:
-  StayScanner(const Trace& trace, const Block& block, const Recipe& recipe)
-      : trace_(trace), recipe_(recipe), block_(block), buffer_(4096) {}
+  StayScanner(const Trace& trace, const Block& block, const Recipe& recipe,
+              const std::vector<Ban>& bans, const std::function<double()>& noise)
+      : trace_(trace),
+        recipe_(recipe),
+        block_(block),
+        bans_(bans),
+        smoothed_(trace, block, recipe.smooth, noise),
+        buffer_(4096) {}
 
   std::vector<Stay> stays() {
     std::vector<Stay> out;
     std::int64_t at = 0;
     while (at < block_.count) {
-      const int state = enter(value(at));
+      const int state = enter(value(at), at);
       const std::int64_t left = leave(state, at + 1);
       if (!out.empty() && out.back().state == state) {
         out.back().to = left;
       } else {
-        out.push_back({state, at, left});
+        out.push_back({state, at, left, {}, {}});
       }
       at = left;
     }
+    if (smoothed_.smooths()) put_back(out);
     return out;
   }
 
 private:
-  int enter(double x) const {
+  int enter(double x, std::int64_t at) {
     for (std::size_t i = 0; i < recipe_.states.size(); ++i) {
-      if (recipe_.states[i].level.enters(x)) return static_cast<int>(i);
+      if (recipe_.states[i].enters(x) && !banned(static_cast<int>(i), at))
+        return static_cast<int>(i);
     }
     return kNoRule;
+  }
+  /// Asked for samples that rise.
+  bool banned(int state, std::int64_t at) {
+    while (first_ban_ < bans_.size() && bans_[first_ban_].to <= at) ++first_ban_;
+    for (std::size_t i = first_ban_; i < bans_.size() && bans_[i].from <= at; ++i) {
+      if (bans_[i].state == state && at < bans_[i].to) return true;
+    }
+    return false;
   }
 
   /// First sample from `at` on that is no longer held by the state.
@@ -62,19 +81,26 @@ private:
         }
       }
       const double x = value(at);
-      const bool held = rule ? rule->level.holds(x) : enter(x) == kNoRule;
+      const bool held = rule ? rule->level.holds(x) : enter(x, at) == kNoRule;
       if (!held) return at;
       ++at;
     }
     return block_.count;
   }
 
-  /// Skips strides that start at `at` and lie inside the band as a whole.
+  /// Skips strides that start at `at` and lie inside the band as a whole, with all that is smoothed
+  /// into them.
   std::int64_t skip_held(const Band& band, std::int64_t at) {
     for (const std::int64_t size : kNodeSizes) {
       if (at % size != 0) continue;
       if (at + size > block_.count) continue;
-      const CellSum sum = trace_.sum(block_, at, at + size);
+      std::int64_t from = smoothed_.first_of(at), to = smoothed_.end_of(at + size);
+      if (smoothed_.smooths()) {  // strides of which sums are ready
+        constexpr std::int64_t kLeast = kNodeSizes.back();
+        from = from / kLeast * kLeast;
+        to = std::min(block_.count, (to + kLeast - 1) / kLeast * kLeast);
+      }
+      const CellSum sum = trace_.sum(block_, from, to);
       if (band.holds(sum.lo) && band.holds(sum.hi)) return at + size;
     }
     return at;
@@ -84,14 +110,68 @@ private:
     if (at < buffered_from_ || at >= buffered_to_) {
       buffered_from_ = at;
       buffered_to_ = std::min(block_.count, at + static_cast<std::int64_t>(buffer_.size()));
-      trace_.read(block_, at, {buffer_.data(), static_cast<std::size_t>(buffered_to_ - at)});
+      smoothed_.read(at, {buffer_.data(), static_cast<std::size_t>(buffered_to_ - at)});
     }
     return buffer_[static_cast<std::size_t>(at - buffered_from_)];
+  }
+
+  /// Edges from where the window smeared them to where the samples cross.
+  void put_back(std::vector<Stay>& stays) {
+    for (std::size_t i = 1; i < stays.size(); ++i) {
+      const std::int64_t edge = stays[i].from;
+      std::array<double, 2> beside{};
+      smoothed_.read(edge - 1, beside);
+      const double level =
+          crossed_threshold(recipe_, stays[i - 1].state, stays[i].state, beside[0], beside[1]);
+      if (!std::isfinite(level)) continue;
+      const std::int64_t from = std::max(stays[i - 1].from + 1, smoothed_.first_of(edge - 1)),
+                         to = std::min(stays[i].to, smoothed_.end_of(edge + 1));
+      if (from >= to) continue;
+      stays[i].from = stays[i - 1].to = crossing(from, to, level, beside[1] > beside[0], edge);
+    }
+  }
+
+  /// In samples [from, to): the first that belongs to what comes after the edge.
+  std::int64_t crossing(std::int64_t from, std::int64_t to, double level, bool rises,
+                        std::int64_t otherwise) {
+    std::vector<double> raw(static_cast<std::size_t>(to - from));
+    trace_.read(block_, from, raw);
+    const auto above = [&](std::size_t i) { return raw[i] >= level; };
+    if (recipe_.smooth.take == Smoothing::Take::max) {
+      // What is above counts, wherever it stands.
+      if (rises) {
+        for (std::size_t i = 0; i < raw.size(); ++i) {
+          if (above(i)) return from + static_cast<std::int64_t>(i);
+        }
+      } else {
+        for (std::size_t i = raw.size(); i-- > 0;) {
+          if (above(i)) return std::min(to - 1, from + static_cast<std::int64_t>(i) + 1);
+        }
+      }
+      return otherwise;
+    }
+    // So that fewest before it lie as those after it should, and the other way round.
+    std::int64_t wrong = 0;
+    for (std::size_t i = 0; i < raw.size(); ++i) wrong += above(i) != rises ? 1 : 0;
+    std::int64_t best = otherwise, least = std::numeric_limits<std::int64_t>::max();
+    for (std::size_t i = 0; i < raw.size(); ++i) {
+      const std::int64_t at = from + static_cast<std::int64_t>(i);
+      if (wrong < least ||
+          (wrong == least && std::abs(at - otherwise) < std::abs(best - otherwise))) {
+        least = wrong;
+        best = at;
+      }
+      wrong += above(i) == rises ? 1 : -1;
+    }
+    return best;
   }
 
   const Trace& trace_;
   const Recipe& recipe_;
   const Block& block_;
+  const std::vector<Ban>& bans_;
+  std::size_t first_ban_ = 0;  // those before have ended
+  Smoothed smoothed_;
   std::vector<double> buffer_;
   std::int64_t buffered_from_ = 0, buffered_to_ = 0;
 };
@@ -248,8 +328,29 @@ bool is_transition(const Trace& trace, const Block& block, std::int64_t from, st
 
 }  // namespace
 
-std::vector<Stay> stays_by_level(const Trace& trace, const Block& block, const Recipe& recipe) {
-  return StayScanner(trace, block, recipe).stays();
+double crossed_threshold(const Recipe& recipe, int left, int right, double x_left, double x_right) {
+  const bool rising = x_right > x_left;
+  if (left != kNoRule) {
+    const Band& band = recipe.states[static_cast<std::size_t>(left)].level;
+    return rising ? band.release_high : band.release_low;
+  }
+  if (right != kNoRule) {
+    const Band& band = recipe.states[static_cast<std::size_t>(right)].level;
+    return rising ? band.low : band.high;
+  }
+  return (x_left + x_right) / 2;
+}
+
+std::int64_t sample_at(const Trace& trace, const Block& block, double at_s) {
+  const auto tick = std::clamp(trace.time_base().ticks(at_s), static_cast<long double>(block.start),
+                               static_cast<long double>(block.end));
+  return cell_at(trace, block, tick);
+}
+
+std::vector<Stay> stays_by_level(const Trace& trace, const Block& block, const Recipe& recipe,
+                                 const std::vector<Ban>& bans,
+                                 const std::function<double()>& noise) {
+  return StayScanner(trace, block, recipe, bans, noise).stays();
 }
 
 std::vector<Stay> join_stays(const Trace& trace, const Block& block, const Recipe& recipe,

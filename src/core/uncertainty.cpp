@@ -14,6 +14,8 @@ namespace {
 
 constexpr double kSqrt3 = 1.7320508075688772;
 constexpr double kManyFreedoms = 1e6;
+/// With fewer an interval says nothing, and its ends are beyond what a double holds.
+constexpr double kLeastFreedom = 0.01;
 
 /// Where a rising function passes zero between two points (Alefeld, Potra and Shi 1995).
 template <typename Function>
@@ -54,14 +56,14 @@ double student_t(std::optional<double> freedom, double level) {
   const double tail = (1 - level) / 2;
   if (!freedom || *freedom > kManyFreedoms)
     return quantile(complement(boost::math::normal(), tail));
-  return quantile(complement(boost::math::students_t(std::max(*freedom, 1e-3)), tail));
+  return quantile(complement(boost::math::students_t(std::max(*freedom, kLeastFreedom)), tail));
 }
 
 double student_p(double t, std::optional<double> freedom) {
   const double x = std::fabs(t);
   if (!std::isfinite(x)) return 0;
   if (!freedom || *freedom > kManyFreedoms) return 2 * cdf(complement(boost::math::normal(), x));
-  return 2 * cdf(complement(boost::math::students_t(std::max(*freedom, 1e-3)), x));
+  return 2 * cdf(complement(boost::math::students_t(std::max(*freedom, kLeastFreedom)), x));
 }
 
 Expanded expand(std::span<const Component> components, double level) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/project_files.h"
 
+#include "book/anchors.h"
 #include "book/documents.h"
 #include "core/budget.h"
 #include "formats/toml_file.h"
@@ -49,6 +50,95 @@ Band read_band(const TomlTable& level) {
   side("release_above", band.release_high, band.high, true);
   side("release_below", band.release_low, band.low, false);
   return band;
+}
+
+/// What begins or ends a state; `name` is the rule's, whose groups a log's expression must have.
+std::optional<Anchor> read_anchor(const TomlTable& state, std::string_view key,
+                                  const std::string& name) {
+  const auto table = state.optional_table(key);
+  if (!table) return std::nullopt;
+  table->expect({"log", "logic", "mark", "edge", "offset"});
+  if (table->has("log") + table->has("logic") + table->has("mark") != 1)
+    table->complain("needs one of \"log\", \"logic\" and \"mark\"");
+  Anchor out;
+  out.offset_s = table->optional_quantity("offset", Dimension::time).value_or(0);
+  if (table->has("logic")) {
+    out.by = Anchor::By::logic;
+    out.of = table->string("logic");
+    const std::string edge = table->optional_string("edge").value_or("rising");
+    if (edge != "rising" && edge != "falling")
+      table->complain("\"edge\" is \"rising\" or \"falling\"", "edge");
+    out.rises = edge == "rising";
+  } else {
+    if (table->has("edge")) table->complain("an \"edge\" is of a \"logic\" line", "edge");
+    const char* by = table->has("log") ? "log" : "mark";
+    out.by = table->has("log") ? Anchor::By::log : Anchor::By::mark;
+    out.of = table->string(by);
+    try {
+      const auto groups = book::groups_of(out.of);
+      if (key != "begins") return out;
+      for (const std::string& group : book::groups_in(name)) {
+        if (groups.count(group) == 0)
+          table->complain("the name asks for {" + group +
+                              "}, and the expression has no group (?P<" + group + ">…)",
+                          by);
+      }
+    } catch (const std::invalid_argument& e) {
+      table->complain("\"" + out.of + "\" is no regular expression: " + e.what(), by);
+    }
+  }
+  return out;
+}
+
+Must read_must(const TomlTable& state) {
+  Must out;
+  const auto table = state.optional_table("must");
+  if (!table) return out;
+  table->expect({"peak_above", "length", "mean"});
+  out.peak_above = table->optional_quantity("peak_above", Dimension::current);
+  if (const auto length = table->optional_table("length")) {
+    length->expect({"min", "max"});
+    out.longer_s = length->optional_quantity("min", Dimension::time);
+    out.shorter_s = length->optional_quantity("max", Dimension::time);
+    if (out.longer_s && out.shorter_s && *out.longer_s > *out.shorter_s)
+      length->complain("\"min\" must not be longer than \"max\"", "min");
+  }
+  if (const auto mean = table->optional_table("mean")) {
+    mean->expect({"above", "below"});
+    out.mean_above = mean->optional_quantity("above", Dimension::current);
+    out.mean_below = mean->optional_quantity("below", Dimension::current);
+    if (out.mean_above && out.mean_below && *out.mean_above >= *out.mean_below)
+      mean->complain("\"above\" must be lower than \"below\"", "above");
+  }
+  if (!out.any()) table->complain("it asks for nothing", "must");
+  return out;
+}
+
+Smoothing read_smoothing(const TomlTable& root) {
+  Smoothing out;
+  const auto table = root.optional_table("smooth");
+  if (!table) return out;
+  table->expect({"over", "take"});
+  out.over_s = table->quantity("over", Dimension::time);
+  if (!(out.over_s > 0)) table->complain("\"over\" is longer than nothing", "over");
+  const std::string take = table->string("take");
+  if (take == "max") {
+    out.take = Smoothing::Take::max;
+  } else if (take == "mean") {
+    out.take = Smoothing::Take::mean;
+  } else if (take == "median") {
+    out.take = Smoothing::Take::median;
+  } else {
+    table->complain("\"take\" is \"max\", \"mean\" or \"median\"", "take");
+  }
+  return out;
+}
+
+/// The groups of a name that nothing could complete.
+void check_name(const TomlTable& table, const StateRule& rule) {
+  const bool by_text = rule.begins && rule.begins->by != Anchor::By::logic;
+  if (!book::groups_in(rule.name).empty() && !by_text)
+    table.complain("a name with {…} needs \"begins\" with a \"log\" or a \"mark\"", "name");
 }
 
 double not_negative(const TomlTable& table, std::string_view key) {
@@ -103,13 +193,15 @@ Limit read_limit(const TomlTable& table, const LimitQuantityInfo& q, const Limit
 
 RecipeFile parse_recipe(const std::string& text, const std::string& path) {
   const TomlTable root = TomlTable::text(text, path, "recipe");
-  root.expect({"kuvio", "name", "channel", "state"}, {"smooth"});
+  root.expect({"kuvio", "name", "channel", "smooth", "state"});
   RecipeFile out;
   out.text = text;
   out.recipe.name = root.string("name");
   out.recipe.channel = root.optional_string("channel").value_or("");
+  out.recipe.smooth = read_smoothing(root);
   for (const TomlTable& table : root.tables("state")) {
-    table.expect({"name", "level", "shortest", "join_gaps"}, {"must", "begins", "ends", "after"});
+    table.expect({"name", "level", "shortest", "join_gaps", "must", "begins", "ends", "after"},
+                 {"channel"});
     StateRule rule;
     rule.name = table.string("name");
     if (rule.name.empty()) table.complain("a state needs a name", "name");
@@ -119,7 +211,16 @@ RecipeFile parse_recipe(const std::string& text, const std::string& path) {
       if (other.name == rule.name)
         table.complain("there are two rules named \"" + rule.name + "\"", "name");
     }
-    rule.level = read_band(table.table("level"));
+    rule.begins = read_anchor(table, "begins", rule.name);
+    rule.ends = read_anchor(table, "ends", rule.name);
+    rule.by_level = table.has("level") || !rule.begins;
+    if (rule.by_level) rule.level = read_band(table.table("level"));
+    check_name(table, rule);
+    rule.must = read_must(table);
+    if (table.has("after")) rule.after = table.strings("after");
+    if (!rule.by_level && table.has("join_gaps"))
+      table.complain("\"join_gaps\" joins stays at a level, and there is no \"level\"",
+                     "join_gaps");
     rule.shortest_s = not_negative(table, "shortest");
     rule.join_gaps_s = not_negative(table, "join_gaps");
     out.recipe.states.push_back(std::move(rule));

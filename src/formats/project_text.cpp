@@ -96,6 +96,41 @@ std::string quantity_text(double value, Dimension dimension, int digits) {
   }
 }
 
+namespace {
+
+std::string anchor_text(const Anchor& a) {
+  std::string out = "{ ";
+  if (a.by == Anchor::By::logic) {
+    out += "logic = " + toml_quote(a.of) + ", edge = " + (a.rises ? "\"rising\"" : "\"falling\"");
+  } else {
+    out += (a.by == Anchor::By::log ? "log = " : "mark = ") + toml_quote(a.of);
+  }
+  if (a.offset_s != 0)
+    out += ", offset = " + toml_quote(quantity_text(a.offset_s, Dimension::time));
+  return out + " }";
+}
+
+std::string must_text(const Must& must) {
+  std::string out;
+  const auto put = [](std::string& to, const char* key, const std::string& value) {
+    to += (to.empty() ? "" : ", ") + std::string(key) + " = " + value;
+  };
+  const auto quantity = [](const std::optional<double>& v, Dimension dimension) {
+    return toml_quote(quantity_text(*v, dimension));
+  };
+  std::string length, mean;
+  if (must.longer_s) put(length, "min", quantity(must.longer_s, Dimension::time));
+  if (must.shorter_s) put(length, "max", quantity(must.shorter_s, Dimension::time));
+  if (must.mean_above) put(mean, "above", quantity(must.mean_above, Dimension::current));
+  if (must.mean_below) put(mean, "below", quantity(must.mean_below, Dimension::current));
+  if (must.peak_above) put(out, "peak_above", quantity(must.peak_above, Dimension::current));
+  if (!length.empty()) put(out, "length", "{ " + length + " }");
+  if (!mean.empty()) put(out, "mean", "{ " + mean + " }");
+  return "{ " + out + " }";
+}
+
+}  // namespace
+
 std::string state_block(const StateRule& rule) {
   std::string out = "[[state]]\n";
   line(out, "name", toml_quote(rule.name));
@@ -115,11 +150,15 @@ std::string state_block(const StateRule& rule) {
     if (b.release_low != b.low) add("release_below", b.release_low);
     if (b.release_high != b.high) add("release_above", b.release_high);
   }
-  line(out, "level", "{ " + level + " }");
+  if (rule.by_level) line(out, "level", "{ " + level + " }");
   if (rule.shortest_s > 0)
     line(out, "shortest", toml_quote(quantity_text(rule.shortest_s, Dimension::time)));
   if (rule.join_gaps_s > 0)
     line(out, "join_gaps", toml_quote(quantity_text(rule.join_gaps_s, Dimension::time)));
+  if (rule.begins) line(out, "begins", anchor_text(*rule.begins));
+  if (rule.ends) line(out, "ends", anchor_text(*rule.ends));
+  if (rule.must.any()) line(out, "must", must_text(rule.must));
+  if (!rule.after.empty()) line(out, "after", list(rule.after));
   return out;
 }
 
@@ -127,6 +166,12 @@ std::string recipe_text(const Recipe& recipe) {
   std::string out = "kuvio = \"recipe/1\"\n";
   line(out, "name", toml_quote(recipe.name));
   if (!recipe.channel.empty()) line(out, "channel", toml_quote(recipe.channel));
+  if (recipe.smooth.over_s > 0) {
+    const char* const takes[] = {"max", "mean", "median"};
+    line(out, "smooth",
+         "{ over = " + toml_quote(quantity_text(recipe.smooth.over_s, Dimension::time)) +
+             ", take = " + toml_quote(takes[static_cast<std::size_t>(recipe.smooth.take)]) + " }");
+  }
   for (const StateRule& rule : recipe.states) out += "\n" + state_block(rule);
   return out;
 }

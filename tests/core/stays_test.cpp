@@ -47,7 +47,7 @@ TEST_CASE(
     const MemoryTrace trace = trace_of(levels);
     Recipe recipe = three(0.03);
     const Block& block = trace.blocks().front();
-    const auto raw = stays_by_level(trace, block, recipe);
+    const auto raw = stays_by_level(trace, block, recipe, {}, [] { return 1e-6; });
     const auto stays =
         absorb_short_stays(trace, block, recipe, raw, [&] { return quiet_noise(trace); });
     for (std::size_t i = 1; i + 1 < stays.size(); ++i) {

@@ -109,3 +109,13 @@ TEST_CASE("neighbours that correlate widen the uncertainty") {
   CHECK(a.u == Approx(a.sd / std::sqrt(200.0)));
   CHECK(b.u > 2.5 * b.sd / std::sqrt(200.0));
 }
+
+TEST_CASE("next to no degrees of freedom are an interval that says nothing, not an overflow") {
+  for (const double freedom : {0.0, 1e-9, 1e-3, 0.01, 0.1}) {
+    CAPTURE(freedom);
+    const double t = student_t(freedom, 0.95);
+    CHECK(std::isfinite(t * t));
+    CHECK(t > 1e6);
+    CHECK(student_p(10, freedom) > 0.5);
+  }
+}

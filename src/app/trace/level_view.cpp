@@ -76,7 +76,7 @@ void LevelView::paintEvent(QPaintEvent*) {
   // The state that a level would enter, first in the recipe's order.
   const auto fill_of = [&](double level) -> QBrush {
     for (const StateRule& rule : rules_) {
-      if (rule.level.enters(level)) return t.fill(rule.name, fills_);
+      if (rule.enters(level)) return t.fill(rule.name, fills_);
     }
     return t.fill(kUnassigned, fills_);
   };

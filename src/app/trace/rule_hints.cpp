@@ -10,7 +10,7 @@ namespace kuvio::app {
 
 std::optional<std::size_t> first_to_take(const std::vector<StateRule>& rules, double level_a) {
   for (std::size_t i = 0; i < rules.size(); ++i) {
-    if (rules[i].level.enters(level_a)) return i;
+    if (rules[i].enters(level_a)) return i;
   }
   return std::nullopt;
 }
@@ -22,7 +22,7 @@ std::optional<std::size_t> taken_by(const std::vector<StateRule>& rules,
   for (std::size_t i = 0; i < histogram.share.size(); ++i) {
     const double level = histogram.low * std::pow(histogram.high / histogram.low,
                                                   (static_cast<double>(i) + 0.5) / bins);
-    if (!(histogram.share[i] > 0) || !rules.at(rule).level.enters(level)) continue;
+    if (!(histogram.share[i] > 0) || !rules.at(rule).enters(level)) continue;
     if (const auto first = first_to_take(rules, level)) share[*first] += histogram.share[i];
   }
   const auto most = std::max_element(share.begin(), share.end());

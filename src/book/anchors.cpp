@@ -1,0 +1,147 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "book/anchors.h"
+
+#include "book/channel_trace.h"
+#include "core/error.h"
+
+#include <re2/re2.h>
+
+#include <algorithm>
+#include <map>
+#include <optional>
+#include <stdexcept>
+
+namespace kuvio::book {
+namespace {
+
+RE2::Options quiet() {
+  RE2::Options out;
+  out.set_log_errors(false);
+  return out;
+}
+
+/// An expression, and how a rule's name is completed by what it meets.
+class Expression {
+public:
+  Expression(const std::string& text, const std::string& rule_name)
+      : pattern_(text, quiet()), rule_name_(rule_name) {
+    for (const std::string& group : groups_in(rule_name)) {
+      const auto& known = pattern_.NamedCapturingGroups();
+      if (const auto it = known.find(group); it != known.end()) groups_.emplace(group, it->second);
+    }
+  }
+
+  /// What a text makes of the name, "" where it needs nothing of it; nothing where it does not
+  /// match.
+  std::optional<std::string> name_of(const std::string& text) const {
+    std::vector<re2::StringPiece> met(static_cast<std::size_t>(pattern_.NumberOfCapturingGroups()) +
+                                      1);
+    if (!pattern_.ok() || !pattern_.Match(text, 0, text.size(), RE2::UNANCHORED, met.data(),
+                                          static_cast<int>(met.size())))
+      return std::nullopt;
+    if (groups_.empty()) return std::string();
+    std::string out = rule_name_;
+    for (const auto& [group, number] : groups_) {
+      const std::string place = "{" + group + "}";
+      const auto piece = met[static_cast<std::size_t>(number)];
+      const std::string word(piece.data() ? piece.data() : "", piece.size());
+      for (auto at = out.find(place); at != std::string::npos;
+           at = out.find(place, at + word.size()))
+        out.replace(at, place.size(), word);
+    }
+    if (out.empty()) return std::nullopt;
+    return is_built_in_state(out) ? out + " (named)" : out;
+  }
+
+private:
+  RE2 pattern_;
+  std::string rule_name_;
+  std::map<std::string, int> groups_;
+};
+
+/// The moments at which a logic line goes to the level wanted. Between two samples it changed at
+/// the later one, which is where recorders keep their changes.
+std::vector<Moment> edges_of(const Book& book, const CaptureInfo& capture, const Anchor& anchor) {
+  const ChannelInfo* line = capture.channel(anchor.of);
+  if (!line || line->quantity != Quantity::logic) {
+    throw Error(Failure::bad_data, "recipe does not fit", "capture " + capture.name,
+                "it has no logic line \"" + anchor.of + "\"");
+  }
+  const ChannelTrace trace(book, *line);
+  std::vector<Moment> out;
+  std::vector<double> piece(65536);
+  for (const Block& block : trace.blocks()) {
+    std::optional<bool> was;
+    for (std::int64_t at = 0; at < block.count; at += static_cast<std::int64_t>(piece.size())) {
+      const auto n = static_cast<std::size_t>(
+          std::min(block.count - at, static_cast<std::int64_t>(piece.size())));
+      trace.read(block, at, std::span(piece).first(n));
+      for (std::size_t i = 0; i < n; ++i) {
+        const bool high = piece[i] > 0.5;
+        if (was && high != *was && high == anchor.rises) {
+          const std::int64_t tick = tick_of(trace, block, at + static_cast<std::int64_t>(i));
+          out.push_back({trace.time_base().seconds(tick)});
+        }
+        was = high;
+      }
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+std::set<std::string> groups_of(const std::string& expression) {
+  const RE2 pattern(expression, quiet());
+  if (!pattern.ok()) throw std::invalid_argument(pattern.error());
+  std::set<std::string> out;
+  for (const auto& [name, number] : pattern.NamedCapturingGroups()) out.insert(name);
+  return out;
+}
+
+std::set<std::string> groups_in(const std::string& rule_name) {
+  static const RE2 place(R"(\{([A-Za-z_]\w*)\})");
+  std::set<std::string> out;
+  re2::StringPiece rest(rule_name);
+  std::string group;
+  while (RE2::FindAndConsume(&rest, place, &group)) out.insert(group);
+  return out;
+}
+
+std::vector<Beside::Rule> moments_of(const Book& book, const CaptureInfo& capture,
+                                     const Recipe& recipe) {
+  std::optional<std::vector<LogLine>> log;
+  std::optional<std::vector<Event>> events;
+  const auto moments = [&](const Anchor& anchor, const std::string& rule_name) {
+    std::vector<Moment> out;
+    if (anchor.by == Anchor::By::logic) {
+      out = edges_of(book, capture, anchor);
+    } else if (anchor.by == Anchor::By::log) {
+      const Expression expression(anchor.of, rule_name);
+      if (!log) log = book.log(capture.id);
+      for (const LogLine& line : *log) {
+        if (auto name = expression.name_of(line.text)) out.push_back({line.time_s, *name});
+      }
+    } else {
+      const Expression expression(anchor.of, rule_name);
+      if (!events) events = book.events(capture.id);
+      for (const Event& e : *events) {
+        if (e.kind != EventKind::mark) continue;
+        if (auto name = expression.name_of(e.text)) out.push_back({e.earliest_s, *name});
+      }
+    }
+    for (Moment& m : out) m.at_s += anchor.offset_s;
+    std::stable_sort(out.begin(), out.end(),
+                     [](const Moment& a, const Moment& b) { return a.at_s < b.at_s; });
+    return out;
+  };
+  std::vector<Beside::Rule> out(recipe.states.size());
+  for (std::size_t i = 0; i < recipe.states.size(); ++i) {
+    const StateRule& rule = recipe.states[i];
+    if (rule.begins) out[i].begins = moments(*rule.begins, rule.name);
+    if (rule.ends) out[i].ends = moments(*rule.ends, rule.name);
+  }
+  return out;
+}
+
+}  // namespace kuvio::book
