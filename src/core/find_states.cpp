@@ -332,8 +332,11 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
 
 FoundStates find_states(const Trace& trace, const FindSettings& settings) {
   if (trace.samples() < 20) throw std::invalid_argument("it holds fewer than 20 samples");
-  const NoiseScale scale(trace);
+  const std::function<bool()> going_on = [&] { return !settings.going_on || settings.going_on(0); };
+  const NoiseScale scale(trace, going_on);
   FoundStates out;
+  out.given_up = !going_on();
+  if (out.given_up) return out;
   std::vector<Stretch> all = stretches_of(trace, scale, settings, out.given_up);
   if (out.given_up) return out;
   std::vector<const Stretch*> taking_part;

@@ -21,9 +21,9 @@ constexpr double kInfinity = std::numeric_limits<double>::infinity();
 
 }  // namespace
 
-NoiseScale::NoiseScale(const Trace& trace)
+NoiseScale::NoiseScale(const Trace& trace, const std::function<bool()>& going_on)
     : zero_(quiet_noise(trace)), least_(kInfinity), most_(-kInfinity) {
-  gather(trace);
+  gather(trace, going_on);
   build();
 }
 
@@ -64,17 +64,19 @@ double NoiseScale::noise(double x) const {
   return std::max({std::exp(log_noise), zero_, kLeastShare * std::fabs(x)});
 }
 
-void NoiseScale::gather(const Trace& trace) {
+void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_on) {
   std::map<int, std::vector<std::pair<double, double>>> runs;
   const double every = std::max<double>(
       static_cast<double>(kRun), static_cast<double>(trace.samples()) / static_cast<double>(kRuns));
   std::vector<double> values;
   double next = 0, seen = 0;
+  std::size_t read = 0;
   for (const Block& block : trace.blocks()) {
     for (; next < seen + static_cast<double>(block.count); next += every) {
       const auto at = static_cast<std::int64_t>(next - seen);
       const std::int64_t n = std::min(kRun, block.count - at);
       if (n < kRun / 2) continue;
+      if (++read % 64 == 0 && going_on && !going_on()) break;
       values.resize(static_cast<std::size_t>(n));
       trace.read(block, at, values);
       for (const double v : values) {

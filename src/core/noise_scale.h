@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <map>
 #include <vector>
 
@@ -15,14 +16,15 @@ class Trace;
 /// some hundred thousand samples.
 class NoiseScale {
 public:
-  explicit NoiseScale(const Trace& trace);
+  /// `going_on` is asked now and then: false, and it makes do with what it has seen.
+  explicit NoiseScale(const Trace& trace, const std::function<bool()>& going_on = {});
 
   double at(double x) const;     ///< of a level in the trace's unit
   double level(double y) const;  ///< and back
   double noise(double x) const;  ///< at a level, in the trace's unit
 
 private:
-  void gather(const Trace& trace);
+  void gather(const Trace& trace, const std::function<bool()>& going_on);
   void build();
 
   double zero_, first_ = 0, least_, most_;

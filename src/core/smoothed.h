@@ -4,6 +4,7 @@
 #include "core/recipe.h"
 #include "core/trace.h"
 
+#include <algorithm>
 #include <cstdint>
 #include <functional>
 #include <span>
@@ -26,6 +27,10 @@ public:
   std::int64_t first_of(std::int64_t from) const;
   std::int64_t end_of(std::int64_t to) const;
   bool smooths() const { return smoothing_.over_s > 0; }
+  /// How many are best read at once by whoever may need few: no fewer than a window takes with it.
+  std::size_t piece() const {
+    return static_cast<std::size_t>(std::clamp<std::int64_t>(2 * half_, 256, 65536));
+  }
 
 private:
   struct Window {

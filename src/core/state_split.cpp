@@ -5,6 +5,7 @@
 #include "core/measure.h"
 #include "core/noise.h"
 #include "core/number_text.h"
+#include "core/smoothed.h"
 #include "core/stays.h"
 
 #include <algorithm>
@@ -194,6 +195,7 @@ public:
         block_(block),
         noise_(noise),
         tally_(tally),
+        smoothed_(trace, block, recipe.smooth, noise),
         asks_(std::any_of(recipe.states.begin(), recipe.states.end(), [](const StateRule& r) {
           return r.by_level && (r.must.any() || r.begins || r.ends || !r.after.empty());
         })) {}
@@ -237,8 +239,15 @@ private:
       const auto why = rule && settled ? fault(stays, i, *rule) : std::nullopt;
       settled = !why;
       if (!why) continue;
+      // A window sees it from further away. What is banned already stays so: it was told.
+      const Ban ban{stays[i].state, smoothed_.first_of(stays[i].from),
+                    smoothed_.end_of(stays[i].to)};
+      const bool known = std::any_of(bans_.begin(), bans_.end(), [&](const Ban& b) {
+        return b.state == ban.state && b.from <= ban.from && b.to >= ban.to;
+      });
+      if (known) continue;
       tally_.add(stays[i].state, *why);
-      bans_.push_back({stays[i].state, stays[i].from, stays[i].to});
+      bans_.push_back(ban);
     }
     std::sort(bans_.begin(), bans_.end(),
               [](const Ban& a, const Ban& b) { return a.from < b.from; });
@@ -399,6 +408,7 @@ private:
   const Block& block_;
   const std::function<double()>& noise_;
   Tally& tally_;
+  Smoothed smoothed_;
   bool asks_;
   std::vector<Ban> bans_;
 };

@@ -33,7 +33,7 @@ public:
         block_(block),
         bans_(bans),
         smoothed_(trace, block, recipe.smooth, noise),
-        buffer_(4096) {}
+        buffer_(smoothed_.smooths() ? smoothed_.piece() : 4096) {}
 
   std::vector<Stay> stays() {
     std::vector<Stay> out;

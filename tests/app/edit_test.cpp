@@ -380,3 +380,41 @@ TEST_CASE("hand edits outlive the recipe's re-run, those without anchor are told
       Qt::LeftButton);
   REQUIRE(edits_are(s, 0));
 }
+
+TEST_CASE("a rule's card says what the rule asks for, and what it turned away") {
+  Opened s;
+  const std::string file = s.made.folder.write("radio.recipe.toml", R"(kuvio = "recipe/1"
+name = "radio"
+[[state]]
+name = "Sleep"
+level = { below = "200 uA" }
+[[state]]
+name = "Radio"
+level = { above = "40 mA" }
+must = { peak_above = "1 A" }
+[[state]]
+name = "{number}"
+begins = { log = '^step at (?P<number>\d+)', offset = "100 ms" }
+must = { length = { min = "3 s" } }
+)");
+  s.window.openFile(QString::fromStdString(file));
+  auto* session = &s.window.session();
+  REQUIRE(s.wait([&] {
+    const auto document = session->book()->document(book::DocumentKind::recipe);
+    return document && document->text.find("number") != std::string::npos;
+  }));
+  const auto label = [&](const char* name) {
+    auto* found = s.window.findChild<QLabel*>(QLatin1String(name));
+    return found ? found->text() : QString();
+  };
+  REQUIRE(s.wait([&] { return label("ruleWhyNone1").contains(QStringLiteral("3 stretches")); }));
+  CHECK(label("ruleAsked1") == QStringLiteral("peak over 1.00\u2009A"));
+  CHECK(label("ruleAsked2").contains(QStringLiteral("log line ^step at")));
+  // Of 18 steps six last three seconds, and nobody knows how long the last one did.
+  CHECK(label("ruleVisits2") == QStringLiteral("7 visits"));
+  CHECK(label("ruleWhyNone2").contains(QStringLiteral("11 stretches began as {number}")));
+  CHECK_FALSE(s.window.findChild<QLineEdit*>(QStringLiteral("rule2_above"))->isEnabled());
+  s.window.actions().find(QStringLiteral("applyRecipe"))->trigger();
+  REQUIRE(s.wait([&] { return visits_to(s, "0") == 1; }));
+  CHECK(visits_to(s, "8840") == 1);  // where the first 28 mA began
+}

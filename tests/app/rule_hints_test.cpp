@@ -53,3 +53,19 @@ TEST_CASE("a rule without visits says which rule takes its samples, or that ther
   CHECK(taken_by(shared, levels(), 2) == 1U);
   CHECK_FALSE(taken_by(shared, LevelHistogram{}, 2));
 }
+
+TEST_CASE("what a rule asks for beside its level is said in words") {
+  StateRule r = rule("Uplink", 40e-3, 0);
+  CHECK(asked_beside_level(r).isEmpty());
+  r.begins = Anchor{Anchor::By::log, "^uplink", true, -2e-3};
+  r.ends = Anchor{Anchor::By::logic, "radio_on", false, 0};
+  r.must.peak_above = 0.15;
+  r.must.longer_s = 1;
+  r.after = {"Wake", "Locate"};
+  const QString words = asked_beside_level(r);
+  for (const char* part : {"begins at log line ^uplink −", "ends where radio_on falls",
+                           "peak over 150", "at least 1", "after Wake or Locate"}) {
+    CAPTURE(words.toStdString(), part);
+    CHECK(words.contains(QString::fromUtf8(part)));
+  }
+}

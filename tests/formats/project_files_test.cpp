@@ -83,9 +83,35 @@ TEST_CASE("every slip in a recipe is told with its line") {
              Catch::Contains(":5") && Catch::Contains("current"));
   CHECK_THAT(recipe_error(kHead + "levl = { below = \"4 mA\" }\n"),
              Catch::Contains(":5") && Catch::Contains("levl"));
-  CHECK_THAT(
-      recipe_error(kHead + "level = { below = \"4 mA\" }\nmust = { peak_above = \"1 A\" }\n"),
-      Catch::Contains(":6") && Catch::Contains("not yet supported"));
+  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\" }\nchannel = \"I2\"\n"),
+             Catch::Contains(":6") && Catch::Contains("not yet supported"));
+  const std::string level = "level = { below = \"4 mA\" }\n";
+  const std::pair<std::string, std::string> slips[] = {
+      {level + "must = { peak_above = \"1 V\" }\n", "current"},
+      {level + "must = { peek_above = \"1 A\" }\n", "peek_above"},
+      {level + "must = { }\n", "asks for nothing"},
+      {level + "must = { length = { min = \"2 s\", max = \"1 s\" } }\n", "longer"},
+      {level + "must = { mean = { above = \"2 A\", below = \"1 A\" } }\n", "lower"},
+      {level + "begins = { log = \"(\" }\n", "no regular expression"},
+      {level + "begins = { log = \"a\", mark = \"b\" }\n", "needs one of"},
+      {level + "begins = { offset = \"1 s\" }\n", "needs one of"},
+      {level + "begins = { logic = \"TX\", edge = \"up\" }\n", "rising"},
+      {level + "ends = { log = \"a\", edge = \"rising\" }\n", "logic"},
+      {"begins = { log = \"a\" }\njoin_gaps = \"1 s\"\n", "no \"level\""},
+      {"ends = { log = \"a\" }\n", "level"}};
+  for (const auto& [text, why] : slips) {
+    CAPTURE(text);
+    CHECK_THAT(recipe_error(kHead + text),
+               Catch::Contains(why) && Catch::Contains("f.recipe.toml:"));
+  }
+  const std::string head = "kuvio = \"recipe/1\"\nname = \"x\"\n";
+  CHECK_THAT(recipe_error(head + "smooth = { over = \"0 s\", take = \"max\" }\n[[state]]\n"),
+             Catch::Contains(":3") && Catch::Contains("longer than nothing"));
+  CHECK_THAT(recipe_error(head + "smooth = { over = \"1 s\", take = \"least\" }\n[[state]]\n"),
+             Catch::Contains(":3") && Catch::Contains("median"));
+  CHECK_THAT(recipe_error(head + "[[state]]\nname = \"{name}\"\n" + level), Catch::Contains("{…}"));
+  CHECK_THAT(recipe_error(head + "[[state]]\nname = \"{name}\"\nbegins = { log = '(?P<nam>.)' }\n"),
+             Catch::Contains("no group") && Catch::Contains("name"));
   CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\", above = \"5 mA\" }\n"),
              Catch::Contains(":5"));
   CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\", release = \"3 mA\" }\n"),

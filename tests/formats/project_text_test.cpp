@@ -143,3 +143,44 @@ TEST_CASE("a level between two others keeps a release on each side") {
                     Error);
   }
 }
+
+TEST_CASE("whatever a rule asks for is written and read back") {
+  const std::string text = R"(kuvio = "recipe/1"
+name = "suite"
+smooth = { over = "5 ms", take = "median" }
+[[state]]
+name = "Uplink"
+level = { above = "40 mA" }
+join_gaps = "300 ms"
+must = { peak_above = "150 mA", length = { min = "1 s", max = "3 s" }, mean = { above = "60 mA", below = "90 mA" } }
+begins = { log = '^uplink "start" \d', offset = "-2 ms" }
+ends = { logic = "radio_on", edge = "falling" }
+after = ["Wake", "Linger"]
+[[state]]
+name = "test {name}"
+begins = { log = '^test (?P<name>\w+) begins' }
+ends = { mark = "done" }
+)";
+  const Recipe recipe = parse_recipe(text, "f").recipe;
+  REQUIRE(recipe.states.size() == 2);
+  const StateRule& uplink = recipe.states[0];
+  CHECK(recipe.smooth == Smoothing{5e-3, Smoothing::Take::median});
+  CHECK(*uplink.begins == Anchor{Anchor::By::log, "^uplink \"start\" \\d", true, -2e-3});
+  CHECK(*uplink.ends == Anchor{Anchor::By::logic, "radio_on", false, 0});
+  CHECK(uplink.must == Must{150e-3, 60e-3, 90e-3, 1.0, 3.0});
+  CHECK(uplink.after == std::vector<std::string>{"Wake", "Linger"});
+  CHECK(uplink.by_level);
+  CHECK_FALSE(recipe.states[1].by_level);
+  CHECK(*recipe.states[1].ends == Anchor{Anchor::By::mark, "done", true, 0});
+  const std::string written = recipe_text(recipe);
+  const Recipe again = parse_recipe(written, "f").recipe;
+  CHECK(recipe_text(again) == written);
+  CHECK(again.smooth == recipe.smooth);
+  for (std::size_t i = 0; i < 2; ++i) {
+    CHECK(again.states[i].begins == recipe.states[i].begins);
+    CHECK(again.states[i].ends == recipe.states[i].ends);
+    CHECK(again.states[i].must == recipe.states[i].must);
+    CHECK(again.states[i].after == recipe.states[i].after);
+    CHECK(again.states[i].by_level == recipe.states[i].by_level);
+  }
+}

@@ -6,6 +6,7 @@
 #include "app/engine/spread.h"
 #include "app/engine/trace_views.h"
 #include "book/analysis.h"
+#include "book/anchors.h"
 #include "book/notes.h"
 #include "book/typed.h"
 #include "core/error.h"
@@ -422,13 +423,23 @@ RecipePreviewPtr Reader::preview(const std::string& text) const {
   out->capture = view.info.id;
   try {
     const formats::RecipeFile recipe = formats::parse_recipe(text, "recipe");
-    const book::StoredSplit split = book::split_capture(
-        book_, view.info, book::of_main_current(recipe.recipe, view.info, book_.path()),
-        recipe.text);
-    for (const StateRule& rule : recipe.recipe.states) out->visits[rule.name] = 0;
-    for (const Visit& v : split.visits) {
-      ++out->visits[v.state];
+    const Recipe used = book::of_main_current(recipe.recipe, view.info, book_.path());
+    const book::ToldSplit told = book::told_split(book_, view.info, used, recipe.text);
+    std::string names;  // the rule that names its visits by what it meets
+    for (const StateRule& rule : used.states) {
+      out->visits[rule.name] = 0;
+      if (names.empty() && !book::groups_in(rule.name).empty()) names = rule.name;
+    }
+    for (const Visit& v : told.split.visits) {
+      const bool met = !is_built_in_state(v.state) && out->visits.count(v.state) == 0;
+      ++out->visits[met ? names : v.state];
       if (v.state == kUnassigned) out->unassigned_s += v.length_s();
+    }
+    out->turned_away.resize(used.states.size());
+    const book::ChannelInfo* channel = view.info.channel(used.channel);
+    for (const Rejected& r : told.rejected) {
+      std::string& said = out->turned_away[r.rule];
+      said += (said.empty() ? "" : ".\n") + in_words(r, used, channel ? channel->unit : "A");
     }
   } catch (const Error& e) {
     out->error = e.where() + ": " + e.why();

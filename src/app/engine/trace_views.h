@@ -128,7 +128,8 @@ struct RecipePreview {
   std::int64_t capture = 0;
   std::string text;                           ///< of the recipe
   std::string error;                          ///< empty when it can be applied
-  std::map<std::string, std::size_t> visits;  ///< by state
+  std::map<std::string, std::size_t> visits;  ///< by rule, whatever it names them
+  std::vector<std::string> turned_away;       ///< by rule: what had its level and is none of it
   double unassigned_s = 0;
 };
 

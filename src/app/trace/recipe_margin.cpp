@@ -332,9 +332,11 @@ void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
     const auto it = preview->visits.find(recipe_->recipe.states[i].name);
     // A state that is not counted is one that was not found.
     const int visits = it == preview->visits.end() ? 0 : static_cast<int>(it->second);
-    rules_[i]->setVisits(visits, visits == 0 && histogram_
-                                     ? why_no_visits(recipe_->recipe.states, *histogram_, i)
-                                     : QString());
+    const QString away = i < preview->turned_away.size() ? qs(preview->turned_away[i]) : QString();
+    const bool level = visits == 0 && histogram_ && recipe_->recipe.states[i].by_level;
+    rules_[i]->setVisits(visits, !away.isEmpty() ? away + QLatin1Char('.')
+                                 : level ? why_no_visits(recipe_->recipe.states, *histogram_, i)
+                                         : QString());
   }
   const bool applied = view_.capture() && view_.capture()->recipe_text == preview->text;
   QString text = preview->unassigned_s > 0

@@ -3,6 +3,7 @@
 
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
+#include "app/trace/rule_hints.h"
 #include "core/quantity.h"
 
 #include <QGridLayout>
@@ -124,7 +125,12 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   why_none_->setObjectName(QStringLiteral("ruleWhyNone%1").arg(index));
   why_none_->setFont(Theme::baseFont(11));
   why_none_->hide();
-  grid->addWidget(why_none_, 3, 0, 1, 4);
+  asked_ = remark({}, this);
+  asked_->setObjectName(QStringLiteral("ruleAsked%1").arg(index));
+  asked_->setFont(Theme::baseFont(11));
+  asked_->hide();
+  grid->addWidget(asked_, 3, 0, 1, 4);
+  grid->addWidget(why_none_, 4, 0, 1, 4);
   grid->setColumnStretch(1, 1);
   grid->setColumnStretch(3, 1);
   connect(name_, &QLineEdit::editingFinished, this, [this] {
@@ -149,12 +155,16 @@ void RuleCard::setRule(const StateRule& rule, const QBrush& fill) {
   below_->setQuantity(finite(rule.level.high));
   shortest_->setQuantity(positive(rule.shortest_s));
   join_->setQuantity(positive(rule.join_gaps_s));
+  for (QuantityEdit* edit : {above_, below_, join_}) edit->setEnabled(rule.by_level);
+  const QString asked = asked_beside_level(rule);
+  asked_->setText(asked);
+  asked_->setVisible(!asked.isEmpty());
   setAccessibleName(tr("Rule for %1").arg(shown_name_));
 }
 
-void RuleCard::setVisits(int visits, const QString& why_none) {
-  why_none_->setText(why_none);
-  why_none_->setVisible(visits == 0 && !why_none.isEmpty());
+void RuleCard::setVisits(int visits, const QString& remark) {
+  why_none_->setText(remark);
+  why_none_->setVisible(visits >= 0 && !remark.isEmpty());
   visits_->setText(visits < 0    ? QString()
                    : visits == 1 ? tr("1 visit")
                                  : tr("%1 visits").arg(visits));

@@ -40,9 +40,9 @@ class RuleCard : public QWidget {
 public:
   RuleCard(int index, QWidget* parent);
   void setRule(const StateRule& rule, const QBrush& fill);
-  /// Visits that the rule finds in the capture shown; below 0 while that is not known. `why_none`
-  /// says where its samples are when it finds none.
-  void setVisits(int visits, const QString& why_none = {});
+  /// Visits that the rule finds in the capture shown; below 0 while that is not known. `remark`
+  /// says what it turned away, or where its samples are when it finds none.
+  void setVisits(int visits, const QString& remark = {});
   RuleGrip* grip() { return grip_; }
 
 signals:
@@ -60,7 +60,7 @@ private:
   RuleGrip* grip_;
   QString shown_name_;
   QLineEdit* name_;
-  QLabel *visits_, *why_none_;
+  QLabel *visits_, *why_none_, *asked_;
   QuantityEdit *above_, *below_, *shortest_, *join_;
 };
 

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/rule_hints.h"
 
+#include "core/number_text.h"
+
 #include <QCoreApplication>
+#include <QStringList>
 
 #include <algorithm>
 #include <cmath>
@@ -38,6 +41,45 @@ QString why_no_visits(const std::vector<StateRule>& rules, const LevelHistogram&
   if (*taker == rule) return tr("All stays at this level are too short.");
   return tr("%1, which comes first, takes its samples.")
       .arg(QString::fromStdString(rules[*taker].name));
+}
+
+QString asked_beside_level(const StateRule& rule) {
+  const auto tr = [](const char* text) { return QCoreApplication::translate("RuleHints", text); };
+  const auto value = [](double v) { return QString::fromStdString(with_prefix(v, "A", 3)); };
+  const auto length = [](double s) { return QString::fromStdString(duration(s)); };
+  QStringList out;
+  const auto moment = [&](const std::optional<Anchor>& anchor, const QString& begins) {
+    if (!anchor) return;
+    const QString of = QString::fromStdString(anchor->of);
+    QString text;
+    switch (anchor->by) {
+      case Anchor::By::log:
+        text = tr("%1 at log line %2").arg(begins, of);
+        break;
+      case Anchor::By::logic:
+        text = (anchor->rises ? tr("%1 where %2 rises") : tr("%1 where %2 falls")).arg(begins, of);
+        break;
+      case Anchor::By::mark:
+        text = tr("%1 at mark %2").arg(begins, of);
+        break;
+    }
+    if (anchor->offset_s != 0)
+      text += QStringLiteral(" %1%2").arg(anchor->offset_s < 0 ? QChar(0x2212) : QLatin1Char('+'),
+                                           length(std::fabs(anchor->offset_s)));
+    out << text;
+  };
+  moment(rule.begins, tr("begins"));
+  moment(rule.ends, tr("ends"));
+  const Must& must = rule.must;
+  if (must.peak_above) out << tr("peak over %1").arg(value(*must.peak_above));
+  if (must.mean_above) out << tr("mean over %1").arg(value(*must.mean_above));
+  if (must.mean_below) out << tr("mean under %1").arg(value(*must.mean_below));
+  if (must.longer_s) out << tr("at least %1 long").arg(length(*must.longer_s));
+  if (must.shorter_s) out << tr("at most %1 long").arg(length(*must.shorter_s));
+  QStringList after;
+  for (const std::string& state : rule.after) after << QString::fromStdString(state);
+  if (!after.isEmpty()) out << tr("after %1").arg(after.join(tr(" or ")));
+  return out.join(QStringLiteral(" · "));
 }
 
 }  // namespace kuvio::app

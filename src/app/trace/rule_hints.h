@@ -20,6 +20,9 @@ std::optional<std::size_t> taken_by(const std::vector<StateRule>& rules,
 QString why_no_visits(const std::vector<StateRule>& rules, const LevelHistogram& histogram,
                       std::size_t rule);
 
+/// What a rule asks for beside its level, in words; empty where it asks for nothing.
+QString asked_beside_level(const StateRule& rule);
+
 /// The first rule that a level enters, and so the one that a rule for that level must come before.
 std::optional<std::size_t> first_to_take(const std::vector<StateRule>& rules, double level_a);
 
