@@ -741,7 +741,7 @@ std::string in_words(const Rejected& r, const Recipe& recipe, std::string_view u
   using Why = Rejected::Why;
   const StateRule& rule = recipe.states.at(r.rule);
   const auto value = [&](const std::optional<double>& v) {
-    return with_prefix(v.value_or(0), unit, 4);
+    return with_prefix(v.value_or(0), unit, 3);
   };
   const std::string had = rule.by_level ? " had the level of " : " began as ";
   std::string why;

@@ -34,6 +34,8 @@ public:
   std::optional<std::int64_t> row(const std::vector<std::string_view>& row, const Open& open);
   /// The row was taken for a sample.
   void took_row();
+  /// By how much a counter that wraps has gone on through its wraps.
+  std::int64_t wrapped() const { return counter_.added(); }
 
   /// The ticks of rows [at, to) that were read without those before and come behind `open`, as far
   /// as they go on in time and their counter shows nothing that takes those before; how many they

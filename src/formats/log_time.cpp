@@ -152,6 +152,7 @@ std::int64_t Unwrapped::modulus(std::int64_t raw) const {
   for (const std::int64_t m : kBinary) {
     if (fits(m)) return m;
   }
+  if (before_ != step_) return 0;
   for (std::int64_t m = kLeastDecimal; m <= 1'000'000'000'000'000; m *= 10) {
     if (fits(m)) return m;
   }
@@ -167,6 +168,7 @@ std::int64_t Unwrapped::take(std::int64_t raw) {
     modulus_ = modulus(raw);
     added_ += modulus_;
   } else if (any_) {
+    before_ = step_;
     step_ = raw - last_;
   }
   last_ = raw;

@@ -38,7 +38,8 @@ std::optional<TimeForm> time_form(std::string_view text, const NumberMarks& mark
 constexpr std::int64_t kDayNs = 86'400'000'000'000;
 
 /// Follows a counter that wraps: where it steps back, and the step through 2^16, 2^24, 2^32 or a
-/// power of ten is the step it had, it goes on.
+/// power of ten is the step it had, it goes on; through a power of ten only where it had it twice,
+/// since one garbled digit makes the steps before and behind it alike, but not the one before.
 class Unwrapped {
 public:
   /// The count without its wraps.
@@ -46,6 +47,7 @@ public:
   /// Takes a count that rises and has never wrapped; false where `take` has more to look at.
   bool goes_on(std::int64_t raw) {
     if (!any_ || raw < last_ || modulus_ > 0) return false;
+    before_ = step_;
     step_ = raw - last_;
     last_ = raw;
     most_ = raw > most_ ? raw : most_;
@@ -64,7 +66,7 @@ public:
 
 private:
   std::int64_t modulus(std::int64_t raw) const;
-  std::int64_t last_ = 0, step_ = 0, added_ = 0, most_ = 0, modulus_ = 0;
+  std::int64_t last_ = 0, step_ = 0, before_ = 0, added_ = 0, most_ = 0, modulus_ = 0;
   bool any_ = false;
 };
 

@@ -63,6 +63,10 @@ private:
       result_.warnings.push_back(fmt::format(
           "{} lines repeat the time before them and were left out, the first is line {}", standing_,
           first_standing_));
+    if (wraps_ > 0)
+      result_.warnings.push_back(
+          fmt::format("its counter of time went round {}, first at line {}",
+                      wraps_ == 1 ? "once" : std::to_string(wraps_) + " times", first_wrap_));
     for (const Column& c : plan_.columns) {
       if (c.role == Role::ignore)
         result_.warnings.push_back("column \"" + c.title + "\" was left out");
@@ -224,6 +228,7 @@ private:
     } catch (const std::invalid_argument& e) {
       complain(e.what());
     }
+    step_before_ = n > 1 ? ticks_[n - 2] - (n > 2 ? ticks_[n - 3] : last_time_) : last_row_step_;
     last_row_step_ = ticks_[n - 1] - (n > 1 ? ticks_[n - 2] : last_time_);
     last_time_ = ticks_[n - 1];
     rows_ += static_cast<std::int64_t>(n);
@@ -311,7 +316,10 @@ private:
     if (plan_.high)
       now_->add(values_.size(), time,
                 current(values_[place_of(*plan_.high)], values_[place_of(*plan_.low)]));
+    const std::int64_t wrapped = clock_.wrapped();
     clock_.took_row();
+    if (clock_.wrapped() != wrapped && wraps_++ == 0) first_wrap_ = line_;
+    step_before_ = last_row_step_;
     last_row_step_ = rows_ > 0 ? time - last_time_ : 0;
     if (rows_ == 0) first_time_ = time;
     last_time_ = time;
@@ -366,7 +374,10 @@ private:
       if (standing_++ == 0) first_standing_ = line_;
       return false;
     }
-    const std::int64_t near = std::max(last_row_step_, std::abs(first_time_));
+    // One step alone may be a garbled digit's.
+    const std::int64_t step =
+        step_before_ > 0 ? std::min(step_before_, last_row_step_) : last_row_step_;
+    const std::int64_t near = std::max(step, std::abs(first_time_));
     const bool again = clock_.began().empty() && rows_ >= 2 && std::abs(time) <= near &&
                        time - first_time_ < (last_time_ - first_time_) / 4;
     if (!again)
@@ -393,8 +404,9 @@ private:
   std::vector<std::string_view> cells_;
   std::vector<double> values_, currents_;
   std::vector<std::int64_t> ticks_;
-  std::int64_t rows_ = 0, first_time_ = 0, last_time_ = 0, last_row_step_ = 0;
+  std::int64_t rows_ = 0, first_time_ = 0, last_time_ = 0, last_row_step_ = 0, step_before_ = 0;
   std::int64_t standing_ = 0, first_standing_ = 0;
+  std::int64_t wraps_ = 0, first_wrap_ = 0;
   double sum_high_ = 0, sum_low_ = 0;
   ImportResult result_;
 };

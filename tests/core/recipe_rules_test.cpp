@@ -150,7 +150,7 @@ TEST_CASE("a visit that lacks what it must contain is none, and the next rule is
   CHECK(turned_away(result, 1, Why::too_short) == 1);
   CHECK(turned_away(result, 1, Why::too_long) == 1);
   CHECK(in_words(result.rejected.front(), recipe, "A") ==
-        "1 stretch had the level of Uplink but no peak over 150.0\u2009mA");
+        "1 stretch had the level of Uplink but no peak over 150\u2009mA");
   // A window sees each from further away: it is turned away once.
   recipe.smooth = {15e-3, Smoothing::Take::max};
   const SplitResult smoothed = split_beside(trace, recipe, {});

@@ -358,3 +358,24 @@ TEST_CASE("a pipe is read once, also where the log is uneven, and junk by a pipe
   CHECK_THROWS_WITH(import_text(book, pipe, settings), Catch::Contains("binary"));
   writer.join();
 }
+
+TEST_CASE("one garbled digit is no counter that wraps, and a wrap is told") {
+  // 124 became 624: the steps before and behind it are alike through 1000, and are no step of it.
+  std::string text = "t [s],I [mA]\n";
+  for (int t = 100; t < 160; t += 2) text += std::to_string(t == 124 ? 624 : t) + ",5\n";
+  const test::Folder folder;
+  book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
+  try {
+    import_text(book, folder.write("garbled.csv", text), {});
+    FAIL("it was taken");
+  } catch (const Error& e) {
+    CHECK_THAT(e.what(), Catch::Contains(":15") && Catch::Contains("backwards"));
+  }
+  text = "t [ms],I [mA]\n";
+  for (int t = 65000; t < 66000; t += 50) text += std::to_string(t % 65536) + ",5\n";
+  const auto result = import_text(book, folder.write("wrapped.csv", text), {});
+  CHECK_THAT(
+      result.warnings,
+      Catch::VectorContains(std::string("its counter of time went round once, first at line 13")));
+  CHECK(book.capture(result.capture).channels.front().to_s == Approx(65.95));
+}
