@@ -9,9 +9,7 @@
 
 namespace kuvio::app {
 
-Actions::Actions(QWidget* owner) : QObject(owner), owner_(owner) {
-  qApp->installEventFilter(this);
-}
+Actions::Actions(QWidget* owner) : QObject(owner), owner_(owner) { qApp->installEventFilter(this); }
 
 /// A field takes the keys of undo for itself, also where it has nothing to undo: then they are the
 /// window's, so that what Enter in it did is undone from there.

@@ -65,7 +65,7 @@ QString asked_beside_level(const StateRule& rule) {
     }
     if (anchor->offset_s != 0)
       text += QStringLiteral(" %1%2").arg(anchor->offset_s < 0 ? QChar(0x2212) : QLatin1Char('+'),
-                                           length(std::fabs(anchor->offset_s)));
+                                          length(std::fabs(anchor->offset_s)));
     out << text;
   };
   moment(rule.begins, tr("begins"));
