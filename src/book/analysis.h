@@ -5,7 +5,7 @@
 #include "core/edits.h"
 #include "core/ledger.h"
 #include "core/recipe.h"
-#include "core/state_split.h"
+#include "core/rejected.h"
 
 #include <memory>
 #include <string>

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "book/book.h"
+#include "core/beside.h"
 #include "core/recipe.h"
-#include "core/state_split.h"
 
 #include <set>
 #include <string>

@@ -15,7 +15,6 @@ namespace {
 /// IEC 60063, in tenths of the decade's base.
 constexpr std::array kE24{10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30,
                           33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91};
-constexpr double kCounts = 10;  // that a current should have
 
 double largest_below(double ohm) {
   const int decade = static_cast<int>(std::floor(std::log10(ohm)));
@@ -63,9 +62,9 @@ ShuntChoice judge_shunt(const ShuntTask& task, double ohm) {
   if (task.smallest_a > 0) {
     out.counts = task.smallest_a / out.count_a;
     out.resolved_u = out.count_a / std::sqrt(12.0) / task.smallest_a;
-    if (*out.counts < kCounts)
+    if (*out.counts < kSureCounts)
       out.needed_bits =
-          task.bits + static_cast<int>(std::ceil(std::log2(kCounts / *out.counts) - 1e-9));
+          task.bits + static_cast<int>(std::ceil(std::log2(kSureCounts / *out.counts) - 1e-9));
   }
   if (task.decoupling_f > 0) out.time_constant_s = ohm * task.decoupling_f;
   return out;

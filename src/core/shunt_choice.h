@@ -7,6 +7,9 @@
 
 namespace kuvio {
 
+/// Counts that a current should have to be resolved.
+inline constexpr double kSureCounts = 10;
+
 /// What a shunt is to do, and what reads its drop.
 struct ShuntTask {
   double peak_a = 0;        ///< greatest current expected

@@ -3,17 +3,14 @@
 
 #include "core/edge.h"
 #include "core/measure.h"
+#include "core/moment_stretches.h"
 #include "core/noise.h"
-#include "core/number_text.h"
-#include "core/smoothed.h"
-#include "core/stays.h"
+#include "core/stay_finder.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <functional>
-#include <limits>
-#include <map>
 #include <optional>
 
 namespace kuvio {
@@ -151,268 +148,6 @@ private:
   std::vector<std::optional<SampleRange>> cells_;  // before each stay
 };
 
-const std::vector<Moment>& moments_of(const Beside& beside, int rule, bool ends) {
-  static const std::vector<Moment> none;
-  const auto at = static_cast<std::size_t>(rule);
-  if (rule == kNoRule || at >= beside.rules.size()) return none;
-  return ends ? beside.rules[at].ends : beside.rules[at].begins;
-}
-
-/// Counts what was turned away.
-class Tally {
-public:
-  void add(int rule, Rejected::Why why) { ++counts_[{static_cast<std::size_t>(rule), why}]; }
-  std::vector<Rejected> all() const {
-    std::vector<Rejected> out;
-    for (const auto& [what, n] : counts_) out.push_back({what.first, what.second, n});
-    return out;
-  }
-
-private:
-  std::map<std::pair<std::size_t, Rejected::Why>, std::size_t> counts_;
-};
-
-/// What of `must` a stretch lacks. One that is cut may have had it beyond.
-std::optional<Rejected::Why> lacks(const Must& must, double length_s, double peak, double mean,
-                                   bool cut) {
-  using Why = Rejected::Why;
-  if (must.peak_above && !(peak > *must.peak_above) && !cut) return Why::no_peak;
-  if (must.mean_above && !(mean > *must.mean_above)) return Why::mean_low;
-  if (must.mean_below && !(mean < *must.mean_below)) return Why::mean_high;
-  if (must.longer_s && length_s < *must.longer_s * (1 - 1e-9) && !cut) return Why::too_short;
-  if (must.shorter_s && length_s > *must.shorter_s * (1 + 1e-9)) return Why::too_long;
-  return std::nullopt;
-}
-
-/// The stays of a block that are what their rules ask for.
-class StayFinder {
-public:
-  StayFinder(const Trace& trace, const Recipe& recipe, const Beside& beside, const Block& block,
-             const std::function<double()>& noise, Tally& tally)
-      : trace_(trace),
-        recipe_(recipe),
-        beside_(beside),
-        block_(block),
-        noise_(noise),
-        tally_(tally),
-        smoothed_(trace, block, recipe.smooth, noise),
-        asks_(std::any_of(recipe.states.begin(), recipe.states.end(), [](const StateRule& r) {
-          return r.by_level && (r.must.any() || r.begins || r.ends || !r.after.empty());
-        })) {}
-
-  std::vector<Stay> stays() {
-    // Each round turns something away for good; it ends with the rules that are left.
-    for (int round = 0; round < kMostRounds; ++round) {
-      std::vector<Stay> stays = tidy();
-      if (!asks_) return stays;
-      if (turn_away(stays)) continue;
-      put_on_moments(stays);
-      return stays;
-    }
-    return tidy();
-  }
-
-private:
-  static constexpr int kMostRounds = 200;
-
-  std::vector<Stay> tidy() const {
-    auto stays = stays_by_level(trace_, block_, recipe_, bans_, noise_);
-    stays = join_stays(trace_, block_, recipe_, std::move(stays));
-    stays = absorb_short_stays(trace_, block_, recipe_, std::move(stays), noise_);
-    return drop_transitions(trace_, block_, recipe_, std::move(stays));
-  }
-
-  double time(std::int64_t at) const {
-    return trace_.time_base().seconds(tick_of(trace_, block_, at));
-  }
-  const StateRule* rule_of(const Stay& s) const {
-    return s.state == kNoRule ? nullptr : &recipe_.states[static_cast<std::size_t>(s.state)];
-  }
-
-  /// Bans what is no visit of its rule; whether there was any. What follows something that was
-  /// turned away waits for the next round.
-  bool turn_away(const std::vector<Stay>& stays) {
-    const std::size_t before = bans_.size();
-    bool settled = true;  // what stands before is what it will be
-    for (std::size_t i = 0; i < stays.size(); ++i) {
-      const StateRule* rule = rule_of(stays[i]);
-      const auto why = rule && settled ? fault(stays, i, *rule) : std::nullopt;
-      settled = !why;
-      if (!why) continue;
-      // A window sees it from further away. What is banned already stays so: it was told.
-      const Ban ban{stays[i].state, smoothed_.first_of(stays[i].from),
-                    smoothed_.end_of(stays[i].to)};
-      const bool known = std::any_of(bans_.begin(), bans_.end(), [&](const Ban& b) {
-        return b.state == ban.state && b.from <= ban.from && b.to >= ban.to;
-      });
-      if (known) continue;
-      tally_.add(stays[i].state, *why);
-      bans_.push_back(ban);
-    }
-    std::sort(bans_.begin(), bans_.end(),
-              [](const Ban& a, const Ban& b) { return a.from < b.from; });
-    return bans_.size() > before;
-  }
-
-  std::optional<Rejected::Why> fault(const std::vector<Stay>& stays, std::size_t i,
-                                     const StateRule& rule) const {
-    const Stay& stay = stays[i];
-    const bool first = i == 0, last = i + 1 == stays.size();
-    if (rule.begins && !first && !beginning(stays, i)) return Rejected::Why::no_begin;
-    if (rule.ends && !last && !ending(stays, i)) return Rejected::Why::no_end;
-    if (rule.must.any()) {
-      const double from = time(stay.from), to = time(stay.to);
-      const CellSum sum = trace_.sum(block_, stay.from, stay.to);
-      const double ticks = static_cast<double>(tick_of(trace_, block_, stay.to) -
-                                               tick_of(trace_, block_, stay.from)),
-                   width = block_.period > 0 ? ticks / static_cast<double>(block_.period) : ticks;
-      if (const auto why = lacks(rule.must, to - from, sum.hi, width > 0 ? sum.q / width : sum.lo,
-                                 first || last))
-        return why;
-    }
-    if (rule.after.empty() || first) return std::nullopt;
-    const StateRule* before = rule_of(stays[i - 1]);
-    const std::string name = before ? before->name : kUnassigned;
-    const bool follows = std::find(rule.after.begin(), rule.after.end(), name) != rule.after.end();
-    return follows ? std::nullopt : std::optional(Rejected::Why::not_after);
-  }
-
-  /// The moment in [from, to] that is nearest to a place; its number.
-  static std::optional<std::size_t> nearest(const std::vector<Moment>& moments, double from,
-                                            double to, double place) {
-    std::optional<std::size_t> best;
-    const auto begin = std::lower_bound(moments.begin(), moments.end(), from,
-                                        [](const Moment& m, double t) { return m.at_s < t; });
-    for (auto m = begin; m != moments.end() && m->at_s <= to; ++m) {
-      if (best && std::fabs(m->at_s - place) >= std::fabs(moments[*best].at_s - place)) continue;
-      best = static_cast<std::size_t>(m - moments.begin());
-    }
-    return best;
-  }
-  /// Between the visit of its state before it, and its own end.
-  std::optional<std::size_t> beginning(const std::vector<Stay>& stays, std::size_t i) const {
-    std::int64_t since = 0;
-    for (std::size_t k = i; k-- > 0;) {
-      if (stays[k].state != stays[i].state) continue;
-      since = stays[k].to;
-      break;
-    }
-    return nearest(moments_of(beside_, stays[i].state, false), time(since), time(stays[i].to),
-                   time(stays[i].from));
-  }
-  /// Between its own beginning and the next visit of its state.
-  std::optional<std::size_t> ending(const std::vector<Stay>& stays, std::size_t i) const {
-    std::int64_t until = block_.count;
-    for (std::size_t k = i + 1; k < stays.size(); ++k) {
-      if (stays[k].state != stays[i].state) continue;
-      until = stays[k].from;
-      break;
-    }
-    return nearest(moments_of(beside_, stays[i].state, true), time(stays[i].from), time(until),
-                   time(stays[i].to));
-  }
-
-  /// The first sample behind a moment: of averaged ones the first that lies there for its most.
-  std::int64_t sample_behind(double at_s) const {
-    const std::int64_t at = sample_at(trace_, block_, at_s);
-    const bool instants = trace_.kind() == SampleKind::instant;
-    const double from = time(at), place = instants ? from : (from + time(at + 1)) / 2;
-    return at + (at < block_.count && place < at_s ? 1 : 0);
-  }
-
-  void put_on_moments(std::vector<Stay>& stays) const {
-    std::vector<Stay> own, others;  // with moments, as they will be
-    for (std::size_t i = 0; i < stays.size(); ++i) {
-      const StateRule* rule = rule_of(stays[i]);
-      if (!rule || (!rule->begins && !rule->ends)) {
-        others.push_back(stays[i]);
-        continue;
-      }
-      Stay s = stays[i];
-      if (const auto m = rule->begins ? beginning(stays, i) : std::nullopt) {
-        s.begins_s = moments_of(beside_, s.state, false)[*m].at_s;
-        s.begun_by = static_cast<int>(*m);
-        s.from = sample_behind(*s.begins_s);
-      }
-      if (const auto m = rule->ends ? ending(stays, i) : std::nullopt) {
-        s.ends_s = moments_of(beside_, s.state, true)[*m].at_s;
-        s.to = sample_behind(*s.ends_s);
-      }
-      if (s.to > s.from) {
-        own.push_back(s);
-      } else {  // nothing is left of it
-        others.push_back({kNoRule, stays[i].from, stays[i].to});
-      }
-    }
-    if (own.empty()) {
-      stays = std::move(others);
-      return;
-    }
-    // Each takes what it covers from the others; what it gives up goes to its neighbour.
-    std::vector<Stay> out;
-    const auto lay = [&](Stay s) {
-      if (!out.empty() && s.from < out.back().to) {
-        s.from = out.back().to;
-        s.begins_s.reset();
-      }
-      if (s.to > s.from) out.push_back(s);
-    };
-    std::size_t next = 0;
-    for (const Stay& stay : others) {
-      for (; next < own.size() && own[next].from <= stay.from; ++next) lay(own[next]);
-      Stay rest = stay;
-      if (next < own.size() && own[next].from < rest.to) {
-        rest.to = own[next].from;
-        lay(rest);
-        lay(own[next++]);
-        rest = stay;  // it may go on behind
-      }
-      lay(rest);
-    }
-    for (; next < own.size(); ++next) lay(own[next]);
-    // No sample is left between a moment and its neighbour, none before the first or behind the
-    // last.
-    for (std::size_t i = 1; i < out.size(); ++i) {
-      Stay &left = out[i - 1], &right = out[i];
-      if (left.to >= right.from || !(left.ends_s || right.begins_s)) continue;
-      if (left.ends_s && right.begins_s) {
-        out.insert(out.begin() + static_cast<std::ptrdiff_t>(i),
-                   Stay{kNoRule, left.to, right.from});
-        ++i;
-      } else if (right.begins_s) {
-        left.to = right.from;
-      } else {
-        right.from = left.to;
-      }
-    }
-    if (out.front().from > 0) {
-      if (out.front().begins_s) {
-        out.insert(out.begin(), Stay{kNoRule, 0, out.front().from});
-      } else {
-        out.front().from = 0;
-      }
-    }
-    if (out.back().to < block_.count) {
-      if (out.back().ends_s) {
-        out.push_back(Stay{kNoRule, out.back().to, block_.count});
-      } else {
-        out.back().to = block_.count;
-      }
-    }
-    stays = std::move(out);
-  }
-
-  const Trace& trace_;
-  const Recipe& recipe_;
-  const Beside& beside_;
-  const Block& block_;
-  const std::function<double()>& noise_;
-  Tally& tally_;
-  Smoothed smoothed_;
-  bool asks_;
-  std::vector<Ban> bans_;
-};
-
 /// Whether samples out of range lie in a gap.
 bool out_of_range_within(const Trace& trace, double from_s, double to_s) {
   for (const FlagRun& run : trace.flags()) {
@@ -450,12 +185,6 @@ std::vector<std::array<double, 2>> off_stretches(const Trace& trace,
   if (off) out.push_back({off_since, trace.to_s()});
   return out;
 }
-
-/// A state that lies over what is below, from one moment to another (s).
-struct Over {
-  std::string state;
-  double from_s = 0, to_s = 0;
-};
 
 /// Lays stretches over visits; they lie in order and apart. Missing stays.
 void overlay(Visits& visits, const std::vector<Over>& stretches) {
@@ -502,136 +231,6 @@ void overlay(Visits& visits, const std::vector<Over>& stretches) {
   }
   visits = std::move(out);
 }
-
-/// Stretches from moment to moment of the rules without a level.
-class MomentFinder {
-public:
-  MomentFinder(const Trace& trace, const Recipe& recipe, const Beside& beside, const Visits& below,
-               Tally& tally)
-      : trace_(trace), recipe_(recipe), beside_(beside), below_(below), tally_(tally) {}
-
-  /// In order and apart.
-  std::vector<Over> stretches() {
-    for (std::size_t i = 0; i < recipe_.states.size(); ++i) {
-      if (!recipe_.states[i].by_level) collect(static_cast<int>(i));
-    }
-    std::stable_sort(all_.begin(), all_.end(),
-                     [](const Open& a, const Open& b) { return a.from_s < b.from_s; });
-    std::vector<Open> good;
-    for (const Open& one : all_) {
-      const auto why = fault(one, good);
-      if (why) {
-        tally_.add(one.rule, *why);
-      } else {
-        good.push_back(one);
-      }
-    }
-    return flat(good);
-  }
-  std::size_t overlaps() const { return overlaps_; }
-
-private:
-  struct Open {
-    int rule = kNoRule;
-    std::string name;
-    double from_s = 0, to_s = 0;
-    bool cut = false;
-  };
-
-  void collect(int index) {
-    const StateRule& rule = recipe_.states[static_cast<std::size_t>(index)];
-    const double first = trace_.from_s(), last = trace_.to_s();
-    std::vector<Open> open;
-    const auto close = [&](double at, bool cut) {
-      Open one = std::move(open.back());
-      open.pop_back();
-      one.to_s = std::min(at, last);
-      one.cut |= cut;
-      one.from_s = std::max(one.from_s, first);
-      if (one.to_s > one.from_s) all_.push_back(std::move(one));
-    };
-    const std::vector<Moment> none;
-    const auto& ends = rule.ends ? moments_of(beside_, index, true) : none;
-    auto end = ends.begin();
-    for (const Moment& m : moments_of(beside_, index, false)) {
-      for (; end != ends.end() && end->at_s <= m.at_s; ++end) {
-        if (!open.empty()) close(end->at_s, false);
-      }
-      if (!rule.ends && !open.empty()) close(m.at_s, false);
-      open.push_back({index, m.name.empty() ? rule.name : m.name, m.at_s, 0, m.at_s < first});
-    }
-    for (; end != ends.end() && !open.empty(); ++end) close(end->at_s, end->at_s > last);
-    while (!open.empty()) close(last, true);
-  }
-
-  std::optional<Rejected::Why> fault(const Open& one, const std::vector<Open>& before) const {
-    const StateRule& rule = recipe_.states[static_cast<std::size_t>(one.rule)];
-    const double length = one.to_s - one.from_s;
-    if (length < rule.shortest_s * (1 - 1e-9) && !one.cut) return Rejected::Why::too_short;
-    if (rule.must.any()) {
-      const SpanFigures figures = measure(trace_, one.from_s, one.to_s);
-      if (const auto why = lacks(rule.must, length, figures.max.value_or(0),
-                                 figures.mean().value_or(0), one.cut))
-        return why;
-    }
-    if (rule.after.empty()) return std::nullopt;
-    std::string state;
-    for (const Open& other : before) {
-      if (other.to_s >= one.from_s)
-        state = recipe_.states[static_cast<std::size_t>(other.rule)].name;
-    }
-    if (state.empty()) {
-      const auto next = std::lower_bound(below_.begin(), below_.end(), one.from_s,
-                                         [](const Visit& v, double t) { return v.from_s < t; });
-      if (next == below_.begin()) return std::nullopt;  // nobody knows what was before
-      state = std::prev(next)->state;
-    }
-    const bool follows = std::find(rule.after.begin(), rule.after.end(), state) != rule.after.end();
-    return follows ? std::nullopt : std::optional(Rejected::Why::not_after);
-  }
-
-  /// Where several are open the latest begun holds.
-  std::vector<Over> flat(const std::vector<Open>& stretches) {
-    std::vector<Over> out;
-    std::vector<const Open*> open;  // the latest begun last
-    double at = 0;
-    const auto until = [&](double to) {
-      if (!open.empty() && to > at) out.push_back({open.back()->name, at, to});
-      at = std::max(at, to);
-    };
-    const auto close_before = [&](double moment) {
-      while (!open.empty()) {
-        // Those below that have ended meanwhile are gone with it.
-        const double ends = open.back()->to_s;
-        if (ends > moment) break;
-        until(ends);
-        open.pop_back();
-        while (!open.empty() && open.back()->to_s <= at) open.pop_back();
-      }
-    };
-    for (const Open& one : stretches) {
-      close_before(one.from_s);
-      std::erase_if(open, [&](const Open* o) { return o->to_s <= one.from_s; });
-      if (open.empty()) {
-        at = one.from_s;
-      } else {
-        ++overlaps_;
-        until(one.from_s);
-      }
-      open.push_back(&one);
-    }
-    close_before(std::numeric_limits<double>::infinity());
-    return out;
-  }
-
-  const Trace& trace_;
-  const Recipe& recipe_;
-  const Beside& beside_;
-  const Visits& below_;
-  Tally& tally_;
-  std::vector<Open> all_;
-  std::size_t overlaps_ = 0;
-};
 
 /// What is left of a visit behind a stretch of Off, when too short for its state, belongs to the
 /// visit that follows: the sample in which the power came on is low, and no state of its own.
@@ -704,7 +303,7 @@ SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside&
   for (const Block& block : trace.blocks()) {
     const double start = trace.time_base().seconds(block.start);
     if (start > end) out.push_back({kMissing, end, start, false});
-    const auto stays = StayFinder(trace, recipe, beside, block, noise, tally).stays();
+    const auto stays = find_stays(trace, recipe, beside, block, noise, tally);
     for (Visit& v : EdgeFinder(trace, recipe, beside, block, stays).visits()) {
       // Blocks may follow each other without a gap.
       if (!out.empty() && out.back().state == v.state && out.back().to_s == v.from_s) {
@@ -718,9 +317,9 @@ SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside&
   }
   if (trace.to_s() > end) out.push_back({kMissing, end, trace.to_s(), false});
   join_through_clipping(trace, out);
-  MomentFinder moments(trace, recipe, beside, out, tally);
-  overlay(out, moments.stretches());
-  result.overlaps = moments.overlaps();
+  const MomentStretches moments = moment_stretches(trace, recipe, beside, out, tally);
+  overlay(out, moments.stretches);
+  result.overlaps = moments.overlaps;
   std::vector<Over> off;
   for (const auto& [from, to] : off_stretches(trace, beside.switches))
     off.push_back({kOff, on_sample(trace, from), on_sample(trace, to)});
@@ -735,45 +334,6 @@ SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside&
 
 Visits split(const Trace& trace, const Recipe& recipe, const std::vector<OutputSwitch>& switches) {
   return split_beside(trace, recipe, {switches, {}}).visits;
-}
-
-std::string in_words(const Rejected& r, const Recipe& recipe, std::string_view unit) {
-  using Why = Rejected::Why;
-  const StateRule& rule = recipe.states.at(r.rule);
-  const auto value = [&](const std::optional<double>& v) {
-    return with_prefix(v.value_or(0), unit, 3);
-  };
-  const std::string had = rule.by_level ? " had the level of " : " began as ";
-  std::string why;
-  switch (r.why) {
-    case Why::no_peak:
-      why = "no peak over " + value(rule.must.peak_above);
-      break;
-    case Why::mean_low:
-      why = "a mean of " + value(rule.must.mean_above) + " at most";
-      break;
-    case Why::mean_high:
-      why = "a mean of " + value(rule.must.mean_below) + " at least";
-      break;
-    case Why::too_short:
-      why = "lasted less than " +
-            duration(rule.must.longer_s.value_or(rule.by_level ? 0 : rule.shortest_s));
-      break;
-    case Why::too_long:
-      why = "lasted longer than " + duration(rule.must.shorter_s.value_or(0));
-      break;
-    case Why::not_after:
-      why = "came after none of its states";
-      break;
-    case Why::no_begin:
-      why = "nothing that begins it";
-      break;
-    case Why::no_end:
-      why = "nothing that ends it";
-      break;
-  }
-  return std::to_string(r.stretches) + (r.stretches == 1 ? " stretch" : " stretches") + had +
-         rule.name + " but " + why;
 }
 
 }  // namespace kuvio

@@ -1,42 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/event.h"
+#include "core/beside.h"
 #include "core/recipe.h"
+#include "core/rejected.h"
 #include "core/trace.h"
 #include "core/visit.h"
 
-#include <string>
-#include <string_view>
 #include <vector>
 
 namespace kuvio {
-
-/// A moment that an anchor found (s), and the state's name as its expression completes it; empty
-/// where the rule's own name stands.
-struct Moment {
-  double at_s = 0;
-  std::string name{};
-};
-
-/// What happened beside the samples.
-struct Beside {
-  struct Rule {
-    std::vector<Moment> begins, ends;  ///< in order of time, offsets included
-  };
-  std::vector<OutputSwitch> switches;
-  std::vector<Rule> rules;  ///< as the recipe's; may be fewer
-};
-
-/// Stretches that had a rule's level, or its beginning, and were no visit of it.
-struct Rejected {
-  enum class Why { no_peak, mean_low, mean_high, too_short, too_long, not_after, no_begin, no_end };
-  std::size_t rule = 0;
-  Why why = Why::no_peak;
-  std::size_t stretches = 0;
-
-  bool operator==(const Rejected&) const = default;
-};
 
 struct SplitResult {
   Visits visits;
@@ -63,9 +36,6 @@ SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside&
 /// The same of levels alone.
 Visits split(const Trace& trace, const Recipe& recipe,
              const std::vector<OutputSwitch>& switches = {});
-
-/// "12 stretches had the level of Uplink but no peak over 150 mA". `unit` is the channel's.
-std::string in_words(const Rejected& rejected, const Recipe& recipe, std::string_view unit);
 
 /// First moment in [earliest, latest] at which the trace rises above `level` for two samples
 /// running, else latest: says when an output went on more exactly than the command's own times.

@@ -186,8 +186,7 @@ struct RowParser::Work {
   /// A cell that is not wanted; one with a quote may hold a separator.
   bool nothing(const char*& at) const { return cell_at(at).find('"') == std::string_view::npos; }
 
-  // --- rows of short numbers, as most logs have them: nothing in them has to be guessed
-  // -----------
+  // --- rows of short numbers, as most logs have them ---------------------------------------------
   /// Numbers with nothing around them, each alone or with the unit that stood there before; `at`
   /// then stands at the row's end. False, and `at` where it was, where there is more to it.
   [[gnu::always_inline]] bool short_row(const char*& at, std::size_t index, std::int64_t& ns,

@@ -23,7 +23,6 @@ namespace kuvio::app {
 namespace {
 
 constexpr PxF kSide{16}, kBar{14}, kHead{34}, kFoot{22};
-constexpr double kCounts = 10;  // that a current should have
 
 QString figure(double value, const char* unit) { return qs(with_prefix(value, unit, 3)); }
 
@@ -43,7 +42,7 @@ ShuntReach::ShuntReach(QWidget* parent) : QWidget(parent) {
 
 QSize ShuntReach::sizeHint() const { return {Px{420}, static_cast<int>(kHead + kBar + kFoot)}; }
 
-void ShuntReach::show(const std::optional<ShuntChoice>& choice, const ShuntTask& task) {
+void ShuntReach::setChoice(const std::optional<ShuntChoice>& choice, const ShuntTask& task) {
   choice_ = choice;
   task_ = task;
   setAccessibleDescription(
@@ -73,7 +72,7 @@ void ShuntReach::paintEvent(QPaintEvent*) {
   };
   // What drowns in counts is hatched, what is seen is full; beyond both there is nothing.
   const double count = x_of(c.count_a), full = x_of(c.full_scale_a);
-  const double sure = x_of(std::min(c.count_a * kCounts, c.full_scale_a));
+  const double sure = x_of(std::min(c.count_a * kSureCounts, c.full_scale_a));
   painter.fillRect(QRectF(count, top, sure - count, kBar), QBrush(t.muted(), Qt::BDiagPattern));
   painter.fillRect(QRectF(sure, top, full - sure, kBar), t.wash());
   painter.setPen(QPen(t.border(), 1));
@@ -231,7 +230,7 @@ void ShuntDialog::work() {
       trouble = tr("It needs %1.").arg(QString::fromUtf8(e.what()));
     }
   }
-  reach_->show(choice_, task);
+  reach_->setChoice(choice_, task);
   use_->setEnabled(choice_.has_value());
   answer_->setText(choice_ ? figure(choice_->ohm, "Ohm") : QStringLiteral("—"));
   if (!choice_) return more_->setText(trouble);

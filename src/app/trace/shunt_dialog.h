@@ -20,7 +20,7 @@ class ShuntReach : public QWidget {
   Q_OBJECT
 public:
   explicit ShuntReach(QWidget* parent);
-  void show(const std::optional<ShuntChoice>& choice, const ShuntTask& task);
+  void setChoice(const std::optional<ShuntChoice>& choice, const ShuntTask& task);
   QSize sizeHint() const override;
 
 protected:
