@@ -87,8 +87,13 @@ void say_found(const std::string& file, const formats::ImportResult& result) {
     say(fmt::format("{}: {}{}{}", file, of, g.why, g.lines.empty() ? "" : " (" + g.lines + ")"));
   }
   if (result.skipped.empty()) return;
-  say(fmt::format("{}: {} lines were skipped, the first is line {}: {}", file,
-                  result.skipped.size(), result.skipped.front().line, result.skipped.front().why));
+  const formats::SkippedLine& first = result.skipped.front();
+  if (result.skipped.size() == 1) {
+    say(fmt::format("{}: line {} was skipped: {}", file, first.line, first.why));
+  } else {
+    say(fmt::format("{}: {} lines were skipped, the first is line {}: {}", file,
+                    result.skipped.size(), first.line, first.why));
+  }
 }
 
 Outcome run(const Options& o, bool json) {

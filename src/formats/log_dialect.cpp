@@ -135,11 +135,12 @@ constexpr double kTitled = 1.3;  // times more likely, with titles above that ha
 
 /// Takes a line above the samples for titles, or for their units, if it has as many cells.
 bool cells_of_head(const std::string& text, char separator, std::size_t cells,
-                   std::vector<std::string>& out) {
+                   std::vector<std::string>& out, char& parted_by) {
   std::vector<std::string_view> parts;
   for (const char by : {separator, '\t', ';', ',', ' '}) {
     split_log_line(without_hash(text), by, parts, cells);
     if (parts.size() != cells) continue;
+    parted_by = by;
     out.assign(parts.begin(), parts.end());
     const auto words = std::count_if(out.begin(), out.end(), [](const std::string& cell) {
       return !cell.empty() && !is_datum(cell);
@@ -165,8 +166,9 @@ void find_header(const std::vector<LogLineText>& head, std::size_t first, LogDia
   for (std::size_t i = first; i-- > 0 && above.size() < kHeaderWithin;) {
     if (!head[i].text.empty()) above.push_back(i);
   }
+  char parted_by = out.separator;
   const auto cells_in = [&](std::size_t i, std::vector<std::string>& cells) {
-    return cells_of_head(head[i].text, out.separator, out.cells, cells);
+    return cells_of_head(head[i].text, out.separator, out.cells, cells, parted_by);
   };
   for (const bool remarks : {false, true}) {
     for (std::size_t k = 0; k < above.size(); ++k) {
@@ -180,6 +182,7 @@ void find_header(const std::vector<LogLineText>& head, std::size_t first, LogDia
         out.titles = titles;
         out.header_line = head[above[k + 1]].number;
       }
+      out.title_separator = parted_by;
       return;
     }
   }

@@ -25,7 +25,8 @@ struct PreambleEntry {
 
 /// How a text log is written: found in its first lines, the same all through.
 struct LogDialect {
-  char separator = ',';  ///< ' ': blanks, however many
+  char separator = ',';        ///< ' ': blanks, however many
+  char title_separator = ',';  ///< of the titles, where there are some: mostly the same
   NumberMarks marks;
   std::vector<PreambleEntry> preamble;
   std::int64_t header_line = 0, unit_line = 0;  ///< 0: there is none

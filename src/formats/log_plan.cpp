@@ -38,6 +38,21 @@ const char* name_of(Role role) {
   return "ignore";
 }
 
+const char* name_of(char separator) {
+  switch (separator) {
+    case '\t':
+      return "tabs";
+    case ';':
+      return "semicolons";
+    case '|':
+      return "bars";
+    case ' ':
+      return "blanks";
+    default:
+      return "commas";
+  }
+}
+
 std::optional<Dimension> dimension_of(Role role) {
   switch (role) {
     case Role::time:
@@ -230,6 +245,10 @@ private:
       }
       plan_.columns.push_back(std::move(c));
     }
+    if (!d.titles.empty() && d.title_separator != d.separator)
+      plan_.guesses.push_back({"", "titles", "", fmt::format("line {}", d.header_line),
+                               fmt::format("its titles are parted by {} and its samples by {}",
+                                           name_of(d.title_separator), name_of(d.separator))});
     if (d.titles.empty() && !any_unit && settings_.columns.empty()) {
       refuse(d.first_line, LogAsks::columns, "no header line",
              "; say what the columns are, e.g. --column \"1=time[s]\" --column \"2=current[mA]\"");

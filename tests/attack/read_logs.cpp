@@ -26,6 +26,9 @@ int main(int argc, char** argv) {
       const book::CaptureInfo info = book.capture(made.capture);
       out["warnings"] = made.warnings;
       for (const formats::SkippedLine& s : made.skipped) out["warnings"].push_back(s.why);
+      for (const formats::ImportGuess& g : made.guesses) {
+        if (g.role == "titles") out["warnings"].push_back(g.why);
+      }
       out["channels"] = nlohmann::json::array();
       for (const book::ChannelInfo& channel : info.channels) {
         const SpanFigures all = measure(book::ChannelTrace(book, channel));

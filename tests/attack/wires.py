@@ -21,13 +21,13 @@ GRACE = 12.0
 
 
 def samples(text):
-    """(time, value) of an export, and its comments."""
+    """(time, value) of an export."""
     out = []
-    for line in text.decode(errors="replace").split("\n")[1:]:
-        if line and not line.startswith("#"):
-            t, v = line.split(",")[:2]
-            if v:
-                out.append((float(t), float(v)))
+    rows = [line for line in text.decode(errors="replace").split("\n") if line and not line.startswith("#")]
+    for line in rows[1:]:
+        t, v = line.split(",")[:2]
+        if v:
+            out.append((float(t), float(v)))
     return out
 
 

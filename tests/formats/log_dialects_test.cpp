@@ -227,6 +227,23 @@ TEST_CASE("guesses and skipped lines are listed with what they rest on") {
   CHECK(says("two-voltages-swapped.csv", "before the shunt", "higher than that of \"U1 [V]\"", 10));
 }
 
+TEST_CASE("titles that are parted otherwise than the samples are told") {
+  const test::Folder folder;
+  const std::string samples = "0;96.3\n1;88.7\n2;53.7\n";
+  const auto told = [&](const char* titles) {
+    const Read one(folder.write("log.csv", titles + ("\n" + samples)));
+    std::string out;
+    for (const ImportGuess& g : one.result.guesses) {
+      if (g.role == "titles") out += g.lines + ": " + g.why;
+    }
+    return out;
+  };
+  CHECK(told("t[h]I [mA]") ==
+        "line 1: its titles are parted by blanks and its samples by semicolons");
+  CHECK_THAT(told("t_s,I_mA"), Catch::Contains("by commas and its samples by semicolons"));
+  CHECK(told("t [h];I [mA]").empty());
+}
+
 TEST_CASE("a log by the clock begins at its first sample, which is kept") {
   const Read iso(kData + "iso.csv"), epoch(kData + "epoch.csv"), day(kData + "date-and-time.csv");
   const auto began = [](const Read& log) {

@@ -33,7 +33,7 @@ const std::vector<Meaning>& meanings() {
         QStringLiteral("min"), QStringLiteral("h")}},
       {"current",
        QT_TRANSLATE_NOOP("ImportPage", "current"),
-       {QStringLiteral("A"), QStringLiteral("mA"), QStringLiteral("uA"), QStringLiteral("nA")}},
+       {QStringLiteral("A"), QStringLiteral("mA"), QStringLiteral("µA"), QStringLiteral("nA")}},
       {"voltage",
        QT_TRANSLATE_NOOP("ImportPage", "voltage"),
        {QStringLiteral("V"), QStringLiteral("mV"), QStringLiteral("uV")}}};
@@ -333,7 +333,9 @@ void ImportPage::take(const ImportPreview& preview) {
     if (!said && !found.join(QLatin1Char(' ')).contains(w)) found << w;
   }
   if (!preview.skipped.empty())
-    found << tr("%n lines skipped; line %1: %2", nullptr, static_cast<int>(preview.skipped.size()))
+    found << (preview.skipped.size() == 1 ? tr("Line %1 skipped: %2")
+                                          : tr("%n lines skipped; line %1: %2", nullptr,
+                                               static_cast<int>(preview.skipped.size())))
                  .arg(preview.skipped.front().line)
                  .arg(qs(preview.skipped.front().why));
   for (QString& one : found) one[0] = one[0].toUpper();
@@ -375,7 +377,7 @@ void ImportPage::addColumn(int row, const formats::Column& column) {
   unit->setObjectName(QStringLiteral("importUnit%1").arg(row + 1));
   unit->setAccessibleName(tr("Unit of column %1").arg(qs(column.title)));
   QStringList units = meanings()[static_cast<std::size_t>(meaning)].units;
-  const QString own = qs(column.unit);
+  const QString own = column.unit == "uA" ? QStringLiteral("µA") : qs(column.unit);
   if (meaning > 0 && !own.isEmpty() && !units.contains(own)) units.prepend(own);
   unit->addItems(units);
   unit->setCurrentText(own);

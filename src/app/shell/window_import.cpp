@@ -69,7 +69,8 @@ void MainWindow::reportImported(const std::vector<formats::ImportResult>& made) 
   QString said =
       captures == 1 ? tr("Imported 1 capture") : tr("Imported %1 captures").arg(captures);
   if (made.size() > 1) said += tr(" from %1 files").arg(made.size());
-  if (skipped > 0) said += tr("; %n lines were skipped", nullptr, static_cast<int>(skipped));
+  if (skipped == 1) said += tr("; one line was skipped");
+  if (skipped > 1) said += tr("; %n lines were skipped", nullptr, static_cast<int>(skipped));
   report(Message::done(said + QLatin1Char('.')));
 }
 
