@@ -7,6 +7,8 @@
 #include <re2/re2.h>
 
 #include <algorithm>
+#include <charconv>
+#include <cmath>
 #include <map>
 #include <optional>
 #include <stdexcept>
@@ -108,24 +110,27 @@ std::set<std::string> groups_in(const std::string& rule_name) {
   return out;
 }
 
-std::vector<Beside::Rule> moments_of(const Book& book, const CaptureInfo& capture,
-                                     const Recipe& recipe) {
-  std::optional<std::vector<LogLine>> log;
-  std::optional<std::vector<Event>> events;
-  const auto moments = [&](const Anchor& anchor, const std::string& rule_name) {
+namespace {
+
+/// Moments of anchors; log and marks are read when the first of them asks.
+class Finder {
+public:
+  Finder(const Book& book, const CaptureInfo& capture) : book_(book), capture_(capture) {}
+
+  std::vector<Moment> moments(const Anchor& anchor, const std::string& rule_name) {
     std::vector<Moment> out;
     if (anchor.by == Anchor::By::logic) {
-      out = edges_of(book, capture, anchor);
+      out = edges_of(book_, capture_, anchor);
     } else if (anchor.by == Anchor::By::log) {
       const Expression expression(anchor.of, rule_name);
-      if (!log) log = book.log(capture.id);
-      for (const LogLine& line : *log) {
+      if (!log_) log_ = book_.log(capture_.id);
+      for (const LogLine& line : *log_) {
         if (auto name = expression.name_of(line.text)) out.push_back({line.time_s, *name});
       }
     } else {
       const Expression expression(anchor.of, rule_name);
-      if (!events) events = book.events(capture.id);
-      for (const Event& e : *events) {
+      if (!events_) events_ = book_.events(capture_.id);
+      for (const Event& e : *events_) {
         if (e.kind != EventKind::mark) continue;
         if (auto name = expression.name_of(e.text)) out.push_back({e.earliest_s, *name});
       }
@@ -134,12 +139,65 @@ std::vector<Beside::Rule> moments_of(const Book& book, const CaptureInfo& captur
     std::stable_sort(out.begin(), out.end(),
                      [](const Moment& a, const Moment& b) { return a.at_s < b.at_s; });
     return out;
-  };
+  }
+
+private:
+  const Book& book_;
+  const CaptureInfo& capture_;
+  std::optional<std::vector<LogLine>> log_;
+  std::optional<std::vector<Event>> events_;
+};
+
+/// The number of the group that counts; 0 where there is none.
+int counting_group(const RE2& pattern) {
+  if (!pattern.ok()) throw std::invalid_argument(pattern.error());
+  const auto& named = pattern.NamedCapturingGroups();
+  if (const auto it = named.find("n"); it != named.end()) return it->second;
+  if (pattern.NumberOfCapturingGroups() > 1)
+    throw std::invalid_argument("it has several groups: call the one that counts n, (?P<n>...)");
+  return pattern.NumberOfCapturingGroups();
+}
+
+}  // namespace
+
+std::vector<Beside::Rule> moments_of(const Book& book, const CaptureInfo& capture,
+                                     const Recipe& recipe) {
+  Finder finder(book, capture);
   std::vector<Beside::Rule> out(recipe.states.size());
   for (std::size_t i = 0; i < recipe.states.size(); ++i) {
     const StateRule& rule = recipe.states[i];
-    if (rule.begins) out[i].begins = moments(*rule.begins, rule.name);
-    if (rule.ends) out[i].ends = moments(*rule.ends, rule.name);
+    if (rule.begins) out[i].begins = finder.moments(*rule.begins, rule.name);
+    if (rule.ends) out[i].ends = finder.moments(*rule.ends, rule.name);
+  }
+  return out;
+}
+
+std::vector<Moment> moments_of(const Book& book, const CaptureInfo& capture, const Anchor& anchor) {
+  if (anchor.by != Anchor::By::logic) groups_of(anchor.of);  // refuses what is no expression
+  return Finder(book, capture).moments(anchor, "");
+}
+
+LogCounts log_counts(const Book& book, const CaptureInfo& capture, const std::string& expression) {
+  const RE2 pattern(expression, quiet());
+  const int group = counting_group(pattern);
+  LogCounts out;
+  out.numbers = group > 0;
+  std::vector<re2::StringPiece> met(static_cast<std::size_t>(group) + 1);
+  for (const LogLine& line : book.log(capture.id)) {
+    if (line.sent || !pattern.Match(line.text, 0, line.text.size(), RE2::UNANCHORED, met.data(),
+                                    static_cast<int>(met.size())))
+      continue;
+    LogCount count{line.time_s, 1};
+    if (group > 0) {
+      const auto piece = met.back();
+      const char* end = piece.data() + piece.size();
+      const auto [stop, failed] = std::from_chars(piece.data(), end, count.n);
+      if (failed != std::errc{} || stop != end || !std::isfinite(count.n)) {
+        ++out.strange;
+        continue;
+      }
+    }
+    out.counts.push_back(count);
   }
   return out;
 }

@@ -4,6 +4,7 @@
 #include "book/book.h"
 #include "core/beside.h"
 #include "core/recipe.h"
+#include "core/visit_counts.h"
 
 #include <set>
 #include <string>
@@ -22,5 +23,20 @@ std::set<std::string> groups_in(const std::string& rule_name);
 /// Error bad_data where a logic line is not there.
 std::vector<Beside::Rule> moments_of(const Book& book, const CaptureInfo& capture,
                                      const Recipe& recipe);
+
+/// The moments of a single anchor, its offset included. Throws std::invalid_argument where its
+/// expression is none; Error as above.
+std::vector<Moment> moments_of(const Book& book, const CaptureInfo& capture, const Anchor& anchor);
+
+/// What the received log lines count that hold an expression: the number in its group (in the one
+/// called "n" where there are several), or each line itself where it has none. Lines whose group
+/// holds no number are counted in `strange`. Throws std::invalid_argument where it is no
+/// expression, or has several groups and none is called "n".
+struct LogCounts {
+  std::vector<LogCount> counts;
+  bool numbers = false;  ///< the expression has a group
+  std::size_t strange = 0;
+};
+LogCounts log_counts(const Book& book, const CaptureInfo& capture, const std::string& expression);
 
 }  // namespace kuvio::book

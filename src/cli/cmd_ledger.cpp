@@ -4,10 +4,12 @@
 #include "core/charge_flow.h"
 #include "core/cycles.h"
 #include "core/number_text.h"
+#include "core/visits_on.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"
 
 #include "command.h"
+#include "ledger_parts.h"
 
 #include <memory>
 
@@ -15,32 +17,16 @@ namespace kuvio::cli {
 namespace {
 
 struct Options {
-  std::string book, capture, cycle;
+  std::string book, capture, cycle, channel;
+  LedgerParts parts;
 };
 
-Outcome run(const Options& o, const Output& output) {
-  const book::Book book = open_to_read(o.book);
-  std::vector<book::SplitCapture> captures;
-  captures.push_back(book::load_split(book, book.find(o.capture)));
-  const book::SplitCapture& capture = captures.front();
-  say_old_edges(formats::old_edges_texts(captures));
-  const Ledger ledger = book::pooled_ledger(captures);
-  std::string state = o.cycle;
-  if (state.empty() && ledger.longest()) state = ledger.longest()->state;
-  if (!o.cycle.empty() && (!ledger.find(state) || ledger.find(state)->visits == 0)) {
-    throw Error(Failure::bad_data, "no such state", "capture " + capture.info.name,
-                "it has no visit to \"" + state + "\"");
-  }
-  const CycleFigures cycles = figures_of_cycles(capture.visits, state);
-  Outcome out;
-  const auto flows = capture.trace ? charge_flow_by_state(*capture.trace, capture.visits)
-                                   : std::map<std::string, ChargeFlow>{};
-  out.document = formats::to_json(capture.info.name, ledger, cycles, flows, explain_of(output));
-  if (output.json) return out;
+void print_rows(const Ledger& ledger, bool typed, const Ledger* main) {
   std::vector<std::vector<std::string>> rows{
       {"state", "visits", "time", "mean", "charge", "share", "per visit", "peak"}};
+  if (main) rows.front().push_back("of all");
   for (const LedgerRow& r : ledger.rows) {
-    if (capture.info.typed && !r.typed) continue;
+    if (typed && !r.typed) continue;
     rows.push_back(
         {r.state, std::to_string(r.visits), r.typed ? "typed" : with_prefix(r.time_s, "s", 5),
          r.mean ? formats::bounds_mark(r.bounds) + with_uncertainty(*r.mean, r.mean_u.U, "A") : "–",
@@ -51,29 +37,95 @@ Outcome run(const Options& o, const Output& output) {
                               with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
                         : "–",
          r.peak ? formats::bounds_mark(r.bounds) + with_prefix(*r.peak, "A", 3) : "–"});
+    if (!main) continue;
+    const LedgerRow* all = main->find(r.state);
+    rows.back().push_back(all && all->charge > 0 ? percent(r.charge / all->charge) : "–");
   }
+  if (!typed) {
+    const std::string open = formats::bounds_mark(ledger.bounds);
+    rows.push_back(
+        {"Whole capture", "", with_prefix(ledger.time_s, "s", 5),
+         ledger.mean ? open + with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
+         open + with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"), "", "",
+         ""});
+    if (main) rows.back().push_back(main->charge > 0 ? percent(ledger.charge / main->charge) : "–");
+  }
+  print_table(rows);
+}
+
+void print_cycles(const CycleFigures& cycles, const std::string& settles) {
+  if (cycles.count == 0) return;
+  std::printf("%zu %s of %s: %s each, %s%s\n", cycles.count, cycles.count == 1 ? "cycle" : "cycles",
+              cycles.state.c_str(), duration(cycles.period.mean).c_str(),
+              with_uncertainty(
+                  cycles.charge.mean,
+                  cycles.count < 2 ? 0 : student_t(cycles.charge.freedom) * cycles.charge.u, "C")
+                  .c_str(),
+              settles.empty() ? "" : ("; " + settles).c_str());
+}
+
+/// A channel of a capture with its visits: those of the main current, unless another is asked for.
+struct Accounted {
+  std::unique_ptr<book::ChannelTrace> other;
+  std::vector<VisitFigures> visits;
+  Ledger ledger;
+};
+
+Accounted on_other(const Options& o, const book::Book& book, const book::SplitCapture& capture) {
+  const book::ChannelInfo& channel = book::choose_channel(capture.info, o.channel, o.book);
+  if (channel.quantity != Quantity::current)
+    throw Error(Failure::usage, "no current", o.book,
+                "channel \"" + channel.name +
+                    "\" holds no current, which a ledger accounts for; "
+                    "span and export say what it holds");
+  Accounted out;
+  out.other = std::make_unique<book::ChannelTrace>(book, channel);
+  out.visits = measure_visits(*out.other, visits_on(*out.other, visits_of(capture.visits)));
+  out.ledger = make_ledger({{out.other.get(), out.visits, book::basis_of(capture.info, channel)}});
+  return out;
+}
+
+Outcome run(const Options& o, const Output& output) {
+  const book::Book book = open_to_read(o.book);
+  std::vector<book::SplitCapture> captures;
+  captures.push_back(book::load_split(book, book.find(o.capture)));
+  const book::SplitCapture& capture = captures.front();
+  say_old_edges(formats::old_edges_texts(captures));
+  const Ledger main = book::pooled_ledger(captures);
+  const bool elsewhere = !o.channel.empty() && o.channel != capture.channel.name;
+  const Accounted other = elsewhere ? on_other(o, book, capture) : Accounted{};
+  const Ledger& ledger = elsewhere ? other.ledger : main;
+  const std::vector<VisitFigures>& visits = elsewhere ? other.visits : capture.visits;
+  std::string state = o.cycle;
+  if (state.empty() && ledger.longest()) state = ledger.longest()->state;
+  if (!o.cycle.empty()) require_state(capture, ledger, state);
+  const CycleFigures cycles = figures_of_cycles(visits, state);
+  const Trace* trace = elsewhere ? other.other.get() : capture.trace.get();
+  Outcome out;
+  const auto flows =
+      trace ? charge_flow_by_state(*trace, visits) : std::map<std::string, ChargeFlow>{};
+  out.document = formats::to_json(capture.info.name, ledger, cycles, flows, explain_of(output));
+  if (!capture.info.typed) out.document["channel"] = elsewhere ? o.channel : capture.channel.name;
+  for (std::size_t i = 0; elsewhere && i < ledger.rows.size(); ++i) {
+    const LedgerRow* all = main.find(ledger.rows[i].state);
+    auto& share = out.document["rows"][i]["charge_of_all"];
+    share = nullptr;
+    if (all && all->charge > 0) share = ledger.rows[i].charge / all->charge;
+  }
+  const Parts parts = find_parts(o.parts, book, capture, visits, ledger, state, out.document);
+  if (output.json) return out;
+  print_rows(ledger, capture.info.typed, elsewhere ? &main : nullptr);
   if (capture.info.typed) {
-    print_table(rows);
     std::puts("Readings taken by eye: how often each state came they do not say.");
     return out;
   }
-  const std::string open = formats::bounds_mark(ledger.bounds);
-  rows.push_back(
-      {"Whole capture", "", with_prefix(ledger.time_s, "s", 5),
-       ledger.mean ? open + with_uncertainty(*ledger.mean, ledger.mean_u.U, "A") : "–",
-       open + with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"), "", "",
-       ""});
-  print_table(rows);
+  if (elsewhere)
+    std::printf("%s in the visits of %s; of all: its share of the charge of %s.\n",
+                o.channel.c_str(), capture.channel.name.c_str(), capture.channel.name.c_str());
   std::puts("Means are over all stays, cut ones too; per visit over whole visits.");
   if (!ledger.basis.accuracy.stated()) std::puts("Accuracy not stated: ± is the spread alone.");
-  if (cycles.count > 0) {
-    std::printf("%zu %s of %s: %s each, %s\n", cycles.count, cycles.count == 1 ? "cycle" : "cycles",
-                cycles.state.c_str(), duration(cycles.period.mean).c_str(),
-                with_uncertainty(
-                    cycles.charge.mean,
-                    cycles.count < 2 ? 0 : student_t(cycles.charge.freedom) * cycles.charge.u, "C")
-                    .c_str());
-  }
+  print_cycles(cycles, parts.settles);
+  print_parts(parts);
   return out;
 }
 
@@ -84,6 +136,8 @@ Runner add_ledger(CLI::App& app) {
   app.add_option("BOOK", o->book, "the book")->required();
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
   app.add_option("--cycle", o->cycle, "state whose entries start a cycle (default: the longest)");
+  app.add_option("--channel", o->channel, "account for this current in the same visits");
+  add_parts(app, o->parts);
   return [o](const Output& output) { return run(*o, output); };
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/differences.h"
 #include "core/recipe.h"
+#include "core/step_down.h"
 
 #include <algorithm>
 #include <cmath>
@@ -292,14 +293,10 @@ std::vector<ConditionMismatch> unlike_conditions(const Conditions& reference,
 
 void holm(std::vector<Difference*> tests, double level) {
   std::erase_if(tests, [](const Difference* d) { return !d->tested; });
-  std::sort(tests.begin(), tests.end(),
-            [](const Difference* a, const Difference* b) { return a->p < b->p; });
-  const std::size_t m = tests.size();
-  bool going = true;
-  for (std::size_t i = 0; i < m; ++i) {
-    going &= tests[i]->p <= level / static_cast<double>(m - i);
-    tests[i]->rejected = going;
-  }
+  std::vector<double> p;
+  for (const Difference* d : tests) p.push_back(d->p);
+  const std::vector<bool> hold = step_down(p, level);
+  for (std::size_t i = 0; i < tests.size(); ++i) tests[i]->rejected = hold[i];
 }
 
 Comparison compare(const Side& reference, const Side& candidate, const CompareSettings& settings) {

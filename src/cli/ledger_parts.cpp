@@ -1,0 +1,258 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ledger_parts.h"
+
+#include "book/anchors.h"
+#include "core/convergence.h"
+#include "core/latency.h"
+#include "core/line_fit.h"
+#include "core/number_text.h"
+#include "core/transitions.h"
+#include "core/visit_counts.h"
+#include "core/visit_survey.h"
+#include "formats/account_results.h"
+#include "formats/phrases.h"
+
+#include "command.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <stdexcept>
+
+namespace kuvio::cli {
+namespace {
+
+constexpr double kLogSlack = 0.005;  // s: a line is written when what it tells of has begun
+
+class Finding {
+public:
+  Finding(const LedgerParts& asked, const book::Book& book, const book::SplitCapture& capture,
+          const std::vector<VisitFigures>& visits, const Ledger& ledger,
+          nlohmann::ordered_json& document)
+      : asked_(asked),
+        book_(book),
+        capture_(capture),
+        visits_(visits),
+        ledger_(ledger),
+        document_(document) {}
+
+  Parts run(const std::string& cycle) {
+    const Convergence settles = convergence_of(visits_, cycle);
+    if (document_["cycles"].is_object())
+      document_["cycles"]["convergence"] = formats::to_json(settles);
+    found_.settles = formats::convergence_sentence(settles);
+    if (!asked_.visits.empty()) list_visits();
+    if (asked_.transitions || !asked_.reference.empty()) list_transitions();
+    if (!asked_.per.empty()) fit();
+    if (!asked_.latency.empty()) wait();
+    return std::move(found_);
+  }
+
+private:
+  void list_visits() {
+    require_state(capture_, ledger_, asked_.visits);
+    const VisitSurvey survey = survey_visits(visits_, asked_.visits);
+    document_["visits"] = formats::to_json(survey, visits_);
+    found_.table.push_back({"from", "length", "mean", "charge", "peak", ""});
+    for (const std::size_t i : survey.visits) {
+      const VisitFigures& f = visits_[i];
+      const std::string open = formats::bounds_mark(f.bounds);
+      std::string remark = f.visit.whole ? "" : "cut";
+      for (const OddVisit& o : survey.odd) {
+        if (o.visit != i) continue;
+        remark += fmt::format("{}{} unlike the others' {}", remark.empty() ? "" : ", ",
+                              to_string(o.measure), with_prefix(o.usual, unit_of(o.measure), 4));
+      }
+      found_.table.push_back({with_prefix(f.visit.from_s, "s", 6), duration(f.visit.length_s()),
+                              f.mean ? open + with_prefix(*f.mean, "A", 4) : "–",
+                              open + with_prefix(f.charge, "C", 4),
+                              f.peak ? open + with_prefix(*f.peak, "A", 3) : "–", remark});
+    }
+    if (const UsualVisit* u = survey.of(VisitMeasure::charge); u && u->visits < kNeededForOdd)
+      say(fmt::format("{} whole visits: too few to tell which is unlike the others", u->visits));
+  }
+
+  void list_transitions() {
+    const Visits visits = visits_of(visits_);
+    const Transitions here = transitions_of({&visits});
+    document_["transitions"] = formats::to_json(here);
+    for (const Transition& t : here.all)
+      found_.lines.push_back(
+          fmt::format("{} to {}: {} of {} exits{}", t.from, t.to, t.count, here.exits(t.from),
+                      t.longest_s > 0 ? ", after " + duration(t.median_s) + " as a median" : ""));
+    if (asked_.reference.empty()) return;
+    std::vector<Visits> theirs;
+    std::vector<const Visits*> all;
+    for (const book::CaptureInfo& info : captures_of(book_, asked_.reference))
+      theirs.push_back(visits_of(book::load_split(book_, info).visits));
+    for (const Visits& v : theirs) all.push_back(&v);
+    const WayComparison ways = compare_ways(here, transitions_of(all));
+    document_["ways"] = formats::to_json(ways, asked_.reference);
+    for (const std::string& state : ways.new_states)
+      found_.lines.push_back(fmt::format("{}: never a state of {}", state, asked_.reference));
+    std::size_t told = 0;
+    for (const WayDifference& d : ways.pairs) {
+      const std::string sentence = formats::way_sentence(d, asked_.reference);
+      if (sentence.empty()) continue;
+      found_.lines.push_back(sentence);
+      ++told;
+    }
+    if (told == 0)
+      found_.lines.push_back("no state is followed by another than in " + asked_.reference);
+  }
+
+  void fit() {
+    book::LogCounts lines;
+    try {
+      lines = book::log_counts(book_, capture_.info, asked_.per);
+    } catch (const std::invalid_argument& e) {
+      usage(fmt::format("--per \"{}\": {}", asked_.per, e.what()));
+    }
+    if (lines.strange > 0)
+      say(fmt::format("{} lines that hold it tell no number and were left out", lines.strange));
+    if (lines.counts.empty()) {
+      throw Error(Failure::bad_data, "no such line", "capture " + capture_.info.name,
+                  "no log line holds \"" + asked_.per + "\" with a number");
+    }
+    const std::string state = asked_.per_state.empty()
+                                  ? state_of_counts(visits_, lines.counts, kLogSlack)
+                                  : asked_.per_state;
+    require_state(capture_, ledger_, state);
+    const VisitCounts counts =
+        count_in_visits(visits_, state, lines.counts, kLogSlack,
+                        lines.numbers ? WithoutLine::unknown : WithoutLine::zero);
+    const auto line = fit_line(counts.points);
+    if (!line) {
+      throw Error(Failure::bad_data, "no line to be drawn", "capture " + capture_.info.name,
+                  counts.points.size() < 2
+                      ? fmt::format("{} whole visits to {} have such a line; two are needed",
+                                    counts.points.size(), state)
+                      : fmt::format("all {} visits to {} count the same ({:g})",
+                                    counts.points.size(), state, counts.points.front().x));
+    }
+    document_["per"] = formats::to_json(*line, counts, visits_, ledger_.basis.accuracy);
+    document_["per"]["state"] = state;
+    document_["per"]["pattern"] = asked_.per;
+    const FittedU u = fitted_u(*line, counts, visits_, ledger_.basis.accuracy);
+    found_.lines.push_back(fmt::format(
+        "{}: {} for each counted, and {} with none, over {} visits that count {:g} to {:g}", state,
+        with_uncertainty(line->slope, u.slope.value_or(0), "C"),
+        with_uncertainty(line->base, u.base.value_or(0), "C"), line->points, line->from_x,
+        line->to_x));
+    if (!line->straight())
+      found_.lines.push_back("no straight line: what a count costs changes with their number");
+    if (!line->straight_p)
+      found_.lines.push_back("too few visits to tell whether it is a straight line");
+    if (counts.outside > 0)
+      say(fmt::format("{} such lines lie in no visit to {}", counts.outside, state));
+    if (counts.without > 0)
+      say(fmt::format("{} visits to {} have no such line and were left out", counts.without,
+                      state));
+  }
+
+  Anchor anchor() const {
+    Anchor out;
+    if (!asked_.log.empty()) {
+      out.of = asked_.log;
+    } else if (!asked_.mark.empty()) {
+      out.by = Anchor::By::mark;
+      out.of = asked_.mark;
+    } else {
+      out.by = Anchor::By::logic;
+      out.rises = !asked_.rise.empty();
+      out.of = out.rises ? asked_.rise : asked_.fall;
+    }
+    return out;
+  }
+
+  void wait() {
+    const int given =
+        !asked_.log.empty() + !asked_.mark.empty() + !asked_.rise.empty() + !asked_.fall.empty();
+    if (given != 1)
+      usage(
+          "--latency STATE goes with one of --after-log, --after-mark, --after-rise, "
+          "--after-fall");
+    require_state(capture_, ledger_, asked_.latency);
+    std::vector<double> moments;
+    try {
+      for (const Moment& m : book::moments_of(book_, capture_.info, anchor()))
+        moments.push_back(m.at_s);
+    } catch (const std::invalid_argument& e) {
+      usage(fmt::format("\"{}\": {}", anchor().of, e.what()));
+    }
+    const double slack =
+        anchor().by == Anchor::By::logic ? 2 * capture_.basis().sample_s : kLogSlack;
+    const Latency l = latency_of(visits_of(visits_), asked_.latency, moments, slack);
+    document_["latency"] = formats::to_json(l);
+    document_["latency"]["state"] = asked_.latency;
+    if (moments.empty()) {
+      found_.lines.push_back("nothing of the kind happened in this capture");
+      return;
+    }
+    std::string line = fmt::format("{} entered {} of {} times", asked_.latency, l.waits.size(),
+                                   l.waits.size() + l.missed.size());
+    if (!l.waits.empty())
+      line += fmt::format(", after {} as a median ({} to {}{})", duration(l.median_s),
+                          duration(l.shortest_s), duration(l.longest_s),
+                          l.waits.size() >= 10 ? ", nine of ten by " + duration(l.p90_s) : "");
+    if (!l.unseen.empty())
+      line += fmt::format("; what came after {} more was not seen", l.unseen.size());
+    found_.lines.push_back(line);
+  }
+
+  const LedgerParts& asked_;
+  const book::Book& book_;
+  const book::SplitCapture& capture_;
+  const std::vector<VisitFigures>& visits_;
+  const Ledger& ledger_;
+  nlohmann::ordered_json& document_;
+  Parts found_;
+};
+
+}  // namespace
+
+void add_parts(CLI::App& app, LedgerParts& parts) {
+  app.add_option("--visits", parts.visits, "list the visits to this state, odd ones marked");
+  app.add_flag("--transitions", parts.transitions, "what followed what");
+  app.add_option("--reference", parts.reference, "hold that against this capture's");
+  app.add_option("--per", parts.per,
+                 "charge per what log lines count: an expression with a group for the number, or "
+                 "without one to count the lines");
+  app.add_option("--state", parts.per_state, "in the visits to this state (where the lines are)");
+  app.add_option("--latency", parts.latency, "time until this state is entered");
+  app.add_option("--after-log", parts.log, "after log lines that hold this expression");
+  app.add_option("--after-mark", parts.mark, "after marks that hold this expression");
+  app.add_option("--after-rise", parts.rise, "after this logic line rises");
+  app.add_option("--after-fall", parts.fall, "after this logic line falls");
+}
+
+void require_state(const book::SplitCapture& capture, const Ledger& ledger,
+                   const std::string& state) {
+  const LedgerRow* row = ledger.find(state);
+  if (row && row->visits > 0) return;
+  std::string states;
+  for (const LedgerRow& r : ledger.rows) {
+    if (r.visits > 0) states += (states.empty() ? "" : ", ") + r.state;
+  }
+  throw Error(Failure::bad_data, "no such state", "capture " + capture.info.name,
+              "it has no visit to \"" + state + "\"; it has " + states);
+}
+
+Parts find_parts(const LedgerParts& asked, const book::Book& book,
+                 const book::SplitCapture& capture, const std::vector<VisitFigures>& visits,
+                 const Ledger& ledger, const std::string& cycle, nlohmann::ordered_json& document) {
+  const bool of_visits = !asked.visits.empty() || asked.transitions || !asked.reference.empty() ||
+                         !asked.per.empty() || !asked.latency.empty();
+  if (of_visits) book::require_recorded(capture.info);
+  if (!asked.per_state.empty() && asked.per.empty()) usage("--state goes with --per");
+  if (asked.latency.empty() && !(asked.log + asked.mark + asked.rise + asked.fall).empty())
+    usage("--after-log, --after-mark, --after-rise and --after-fall go with --latency STATE");
+  return Finding(asked, book, capture, visits, ledger, document).run(cycle);
+}
+
+void print_parts(const Parts& parts) {
+  if (!parts.table.empty()) print_table(parts.table);
+  for (const std::string& line : parts.lines) std::puts(line.c_str());
+}
+
+}  // namespace kuvio::cli

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What a ledger says beside its rows, by command line: of captures whose every visit is known.
+
+#include "book/capture_writer.h"
+#include "cli/process.h"
+
+#include "support.h"
+
+#include <catch2/catch.hpp>
+#include <fmt/format.h>
+
+#include <fstream>
+
+using namespace kuvio;
+using nlohmann::json;
+using test::cli;
+
+namespace {
+
+constexpr int kRounds = 24;
+
+/// Rounds of 900 ms at rest (10 uA) and 100 ms of work that costs 40 uC and 0.2 uC for each byte;
+/// the radio has half of it, and 1 uA at rest. A mark stands 250 ms before each work, the bytes in
+/// the log at its end. `dozes`: every fourth work is followed by 300 ms at 100 uA.
+void add(book::Book& book, const char* build, bool dozes) {
+  const auto channel = [](const char* name) {
+    book::ChannelInfo c;
+    c.name = name;
+    c.time_base = {1, 1000};
+    c.kind = SampleKind::averaged;
+    return c;
+  };
+  book::CaptureWriter writer(book, {build, build, {}, false}, {channel("I"), channel("I_radio")});
+  std::vector<double> all, radio;
+  const auto stay = [&](std::size_t ms, double level, double of_radio) {
+    all.insert(all.end(), ms, level);
+    radio.insert(radio.end(), ms, of_radio);
+  };
+  const auto now = [&] { return static_cast<double>(all.size()) * 1e-3; };
+  for (int i = 0; i < kRounds; ++i) {
+    stay(900, i == 12 ? 30e-6 : 10e-6, 1e-6);
+    if (i == 5) writer.event({EventKind::mark, now() - 0.5, now() - 0.5, "key pressed"});
+    writer.event({EventKind::mark, now() - 0.25, now() - 0.25, "key pressed"});
+    const int bytes = 64 * (1 + i % 4);
+    const double level = (40e-6 + 0.2e-6 * bytes) / 0.1;
+    stay(100, level, level / 2);
+    if (i != 20) writer.log({now() + 0.001, false, fmt::format("sent {} B", bytes)});
+    if (dozes && i % 4 == 3) stay(300, 100e-6, 1e-6);
+  }
+  stay(500, 10e-6, 1e-6);
+  writer.append(0, 0, 1, all);
+  writer.append(1, 0, 1, radio);
+  writer.finish("made", false);
+}
+
+struct Made {
+  test::Folder folder;
+  std::string path = folder / "b.kuvio";
+  Made() {
+    {
+      book::Book book = book::Book::open(path, book::Book::Mode::create);
+      add(book, "old", false);
+      add(book, "new", true);
+    }
+    const std::string recipe = folder.write(
+        "r.recipe.toml",
+        "kuvio = \"recipe/1\"\nname = \"levels\"\nchannel = \"I\"\n"
+        "[[state]]\nname = \"Rest\"\nlevel = { below = \"50 uA\" }\n"
+        "[[state]]\nname = \"Doze\"\nlevel = { above = \"50 uA\", below = \"200 uA\" }\n"
+        "[[state]]\nname = \"Work\"\nlevel = { above = \"200 uA\" }\n");
+    for (const char* build : {"old", "new"})
+      REQUIRE(cli({"states", path, build, "--recipe", recipe}).status == 0);
+  }
+  json ledger(std::vector<std::string> more, const char* build = "old") const {
+    std::vector<std::string> call{"ledger", path, build, "--json"};
+    call.insert(call.end(), more.begin(), more.end());
+    const test::Ran ran = cli(call);
+    INFO(ran.err);
+    REQUIRE(ran.status == 0);
+    return ran.json();
+  }
+};
+
+json row(const json& ledger, const std::string& state) {
+  for (const json& r : ledger["rows"]) {
+    if (r["state"] == state) return r;
+  }
+  return {};
+}
+
+}  // namespace
+
+TEST_CASE("a ledger tells visits, costs, latencies and ways as they were made") {
+  const Made made;
+
+  SECTION("of another channel in the same visits") {
+    const json all = made.ledger({}), radio = made.ledger({"--channel", "I_radio"});
+    CHECK(all["channel"] == "I");
+    CHECK(radio["channel"] == "I_radio");
+    CHECK(row(radio, "Work")["visits"] == kRounds);
+    CHECK(row(radio, "Work")["charge_of_all"].get<double>() == Approx(0.5));
+    CHECK(row(radio, "Rest")["charge_c"].get<double>() ==
+          Approx(1e-6 * (0.9 * kRounds + 0.5)).epsilon(1e-6));
+    double sum = 0;
+    for (const json& r : radio["rows"]) sum += r["charge_c"].get<double>();
+    CHECK(sum == Approx(radio["total"]["charge_c"].get<double>()).epsilon(1e-12));
+    CHECK(cli({"ledger", made.path, "old", "--channel", "I_motor"}).status == 64);
+  }
+
+  SECTION("the visit that is unlike the others") {
+    const json visits = made.ledger({"--visits", "Rest"})["visits"];
+    REQUIRE(visits["visits"].size() == kRounds + 1);
+    for (std::size_t i = 0; i <= kRounds; ++i) {
+      const json& v = visits["visits"][i];
+      CHECK(v["whole"] == (i > 0 && i < kRounds));
+      CHECK(v["odd"] == (i == 12 ? json{"charge", "mean", "peak"} : json::array()));
+    }
+    CHECK(visits["usual"]["charge"]["median_c"].get<double>() == Approx(9e-6));
+    CHECK(visits["usual"]["charge"]["most_c"].get<double>() == Approx(27e-6));
+    const test::Ran words = cli({"ledger", made.path, "old", "--visits", "Rest"});
+    CHECK_THAT(words.out, Catch::Contains("charge unlike the others' 9"));
+    CHECK(cli({"ledger", made.path, "old", "--visits", "Doze"}).status == 65);
+  }
+
+  SECTION("charge per byte, and per event") {
+    const json per = made.ledger({"--per", R"(sent (\d+) B)"})["per"];
+    CHECK(per["state"] == "Work");
+    CHECK(per["visits"] == kRounds - 1);
+    CHECK(per["visits_without"] == 1);
+    CHECK(per["slope_c"].get<double>() == Approx(0.2e-6));
+    CHECK(per["base_c"].get<double>() == Approx(40e-6));
+    CHECK(per["slope_u_c"].get<double>() < 1e-9);
+    CHECK(per["from"] == 64);
+    CHECK(per["to"] == 256);
+    // Each line counted as one: all but one have the same.
+    const json lines = made.ledger({"--per", "sent", "--state", "Work"})["per"];
+    CHECK(lines["visits"] == kRounds);
+    CHECK(lines["from"] == 0);
+    CHECK(cli({"ledger", made.path, "old", "--per", "sent ("}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--per", "(a)(b)"}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--per", "received (.*)"}).status == 65);
+    CHECK(cli({"ledger", made.path, "old", "--state", "Work"}).status == 64);
+  }
+
+  SECTION("latency from a mark") {
+    const json l = made.ledger({"--latency", "Work", "--after-mark", "^key"})["latency"];
+    CHECK(l["count"] == kRounds);
+    CHECK(l["missed"] == 1);
+    CHECK(l["missed_s"][0].get<double>() == Approx(5.4));
+    CHECK(l["median_s"].get<double>() == Approx(0.25));
+    CHECK(l["longest_s"].get<double>() == Approx(0.25));
+    const json after = made.ledger({"--latency", "Rest", "--after-log", "sent"})["latency"];
+    CHECK(after["median_s"].get<double>() == Approx(-0.001));
+    CHECK(cli({"ledger", made.path, "old", "--latency", "Work"}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--after-log", "x"}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--latency", "Work", "--after-log", "x("}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--latency", "Work", "--after-rise", "I"}).status == 65);
+  }
+
+  SECTION("what followed what, and what is new") {
+    const json here = made.ledger({"--transitions", "--reference", "old"}, "new");
+    const json& t = here["transitions"];
+    REQUIRE(t.size() == 4);
+    CHECK(t[0]["from"] == "Rest");
+    CHECK(t[0]["count"] == kRounds);
+    CHECK(t[1]["to"] == "Rest");
+    CHECK(t[1]["count"] == 18);
+    CHECK(t[2]["to"] == "Doze");
+    CHECK(t[2]["share"].get<double>() == Approx(0.25));
+    CHECK(t[2]["stay_median_s"].get<double>() == Approx(0.1));
+    CHECK(here["ways"]["new_states"] == json{"Doze"});
+    CHECK(here["ways"]["pairs"][0]["conclusion"] == "new");
+    CHECK(here["ways"]["pairs"][0]["p"].get<double>() == Approx(0.02193633514761669));
+    const test::Ran words = cli({"ledger", made.path, "new", "--reference", "old"});
+    CHECK_THAT(words.out, Catch::Contains("Work to Doze: 6 of 24 exits, never in old (24 exits)"));
+    const json same = made.ledger({"--reference", "old"});
+    for (const json& p : same["ways"]["pairs"]) CHECK(p["conclusion"] == "alike");
+    CHECK(cli({"ledger", made.path, "old", "--reference", "older"}).status == 65);
+  }
+
+  SECTION("after how many cycles the mean is known") {
+    const json cycles = made.ledger({"--cycle", "Work"})["cycles"];
+    CHECK(cycles["count"] == kRounds - 1);
+    CHECK(cycles["convergence"]["steps"][0]["cycles"] == 2);
+    CHECK(cycles["convergence"]["steps"].back()["cycles"] == kRounds - 1);
+    const double mean = cycles["charge_c"].get<double>() / cycles["period_s"].get<double>();
+    CHECK(cycles["convergence"]["steps"].back()["mean_a"].get<double>() == Approx(mean));
+  }
+}
