@@ -7,6 +7,7 @@
 #include "app/engine/trace_views.h"
 #include "app/shell/main_window.h"
 #include "app/style/widgets.h"
+#include "app/trace/visits_model.h"
 
 #include <QAbstractItemView>
 #include <QApplication>
@@ -20,6 +21,7 @@
 #include <QPushButton>
 #include <QSpinBox>
 #include <QStandardPaths>
+#include <QTableView>
 #include <QTemporaryDir>
 #include <QTimer>
 
@@ -58,6 +60,7 @@ public:
   }
   void judged();
   void round();
+  void account();
   void two_captures();
   void imported(const QDir& examples);
   void bench_with_digitiser();
@@ -136,6 +139,33 @@ void Photographer::round() {
     take("trace-night.png");
     break;
   }
+}
+
+/// The pages under the traces: a visit unlike the others, and what follows what beside the
+/// reference.
+void Photographer::account() {
+  auto* list = window_.findChild<QAbstractItemView*>(QStringLiteral("captures"));
+  if (!list) return;
+  list->setCurrentIndex(list->model()->index(1, 0));
+  waitFor([&] { return window_.view().capture()->info.build == "2.4.0-rc1"; }, 5000);
+  trigger("showAll");
+  trigger("showVisits");
+  window_.view().pickState("Hibernate");
+  if (auto* table = window_.findChild<QTableView*>(QStringLiteral("visits"))) {
+    table->sortByColumn(VisitsModel::Remark, Qt::DescendingOrder);
+    table->selectRow(1);
+  }
+  settle(700);
+  take("trace-visits.png");
+  window_.view().pickVisit(ViewState::kNone);
+  trigger("showTransitions");
+  auto* words = window_.findChild<QLabel*>(QStringLiteral("waysWords"));
+  waitFor([&] { return words && words->text().contains(QStringLiteral("2.3.0")); }, 5000);
+  settle(300);
+  take("trace-transitions.png");
+  trigger("showLedger");
+  list->setCurrentIndex(list->model()->index(0, 0));
+  waitFor([&] { return window_.view().capture()->info.build == "2.3.0"; }, 5000);
 }
 
 /// Two captures laid over each other by their second entry into Uplink.
@@ -314,10 +344,9 @@ int main(int argc, char** argv) {
                  failure.isEmpty() ? "the book did not open in 20 s" : qPrintable(failure));
     return 65;
   }
-  pictures.take("trace-whole.png");
-
   pictures.judged();
   pictures.round();
+  pictures.account();
   pictures.two_captures();
   pictures.imported(QDir(QString::fromLocal8Bit(argv[3])));
   pictures.bench_with_digitiser();

@@ -4,6 +4,7 @@
 #include "book/anchors.h"
 #include "book/channel_trace.h"
 #include "book/notes.h"
+#include "book/other_channels.h"
 #include "book/schema.h"
 #include "book/typed.h"
 #include "core/compare.h"
@@ -144,11 +145,18 @@ ToldSplit told_split(const Book& book, const CaptureInfo& capture, const Recipe&
   for (OutputSwitch& s : switches) {
     if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
   }
-  SplitResult made =
-      split_beside(trace, recipe, {std::move(switches), moments_of(book, capture, recipe)});
+  const Recipe own = for_own_channel(recipe);
+  OtherStays others = stays_of_others(book, capture, recipe);
+  SplitResult made = split_beside(
+      trace, own, {std::move(switches), moments_of(book, capture, own), std::move(others.stays)});
+  made.rejected.insert(made.rejected.end(), others.rejected.begin(), others.rejected.end());
   ToldSplit out;
   out.split = {0, channel.id, recipe.name, recipe_text, std::move(made.visits), kSplitRules};
-  for (const Rejected& r : made.rejected) out.remarks.push_back(in_words(r, recipe, channel.unit));
+  for (const Rejected& r : made.rejected) {
+    const StateRule& rule = recipe.states.at(r.rule);
+    const ChannelInfo* of = rule.elsewhere() ? capture.channel(rule.channel) : &channel;
+    out.remarks.push_back(in_words(r, recipe, of->unit));
+  }
   if (made.overlaps > 0)
     out.remarks.push_back(std::to_string(made.overlaps) +
                           (made.overlaps == 1 ? " stretch began" : " stretches began") +

@@ -177,13 +177,13 @@ std::vector<Moment> moments_of(const Book& book, const CaptureInfo& capture, con
   return Finder(book, capture).moments(anchor, "");
 }
 
-LogCounts log_counts(const Book& book, const CaptureInfo& capture, const std::string& expression) {
+LogCounts log_counts(const std::vector<LogLine>& log, const std::string& expression) {
   const RE2 pattern(expression, quiet());
   const int group = counting_group(pattern);
   LogCounts out;
   out.numbers = group > 0;
   std::vector<re2::StringPiece> met(static_cast<std::size_t>(group) + 1);
-  for (const LogLine& line : book.log(capture.id)) {
+  for (const LogLine& line : log) {
     if (line.sent || !pattern.Match(line.text, 0, line.text.size(), RE2::UNANCHORED, met.data(),
                                     static_cast<int>(met.size())))
       continue;

@@ -28,7 +28,7 @@ std::vector<Beside::Rule> moments_of(const Book& book, const CaptureInfo& captur
 /// expression is none; Error as above.
 std::vector<Moment> moments_of(const Book& book, const CaptureInfo& capture, const Anchor& anchor);
 
-/// What the received log lines count that hold an expression: the number in its group (in the one
+/// What received log lines count that hold an expression: the number in its group (in the one
 /// called "n" where there are several), or each line itself where it has none. Lines whose group
 /// holds no number are counted in `strange`. Throws std::invalid_argument where it is no
 /// expression, or has several groups and none is called "n".
@@ -37,6 +37,6 @@ struct LogCounts {
   bool numbers = false;  ///< the expression has a group
   std::size_t strange = 0;
 };
-LogCounts log_counts(const Book& book, const CaptureInfo& capture, const std::string& expression);
+LogCounts log_counts(const std::vector<LogLine>& log, const std::string& expression);
 
 }  // namespace kuvio::book

@@ -104,7 +104,7 @@ private:
   void fit() {
     book::LogCounts lines;
     try {
-      lines = book::log_counts(book_, capture_.info, asked_.per);
+      lines = book::log_counts(book_.log(capture_.info.id), asked_.per);
     } catch (const std::invalid_argument& e) {
       usage(fmt::format("--per \"{}\": {}", asked_.per, e.what()));
     }

@@ -15,13 +15,21 @@ struct Moment {
   std::string name{};
 };
 
+/// A stay that a rule with a channel of its own found there (s), and whether its ends were seen.
+struct FoundStay {
+  int rule = 0;
+  double from_s = 0, to_s = 0;
+  bool begins_seen = true, ends_seen = true;
+};
+
 /// What happened beside the samples.
 struct Beside {
   struct Rule {
     std::vector<Moment> begins, ends;  ///< in order of time, offsets included
   };
   std::vector<OutputSwitch> switches;
-  std::vector<Rule> rules;  ///< as the recipe's; may be fewer
+  std::vector<Rule> rules;         ///< as the recipe's; may be fewer
+  std::vector<FoundStay> stays{};  ///< of rules that read another channel
 };
 
 /// The moments at which a rule begins (or ends); none where nothing is known of it.

@@ -11,6 +11,8 @@
 namespace kuvio {
 namespace {
 
+constexpr double kRounding = 1e-6;  // of the largest: what is nearer to the line is on it
+
 struct Sums {
   double x = 0, y = 0;            // means
   double xx = 0, xy = 0, yy = 0;  // about them
@@ -103,6 +105,12 @@ std::optional<LineFit> fit_line(std::span<const FitPoint> points) {
   out.scatter = std::sqrt(squares / *out.freedom);
   out.slope_u = out.scatter / std::sqrt(s.xx);
   out.base_u = out.scatter * std::sqrt(1 / static_cast<double>(points.size()) + s.x * s.x / s.xx);
+  double largest = 0;
+  for (const FitPoint& p : points) largest = std::max(largest, std::fabs(p.y));
+  if (out.scatter <= kRounding * largest) {
+    if (points.size() > 3) out.straight_p = 1;
+    return out;
+  }
   out.straight_p = lack_of_fit(points, out);
   if (!out.straight_p) out.straight_p = curved(points, out);
   return out;

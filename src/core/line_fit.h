@@ -34,7 +34,8 @@ struct LineFit {
 
 /// Least squares through points of equal weight. Straightness: where two points or more share an x,
 /// the means' distances from the line against the scatter within them (F test for lack of fit,
-/// Draper and Smith 1998, 2.1); else a term in x^2 (its t test), from five points on. Nothing with
+/// Draper and Smith 1998, 2.1); else a term in x^2 (its t test), from five points on.
+/// Points within a millionth of the largest lie on the line. Nothing with
 /// fewer than two different x.
 std::optional<LineFit> fit_line(std::span<const FitPoint> points);
 

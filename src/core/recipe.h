@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/quantity.h"
 #include "core/visit.h"
 
 #include <limits>
@@ -60,10 +61,16 @@ struct StateRule {
   bool by_level = true;
   std::optional<Anchor> begins{}, ends{};
   Must must{};
-  std::vector<std::string> after{};  ///< states one of which comes before; empty: any
+  std::vector<std::string> after{};          ///< states one of which comes before; empty: any
+  std::string channel{};                     ///< that its level is of; empty: the recipe's
+  Dimension dimension = Dimension::current;  ///< of its level, as it was written
+  std::optional<bool> line_high{};  ///< of a logic line: the level that it has; none: no such line
+
+  /// Whether it reads a channel of its own.
+  bool elsewhere() const { return !channel.empty(); }
 
   /// Whether its level alone, at the first sample, makes this state.
-  bool enters(double x) const { return by_level && level.enters(x); }
+  bool enters(double x) const { return by_level && !elsewhere() && level.enters(x); }
 };
 
 /// What levels are decided on: a running figure over a window around each sample. Edges are then

@@ -5,6 +5,7 @@
 #include "core/measure.h"
 #include "core/moment_stretches.h"
 #include "core/noise.h"
+#include "core/other_stays.h"
 #include "core/stay_finder.h"
 
 #include <algorithm>
@@ -317,6 +318,7 @@ SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside&
   }
   if (trace.to_s() > end) out.push_back({kMissing, end, trace.to_s(), false});
   join_through_clipping(trace, out);
+  overlay(out, stretches_of_others(out, recipe, beside.stays));
   const MomentStretches moments = moment_stretches(trace, recipe, beside, out, tally);
   overlay(out, moments.stretches);
   result.overlaps = moments.overlaps;
@@ -328,6 +330,7 @@ SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside&
   for (std::size_t i = 0; i < out.size(); ++i) {
     out[i].whole = out[i].state != kMissing && out[i].state != kOff && is_whole(out, i);
   }
+  cut_unseen(out, recipe, beside.stays);
   result.rejected = tally.all();
   return result;
 }

@@ -76,12 +76,12 @@ Transitions transitions_of(const std::vector<const Visits*>& captures) {
         t.from = from;
         t.to = next.state;
         t.first_s = next.from_s;
-        t.visit = entered;
-        t.capture = c;
         out.all.push_back(std::move(t));
         lengths.emplace_back();
       }
-      ++out.all[it->second].count;
+      Transition& met = out.all[it->second];
+      ++met.count;
+      if (c == 0) met.entered.push_back(entered);
       if (seen) lengths[it->second].push_back(length_s);
     });
   }
@@ -197,11 +197,7 @@ WayComparison compare_ways(const Transitions& here, const Transitions& reference
     d.reference_count = theirs ? theirs->count : 0;
     d.reference_exits = reference.exits(t.from);
     d.p = fisher_exact(d.count, d.exits, d.reference_count, d.reference_exits);
-    if (mine) {
-      d.first_s = mine->first_s;
-      d.visit = mine->visit;
-      d.capture = mine->capture;
-    }
+    if (mine) d.first_s = mine->first_s;
     out.pairs.push_back(std::move(d));
   };
   for (const Transition& t : here.all) add(t);

@@ -17,9 +17,9 @@ struct Transition {
   /// Lengths of the stays that it ended and that nothing cut at their beginning (s): median,
   /// shortest, longest. All zero where each of them was cut.
   double median_s = 0, shortest_s = 0, longest_s = 0;
-  double first_s = 0;       ///< when it happened first, in its capture
-  std::size_t visit = 0;    ///< the visit that it entered first
-  std::size_t capture = 0;  ///< of which of the captures given
+  double first_s = 0;  ///< when it happened first, in its capture
+  /// The visits that it entered in the first of the captures given, by their places.
+  std::vector<std::size_t> entered;
 };
 
 /// What followed what in one or several captures.
@@ -54,9 +54,7 @@ struct WayDifference {
   std::size_t reference_count = 0, reference_exits = 0;
   double p = 1;  ///< Fisher's exact test, two-sided, not corrected
   Way way = Way::alike;
-  double first_s = 0;     ///< when it happened first, here
-  std::size_t visit = 0;  ///< the visit that it entered there
-  std::size_t capture = 0;
+  double first_s = 0;  ///< when it happened first, here
 
   double share() const { return exits > 0 ? double(count) / double(exits) : 0; }
   double reference_share() const {

@@ -8,6 +8,8 @@
 namespace kuvio {
 namespace {
 
+constexpr double kBehind = 0.1;  // of a visit's length: a line may come so late
+
 /// The visit that holds a moment, by its place; nothing outside of all.
 std::optional<std::size_t> visit_at(const std::vector<VisitFigures>& visits, double t) {
   const auto at =
@@ -38,7 +40,7 @@ VisitCounts count_in_visits(const std::vector<VisitFigures>& visits, const std::
     }
     const auto place = static_cast<std::size_t>(behind - stays.begin()) - 1;
     const Visit& v = visits[stays[place]].visit;
-    if (c.at_s > v.to_s + std::max(slack_s, v.length_s())) {
+    if (c.at_s > v.to_s + std::max(slack_s, kBehind * v.length_s())) {
       ++out.outside;
     } else if (!v.whole) {
       ++out.in_cut;

@@ -31,8 +31,8 @@ struct VisitCounts {
 enum class WithoutLine { zero, unknown };
 
 /// Adds up what log lines count (in order of time), by the visit that they belong to: the last one
-/// to the state that had begun `slack_s` behind the line, if it ended less than its own length, or
-/// the slack, before it. A line that tells of what was done comes after it.
+/// to the state that had begun `slack_s` behind the line, if it ended less than a tenth of its
+/// length, or the slack, before it. A line that tells of what was done comes after it.
 VisitCounts count_in_visits(const std::vector<VisitFigures>& visits, const std::string& state,
                             const std::vector<LogCount>& counts, double slack_s,
                             WithoutLine without);

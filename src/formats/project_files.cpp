@@ -13,18 +13,34 @@
 namespace kuvio::formats {
 namespace {
 
-Band read_band(const TomlTable& level) {
+/// What a level is of, by its unit: a rule with a channel of its own may have one of anything.
+Dimension dimension_of(const TomlTable& level) {
+  for (const char* key : {"below", "above"}) {
+    if (!level.is_text(key)) continue;
+    for (const Dimension d : {Dimension::current, Dimension::voltage, Dimension::power,
+                              Dimension::charge, Dimension::ratio}) {
+      try {
+        parse_quantity(level.string(key), d);
+        return d;
+      } catch (const std::invalid_argument&) {
+      }
+    }
+  }
+  return Dimension::current;
+}
+
+Band read_band(const TomlTable& level, Dimension dimension) {
   level.expect({"below", "above", "release", "release_below", "release_above"});
   Band band;
-  const auto below = level.optional_quantity("below", Dimension::current);
-  const auto above = level.optional_quantity("above", Dimension::current);
+  const auto below = level.optional_quantity("below", dimension);
+  const auto above = level.optional_quantity("above", dimension);
   if (!below && !above) level.complain("a level needs \"below\", \"above\" or both");
   if (below) band.high = *below;
   if (above) band.low = *above;
   if (band.low >= band.high) level.complain("\"above\" must be less than \"below\"");
   band.release_low = band.low;
   band.release_high = band.high;
-  if (const auto release = level.optional_quantity("release", Dimension::current)) {
+  if (const auto release = level.optional_quantity("release", dimension)) {
     if (below && above)
       level.complain(
           "\"release\" needs exactly one of \"below\" and \"above\"; a level with both has "
@@ -38,7 +54,7 @@ Band read_band(const TomlTable& level) {
   }
   // A band between two others may have one on each side.
   const auto side = [&](const char* key, double& release, double edge, bool over) {
-    const auto value = level.optional_quantity(key, Dimension::current);
+    const auto value = level.optional_quantity(key, dimension);
     if (!value) return;
     if (!below || !above)
       level.complain("\"" + std::string(key) + "\" is of a level with \"above\" and \"below\"",
@@ -90,12 +106,12 @@ std::optional<Anchor> read_anchor(const TomlTable& state, std::string_view key,
   return out;
 }
 
-Must read_must(const TomlTable& state) {
+Must read_must(const TomlTable& state, Dimension dimension) {
   Must out;
   const auto table = state.optional_table("must");
   if (!table) return out;
   table->expect({"peak_above", "length", "mean"});
-  out.peak_above = table->optional_quantity("peak_above", Dimension::current);
+  out.peak_above = table->optional_quantity("peak_above", dimension);
   if (const auto length = table->optional_table("length")) {
     length->expect({"min", "max"});
     out.longer_s = length->optional_quantity("min", Dimension::time);
@@ -105,8 +121,8 @@ Must read_must(const TomlTable& state) {
   }
   if (const auto mean = table->optional_table("mean")) {
     mean->expect({"above", "below"});
-    out.mean_above = mean->optional_quantity("above", Dimension::current);
-    out.mean_below = mean->optional_quantity("below", Dimension::current);
+    out.mean_above = mean->optional_quantity("above", dimension);
+    out.mean_below = mean->optional_quantity("below", dimension);
     if (out.mean_above && out.mean_below && *out.mean_above >= *out.mean_below)
       mean->complain("\"above\" must be lower than \"below\"", "above");
   }
@@ -132,6 +148,33 @@ Smoothing read_smoothing(const TomlTable& root) {
     table->complain("\"take\" is \"max\", \"mean\" or \"median\"", "take");
   }
   return out;
+}
+
+/// The level of a rule with a channel of its own: a band of its unit, or a logic line's.
+void read_own_level(const TomlTable& table, StateRule& rule) {
+  if (table.is_text("level")) {
+    const std::string level = table.string("level");
+    if (level != "high" && level != "low")
+      table.complain("\"level\" of a logic line is \"high\" or \"low\"", "level");
+    rule.line_high = level == "high";
+  } else {
+    if (!table.has("level"))
+      table.complain("a rule with a \"channel\" of its own needs its \"level\"", "channel");
+    rule.dimension = dimension_of(table.table("level"));
+    rule.level = read_band(table.table("level"), rule.dimension);
+  }
+  if (table.has("after"))
+    table.complain("\"after\" is of rules that read the recipe's channel", "after");
+}
+
+/// What a logic line's level cannot be asked for.
+void check_line(const TomlTable& table, const StateRule& rule) {
+  if (!rule.line_high) return;
+  if (rule.begins || rule.ends)
+    table.complain("its edges are the logic line's: no \"begins\" or \"ends\"",
+                   rule.begins ? "begins" : "ends");
+  if (rule.must.peak_above || rule.must.mean_above || rule.must.mean_below)
+    table.complain("a logic line has no peak and no mean", "must");
 }
 
 /// The groups of a name that nothing could complete.
@@ -200,8 +243,8 @@ RecipeFile parse_recipe(const std::string& text, const std::string& path) {
   out.recipe.channel = root.optional_string("channel").value_or("");
   out.recipe.smooth = read_smoothing(root);
   for (const TomlTable& table : root.tables("state")) {
-    table.expect({"name", "level", "shortest", "join_gaps", "must", "begins", "ends", "after"},
-                 {"channel"});
+    table.expect(
+        {"name", "channel", "level", "shortest", "join_gaps", "must", "begins", "ends", "after"});
     StateRule rule;
     rule.name = table.string("name");
     if (rule.name.empty()) table.complain("a state needs a name", "name");
@@ -213,10 +256,17 @@ RecipeFile parse_recipe(const std::string& text, const std::string& path) {
     }
     rule.begins = read_anchor(table, "begins", rule.name);
     rule.ends = read_anchor(table, "ends", rule.name);
+    rule.channel = table.optional_string("channel").value_or("");
+    if (rule.channel == out.recipe.channel) rule.channel.clear();
     rule.by_level = table.has("level") || !rule.begins;
-    if (rule.by_level) rule.level = read_band(table.table("level"));
+    if (rule.elsewhere()) {
+      read_own_level(table, rule);
+    } else if (rule.by_level) {
+      rule.level = read_band(table.table("level"), Dimension::current);
+    }
     check_name(table, rule);
-    rule.must = read_must(table);
+    rule.must = read_must(table, rule.dimension);
+    check_line(table, rule);
     if (table.has("after")) rule.after = table.strings("after");
     if (!rule.by_level && table.has("join_gaps"))
       table.complain("\"join_gaps\" joins stays at a level, and there is no \"level\"",

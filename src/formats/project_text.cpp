@@ -110,7 +110,7 @@ std::string anchor_text(const Anchor& a) {
   return out + " }";
 }
 
-std::string must_text(const Must& must) {
+std::string must_text(const Must& must, Dimension of) {
   std::string out;
   const auto put = [](std::string& to, const char* key, const std::string& value) {
     to += (to.empty() ? "" : ", ") + std::string(key) + " = " + value;
@@ -121,9 +121,9 @@ std::string must_text(const Must& must) {
   std::string length, mean;
   if (must.longer_s) put(length, "min", quantity(must.longer_s, Dimension::time));
   if (must.shorter_s) put(length, "max", quantity(must.shorter_s, Dimension::time));
-  if (must.mean_above) put(mean, "above", quantity(must.mean_above, Dimension::current));
-  if (must.mean_below) put(mean, "below", quantity(must.mean_below, Dimension::current));
-  if (must.peak_above) put(out, "peak_above", quantity(must.peak_above, Dimension::current));
+  if (must.mean_above) put(mean, "above", quantity(must.mean_above, of));
+  if (must.mean_below) put(mean, "below", quantity(must.mean_below, of));
+  if (must.peak_above) put(out, "peak_above", quantity(must.peak_above, of));
   if (!length.empty()) put(out, "length", "{ " + length + " }");
   if (!mean.empty()) put(out, "mean", "{ " + mean + " }");
   return "{ " + out + " }";
@@ -134,11 +134,12 @@ std::string must_text(const Must& must) {
 std::string state_block(const StateRule& rule) {
   std::string out = "[[state]]\n";
   line(out, "name", toml_quote(rule.name));
+  if (rule.elsewhere()) line(out, "channel", toml_quote(rule.channel));
   const Band& b = rule.level;
   std::string level;
   const auto add = [&](const char* key, double value) {
     level += (level.empty() ? "" : ", ") + std::string(key) + " = " +
-             toml_quote(quantity_text(value, Dimension::current));
+             toml_quote(quantity_text(value, rule.dimension));
   };
   if (std::isfinite(b.low)) add("above", b.low);
   if (std::isfinite(b.high)) add("below", b.high);
@@ -150,14 +151,18 @@ std::string state_block(const StateRule& rule) {
     if (b.release_low != b.low) add("release_below", b.release_low);
     if (b.release_high != b.high) add("release_above", b.release_high);
   }
-  if (rule.by_level) line(out, "level", "{ " + level + " }");
+  if (rule.line_high) {
+    line(out, "level", toml_quote(*rule.line_high ? "high" : "low"));
+  } else if (rule.by_level) {
+    line(out, "level", "{ " + level + " }");
+  }
   if (rule.shortest_s > 0)
     line(out, "shortest", toml_quote(quantity_text(rule.shortest_s, Dimension::time)));
   if (rule.join_gaps_s > 0)
     line(out, "join_gaps", toml_quote(quantity_text(rule.join_gaps_s, Dimension::time)));
   if (rule.begins) line(out, "begins", anchor_text(*rule.begins));
   if (rule.ends) line(out, "ends", anchor_text(*rule.ends));
-  if (rule.must.any()) line(out, "must", must_text(rule.must));
+  if (rule.must.any()) line(out, "must", must_text(rule.must, rule.dimension));
   if (!rule.after.empty()) line(out, "after", list(rule.after));
   return out;
 }

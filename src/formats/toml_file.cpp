@@ -135,6 +135,11 @@ void TomlTable::expect(const std::vector<std::string_view>& known,
   }
 }
 
+bool TomlTable::is_text(std::string_view key) const {
+  const toml::node* node = node_->table->get(key);
+  return node && node->is_string();
+}
+
 bool TomlTable::has(std::string_view key) const { return node_->table->contains(key); }
 
 std::optional<std::string> TomlTable::optional_string(std::string_view key) const {

@@ -27,6 +27,8 @@ public:
   void expect(const std::vector<std::string_view>& known,
               const std::vector<std::string_view>& later = {}) const;
   bool has(std::string_view key) const;
+  /// Whether a key is there and its value a text.
+  bool is_text(std::string_view key) const;
   std::string string(std::string_view key) const;
   std::optional<std::string> optional_string(std::string_view key) const;
   bool boolean(std::string_view key, bool otherwise) const;

@@ -320,13 +320,28 @@ TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable
   // A threshold is dragged; its release goes with it.
   auto* levels = s.child<LevelView>("levels");
   QTest::qWait(200);
-  const QPoint from(static_cast<int>(std::lround(levels->pixelOf(200e-6))), 30);
-  s.drag(from, from + QPoint(12, 0), Qt::LeftButton, levels);
+  CHECK(levels->beside());  // the lane's own axis
+  const QPoint from(30, static_cast<int>(std::lround(levels->pixelOf(200e-6))));
+  s.drag(from, from - QPoint(0, 12), Qt::LeftButton, levels);
   REQUIRE(s.wait([&] { return text().find("below = \"200 uA\"") == std::string::npos; }));
   const Recipe dragged = formats::parse_recipe(text(), "r").recipe;
   CHECK(dragged.states[0].level.high > 210e-6);
   CHECK(dragged.states[0].level.release_high ==
         Approx(1.3 * dragged.states[0].level.high).epsilon(0.01));
+  CHECK(dragged.states[1].level.low == dragged.states[0].level.high);  // they share that edge
+  // The same on the trace, by the handle at the line's end.
+  const auto shown = [&](double level) {
+    return std::any_of(s.lane->thresholds().begin(), s.lane->thresholds().end(),
+                       [&](const Threshold& t) { return t.level == Approx(level); });
+  };
+  const double now = dragged.states[0].level.high;
+  REQUIRE(s.wait([&] { return shown(now); }));
+  const QPoint handle(s.lane->currentLane().right() - 4,
+                      static_cast<int>(std::lround(*s.lane->currentPixel(now))));
+  s.drag(handle, handle + QPoint(0, 9), Qt::LeftButton, s.lane);
+  REQUIRE(s.wait(
+      [&] { return formats::parse_recipe(text(), "r").recipe.states[0].level.high < 0.9 * now; }));
+  CHECK_FALSE(s.view().span());  // that was no span
   // By text: what is not valid is told with its line and kept out.
   QTest::mouseClick(s.child<QPushButton>("recipeText"), Qt::LeftButton);
   auto* source = s.child<QPlainTextEdit>("recipeSource");
@@ -334,7 +349,7 @@ TEST_CASE("the recipe is edited by form, by threshold and by text, each undoable
   QTest::mouseClick(s.child<QPushButton>("recipeApplyText"), Qt::LeftButton);
   QTest::qWait(100);
   CHECK(formats::parse_recipe(text(), "r").recipe.states.size() == 8);
-  for (int i = 0; i < 2; ++i) {
+  for (int i = 0; i < 3; ++i) {
     QSignalSpy changed(session, &Session::changed);
     QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
     REQUIRE((changed.count() > 0 || changed.wait(5000)));

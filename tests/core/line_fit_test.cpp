@@ -66,6 +66,7 @@ TEST_CASE("a line needs two different counts, and two points have no scatter") {
   CHECK_FALSE(two->straight_p);
   const auto exact = fit_line(points({1, 2, 3, 4, 4}, {2, 4, 6, 8, 8}));
   CHECK(exact->slope_u < 1e-12);
+  CHECK(exact->straight());
 }
 
 TEST_CASE("the interval of a slope holds the truth, and straight lines are seldom called bent") {

@@ -52,7 +52,8 @@ TEST_CASE("what followed what is counted, with the lengths of the stays before")
   REQUIRE(t.find("W", "L"));
   CHECK(t.find("W", "L")->share == Approx(1.0 / 3));
   CHECK(t.find("W", "L")->first_s == 8);
-  CHECK(t.find("W", "L")->visit == 8);
+  CHECK(t.find("W", "L")->entered == std::vector<std::size_t>{8});
+  CHECK(t.find("H", "W")->entered == std::vector<std::size_t>{1, 4, 7});
   CHECK(t.find("H", "S") == nullptr);
 
   Visits uneven = visits_of("HWHWHWHW");

@@ -83,8 +83,23 @@ TEST_CASE("every slip in a recipe is told with its line") {
              Catch::Contains(":5") && Catch::Contains("current"));
   CHECK_THAT(recipe_error(kHead + "levl = { below = \"4 mA\" }\n"),
              Catch::Contains(":5") && Catch::Contains("levl"));
-  CHECK_THAT(recipe_error(kHead + "level = { below = \"4 mA\" }\nchannel = \"I2\"\n"),
-             Catch::Contains(":6") && Catch::Contains("not yet supported"));
+  const auto elsewhere = [](const std::string& rest) {
+    return recipe_error(kHead + "channel = \"V\"\n" + rest);
+  };
+  CHECK(elsewhere("level = { below = \"3.3 V\" }\n") == "read");
+  CHECK(elsewhere("level = \"high\"\nshortest = \"1 ms\"\n") == "read");
+  CHECK_THAT(elsewhere("level = \"up\"\n"), Catch::Contains(":6") && Catch::Contains("\"low\""));
+  CHECK_THAT(elsewhere("begins = { log = \"a\" }\n"), Catch::Contains("needs its \"level\""));
+  CHECK_THAT(elsewhere("level = { below = \"3.3 V\", above = \"1 A\" }\n"),
+             Catch::Contains("unit of voltage"));
+  CHECK_THAT(elsewhere("level = { below = \"3.3 V\" }\nmust = { peak_above = \"1 mA\" }\n"),
+             Catch::Contains("unit of voltage"));
+  CHECK_THAT(elsewhere("level = { below = \"3 V\" }\nafter = [\"B\"]\n"),
+             Catch::Contains(":7") && Catch::Contains("recipe's channel"));
+  CHECK_THAT(elsewhere("level = \"high\"\nbegins = { log = \"a\" }\n"),
+             Catch::Contains("no \"begins\""));
+  CHECK_THAT(elsewhere("level = \"high\"\nmust = { mean = { above = \"1 A\" } }\n"),
+             Catch::Contains("no peak and no mean"));
   const std::string level = "level = { below = \"4 mA\" }\n";
   const std::pair<std::string, std::string> slips[] = {
       {level + "must = { peak_above = \"1 V\" }\n", "current"},

@@ -36,6 +36,30 @@ TEST_CASE("quantities are written as they are read") {
   }
 }
 
+TEST_CASE("rules with a channel of their own come back from their text") {
+  const std::string text =
+      "kuvio = \"recipe/1\"\nname = \"x\"\nchannel = \"I\"\n\n[[state]]\nname = \"Low\"\n"
+      "channel = \"V\"\nlevel = { above = \"2.5 V\", below = \"3.3 V\" }\nmust = { mean = { below "
+      "= "
+      "\"3 V\" } }\n\n[[state]]\nname = \"On\"\nchannel = \"radio_on\"\nlevel = "
+      "\"high\"\n\n[[state]]\n"
+      "name = \"Hot\"\nchannel = \"P\"\nlevel = { above = \"12 mW\" }\n\n[[state]]\nname = "
+      "\"Rest\"\n"
+      "level = { below = \"4 mA\" }\n";
+  const Recipe recipe = parse_recipe(text, "a").recipe;
+  CHECK(recipe.states[0].dimension == Dimension::voltage);
+  CHECK(recipe.states[0].must.mean_below == 3.0);
+  CHECK(recipe.states[1].line_high == true);
+  CHECK(recipe.states[2].dimension == Dimension::power);
+  CHECK_FALSE(recipe.states[3].elsewhere());
+  CHECK(recipe_text(recipe) == text);
+  // The recipe's own channel by its name is no other one.
+  const std::string own =
+      "kuvio = \"recipe/1\"\nname = \"x\"\nchannel = \"I\"\n[[state]]\nname = "
+      "\"A\"\nchannel = \"I\"\nlevel = { below = \"4 mA\" }\n";
+  CHECK_FALSE(parse_recipe(own, "a").recipe.states[0].elsewhere());
+}
+
 TEST_CASE("the example's files come back from their text") {
   const std::string examples = std::string(KUVIO_SOURCE) + "/examples/";
   const Recipe recipe = read_recipe(examples + "satchel.recipe.toml").recipe;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/analyst.h"
 
+#include "app/engine/account_views.h"
 #include "app/engine/desk_views.h"
 #include "app/engine/fills.h"
 #include "app/engine/reader.h"
@@ -96,6 +97,24 @@ TypicalViewPtr Analyst::typical(const TypicalRequest& request, const GoingOn& go
     out->reference_visit = typical_visit(a, request.state, step, 200, give_up);
     out->candidate_visit = typical_visit(b, request.state, step, 200, give_up);
   } catch (const Error&) {  // known from the comparison
+  }
+  return out;
+}
+
+WaysViewPtr Analyst::ways(const std::string& build, const GoingOn& /*going_on*/) {
+  auto out = std::make_shared<WaysView>();
+  out->build = build;
+  try {
+    pools_.refresh();
+    std::vector<Visits> visits;
+    for (const book::SplitCapture& c : pools_.build(build).captures) {
+      if (!c.info.typed) visits.push_back(visits_of(c.visits));
+    }
+    std::vector<const Visits*> all;
+    for (const Visits& v : visits) all.push_back(&v);
+    out->captures = all.size();
+    out->ways = transitions_of(all);
+  } catch (const Error&) {  // not split yet: there is nothing to hold others against
   }
   return out;
 }

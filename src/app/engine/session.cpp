@@ -108,6 +108,8 @@ Session::Session(QObject* parent)
           tr("Comparing builds"), std::mem_fn(&Analyst::builds), sends<&Session::buildsReady>())),
       typical_(desk_query<TypicalRequest, TypicalViewPtr>({}, std::mem_fn(&Analyst::typical),
                                                           sends<&Session::typicalReady>())),
+      ways_(desk_query<std::string, WaysViewPtr>({}, std::mem_fn(&Analyst::ways),
+                                                 sends<&Session::waysReady>())),
       budgets_(desk_query<Nothing, BudgetViewPtr>(
           tr("Checking the budget"),
           [](Analyst& a, Nothing, const auto& wanted) { return a.budget(wanted); },
@@ -253,6 +255,7 @@ void Session::requestPreview(const std::string& recipe_text) { previews_.ask(rec
 void Session::requestHistogram() { histograms_.ask({}); }
 void Session::requestBuilds(const BuildsRequest& request) { builds_.ask(request); }
 void Session::requestTypical(const TypicalRequest& request) { typical_.ask(request); }
+void Session::requestWays(const std::string& build) { ways_.ask(build); }
 void Session::requestBudget() { budgets_.ask({}); }
 void Session::requestLife(const LifeRequest& request) { lives_.ask(request); }
 

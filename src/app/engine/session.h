@@ -81,6 +81,8 @@ public:
   // --- the desks' figures -----------------------------------------------------------------------
   void requestBuilds(const BuildsRequest& request);
   void requestTypical(const TypicalRequest& request);
+  /// What follows what in a build.
+  void requestWays(const std::string& build);
   void requestBudget();
   void requestLife(const LifeRequest& request);
   void requestPreview(const std::string& recipe_text);
@@ -124,6 +126,7 @@ signals:
   void linedUp(std::int64_t reference, std::int64_t other, const kuvio::LineUp& result);
   void buildsReady(kuvio::app::BuildsViewPtr view);
   void typicalReady(kuvio::app::TypicalViewPtr view);
+  void waysReady(kuvio::app::WaysViewPtr view);
   void budgetReady(kuvio::app::BudgetViewPtr view);
   void lifeReady(kuvio::app::LifeViewPtr view);
   void previewReady(kuvio::app::RecipePreviewPtr preview);
@@ -181,6 +184,7 @@ private:
   Query<Nothing, LevelHistogramPtr> histograms_;
   Query<BuildsRequest, BuildsViewPtr> builds_;
   Query<TypicalRequest, TypicalViewPtr> typical_;
+  Query<std::string, WaysViewPtr> ways_;
   Query<Nothing, BudgetViewPtr> budgets_;
   Query<LifeRequest, LifeViewPtr> lives_;
 };

@@ -33,6 +33,7 @@ struct ShownCaptures;
 struct SpanReading;
 struct SpreadView;
 struct TypicalView;
+struct WaysView;
 
 using BookViewPtr = std::shared_ptr<const BookView>;
 using BudgetViewPtr = std::shared_ptr<const BudgetView>;
@@ -47,6 +48,7 @@ using ShownPtr = std::shared_ptr<const ShownCaptures>;
 using SpanReadingPtr = std::shared_ptr<const SpanReading>;
 using SpreadViewPtr = std::shared_ptr<const SpreadView>;
 using TypicalViewPtr = std::shared_ptr<const TypicalView>;
+using WaysViewPtr = std::shared_ptr<const WaysView>;
 
 struct BuildsRequest;
 struct FrameRequest;

@@ -144,6 +144,13 @@ std::optional<double> Lanes::currentPixel(double value) const {
   return std::nullopt;
 }
 
+std::optional<double> Lanes::currentValue(double pixel) const {
+  for (const Lane& lane : lanes_) {
+    if (lane.quantity == Quantity::current) return lane.fromAxis(lane.value->pixelToCoord(pixel));
+  }
+  return std::nullopt;
+}
+
 std::vector<double> Lanes::currentEdges(int least) const {
   constexpr int kStep = 3;  // pixels
   std::vector<double> out;

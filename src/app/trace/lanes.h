@@ -17,6 +17,8 @@ class ThresholdMark;
 
 /// Room to the left and right of every lane, so that lanes, overview and fan share one time axis.
 inline constexpr Px kLaneLeft{84}, kLaneRight{16};
+/// Length of the handle at the right end of a threshold's line (pixels).
+inline constexpr int kThresholdHandle = 12;
 
 /// The lanes of the Trace desk: channels, and what is derived of them, of all captures drawn
 /// together, on one time axis. Which there are, in which order, how high and on which scale is a
@@ -72,6 +74,8 @@ public:
   /// beside it. Nothing when there is no such lane.
   std::optional<double> currentPixel(double value) const;
   QRect currentLane() const;
+  /// The value at a vertical pixel of that lane, inside or not. Nothing when there is none.
+  std::optional<double> currentValue(double pixel) const;
   /// Edges of equal steps along that lane's axis, as values; empty when there is none.
   /// There are at least `least`, more where the lane is tall.
   std::vector<double> currentEdges(int least = 20) const;
@@ -95,6 +99,8 @@ signals:
   void hiddenClicked(const QPoint& global);
   /// The time axis was clicked: its notation changes.
   void timesClicked();
+  /// A threshold's handle is at another level (A); `done` when it was let go.
+  void thresholdDragged(int rule, bool upper, double level, bool done);
   /// The value axes have moved.
   void valuesChanged();
 
@@ -123,6 +129,7 @@ private:
     value,
     order,   // a lane by its name
     height,  // the line below a lane
+    threshold,
     capture
   };
   struct Lane {
@@ -176,6 +183,7 @@ private:
   int captionAt(const QPointF& place) const;
   int borderAt(const QPointF& place) const;
   Drag handleAt(const QPointF& place) const;
+  int thresholdAt(const QPointF& place) const;
   void beginDrag(Drag drag, const QPointF& place);
   void dragValues(double y);
   void dragBorder(double y);
@@ -205,6 +213,7 @@ private:
     std::vector<int> heights;
     QWidget* guide = nullptr;  // where a dragged lane would go
     int drop_at = -1;
+    Threshold threshold;
   };
   Hand hand_;
   ThresholdMark* thresholds_ = nullptr;

@@ -54,6 +54,22 @@ int Lanes::borderAt(const QPointF& place) const {
   return -1;
 }
 
+/// The threshold whose handle, at the right end of its line, is there; -1 of none.
+int Lanes::thresholdAt(const QPointF& place) const {
+  const QRect box = currentLane();
+  if (box.isEmpty() || place.x() < box.right() - kThresholdHandle || place.x() > box.right() + 3)
+    return -1;
+  int best = -1;
+  double nearest = 4.5;
+  for (std::size_t i = 0; i < thresholds().size(); ++i) {
+    const double y = currentPixel(thresholds()[i].level).value_or(-10);
+    if (!(y > box.top() && y < box.bottom()) || std::fabs(y - place.y()) >= nearest) continue;
+    nearest = std::fabs(y - place.y());
+    best = static_cast<int>(i);
+  }
+  return best;
+}
+
 Lanes::Drag Lanes::handleAt(const QPointF& place) const {
   const QRectF box = lanesBox(*this);
   for (int i = 0; i < ViewState::kCursors; ++i) {
@@ -113,6 +129,9 @@ void Lanes::mousePressEvent(QMouseEvent* event) {
   } else if (place.x() < kLaneLeft && lane >= 0) {
     if (lanes_[static_cast<std::size_t>(lane)].quantity == Quantity::logic) return;
     drag = Drag::value;
+  } else if (thresholdAt(place) >= 0) {
+    hand_.threshold = thresholds()[static_cast<std::size_t>(thresholdAt(place))];
+    drag = Drag::threshold;
   } else if (handle != Drag::none) {
     drag = handle;
   } else {
@@ -145,6 +164,7 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
     case Drag::none: {
       setCursor(borderAt(place) >= 0            ? Qt::SizeVerCursor
                 : captionAt(place) >= 0         ? Qt::OpenHandCursor
+                : thresholdAt(place) >= 0       ? Qt::SplitVCursor
                 : handleAt(place) != Drag::none ? Qt::SizeHorCursor
                                                 : Qt::ArrowCursor);
       if (const int lane = laneAt(place); lane >= 0)
@@ -168,6 +188,10 @@ void Lanes::mouseMoveEvent(QMouseEvent* event) {
     case Drag::first_cursor:
     case Drag::second_cursor:
       view_.setCursor(hand_.drag == Drag::first_cursor ? 0 : 1, t);
+      break;
+    case Drag::threshold:
+      if (const auto level = currentValue(place.y()); level && *level > 0)
+        emit thresholdDragged(hand_.threshold.rule, hand_.threshold.upper, *level, false);
       break;
     case Drag::pan: {
       const double shift = (hand_.pressed.x() - x) / std::max(1, width() - kLaneLeft - kLaneRight) *
@@ -256,6 +280,13 @@ void Lanes::mouseReleaseEvent(QMouseEvent* event) {
     keepPlan();
   } else if (drag == Drag::capture) {
     view_.dropOffset();
+  } else if (drag == Drag::threshold) {
+    // A click on it sets nothing.
+    const bool moved = std::fabs(event->position().y() - hand_.pressed.y()) >= 1;
+    const double level = currentValue(event->position().y()).value_or(0);
+    if (level > 0)
+      emit thresholdDragged(hand_.threshold.rule, hand_.threshold.upper,
+                            moved ? level : hand_.threshold.level, true);
   }
   const bool axis = drag == Drag::pan && event->button() == Qt::LeftButton;
   if (axis && still) emit timesClicked();

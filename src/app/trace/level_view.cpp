@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/level_view.h"
 
+#include "app/engine/text.h"
 #include "app/engine/trace_views.h"
-#include "app/style/pixels.h"
 #include "app/style/theme.h"
+#include "app/trace/lanes.h"
 #include "core/number_text.h"
 
 #include <QMouseEvent>
@@ -14,16 +15,23 @@
 
 namespace kuvio::app {
 namespace {
-constexpr PxF kFoot{18}, kSide{10};
-}
+constexpr Px kLeast{96}, kMost{300};  // of the whole height
+constexpr Px kLowLane{70};            // a lane that is lower leaves too little to be read
+constexpr PxF kAxis{44}, kRight{10};
+constexpr double kReach = 5;  // pixels to aim at
+}  // namespace
 
-LevelView::LevelView(QWidget* parent) : QWidget(parent) {
+LevelView::LevelView(const Lanes& lanes, QWidget* parent) : QWidget(parent), lanes_(lanes) {
   setObjectName(QStringLiteral("levels"));
   setAccessibleName(tr("Time by level"));
   setAccessibleDescription(
       tr("How long the current stayed at each level, with the recipe's thresholds."));
   setMouseTracking(true);
-  setMinimumHeight(Px{92});
+  setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+  connect(&lanes_, &Lanes::valuesChanged, this, [this] {
+    updateGeometry();
+    update();
+  });
 }
 
 void LevelView::setHistogram(LevelHistogramPtr histogram) {
@@ -37,20 +45,54 @@ void LevelView::setRules(const std::vector<StateRule>& rules, const Fills& fills
   update();
 }
 
-double LevelView::pixelOf(double level) const {
-  if (!histogram_) return 0;
-  return kSide + std::log(level / histogram_->low) / std::log(histogram_->high / histogram_->low) *
-                     (width() - 2 * kSide);
+bool LevelView::beside() const {
+  const QRect lane = lanes_.currentLane();
+  if (lane.height() < kLowLane || !isVisible()) return false;
+  const int top = lanes_.mapToGlobal(lane.topLeft()).y(),
+            foot = lanes_.mapToGlobal(lane.bottomLeft()).y();
+  const int own = mapToGlobal(QPoint(0, 0)).y();
+  return top >= own - 8 && foot - own <= kMost;
 }
 
-double LevelView::levelAt(double x) const {
-  const double share = std::clamp((x - kSide) / std::max(1.0, width() - 2 * kSide), 0.0, 1.0);
-  return histogram_->low * std::pow(histogram_->high / histogram_->low, share);
+int LevelView::wanted() const {
+  if (!beside()) return kLeast;
+  const int foot = mapFromGlobal(lanes_.mapToGlobal(lanes_.currentLane().bottomLeft())).y();
+  return std::max<int>(kLeast, foot + 6);
+}
+
+LevelView::Room LevelView::room() const {
+  if (!beside()) return {6, height() - 6.0};
+  const double shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
+  return {std::max(0.0, lanes_.currentLane().top() + shift), lanes_.currentLane().bottom() + shift};
+}
+
+double LevelView::pixelOf(double level) const {
+  if (!histogram_) return 0;
+  const Room r = room();
+  if (beside()) {
+    const double shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
+    return std::clamp(lanes_.currentPixel(level).value_or(0) + shift, r.top, r.bottom);
+  }
+  const double share =
+      std::log(level / histogram_->low) / std::log(histogram_->high / histogram_->low);
+  return r.bottom - std::clamp(share, 0.0, 1.0) * (r.bottom - r.top);
+}
+
+double LevelView::levelAt(double y) const {
+  const Room r = room();
+  y = std::clamp(y, r.top, r.bottom);
+  if (beside()) {
+    const double shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
+    return std::max(histogram_->low, lanes_.currentValue(y - shift).value_or(histogram_->low));
+  }
+  return histogram_->low * std::pow(histogram_->high / histogram_->low,
+                                    (r.bottom - y) / std::max(1.0, r.bottom - r.top));
 }
 
 std::vector<LevelView::Handle> LevelView::handles() const {
   std::vector<Handle> out;
   for (std::size_t i = 0; i < rules_.size(); ++i) {
+    if (rules_[i].elsewhere()) continue;
     const Band& b = rules_[i].level;
     if (std::isfinite(b.low) && b.low > 0) out.push_back({static_cast<int>(i), false, b.low});
     if (std::isfinite(b.high) && b.high > 0) out.push_back({static_cast<int>(i), true, b.high});
@@ -58,13 +100,56 @@ std::vector<LevelView::Handle> LevelView::handles() const {
   return out;
 }
 
-const LevelView::Handle* LevelView::handleAt(double x, std::vector<Handle>& all) const {
-  const Handle* best = nullptr;
-  for (const Handle& h : all) {
-    const double off = std::fabs(pixelOf(h.level) - x);
-    if (off <= 5 && (!best || off < std::fabs(pixelOf(best->level) - x))) best = &h;
+std::optional<LevelView::Handle> LevelView::handleAt(double y) const {
+  std::optional<Handle> best;
+  const Room r = room();
+  for (const Handle& h : handles()) {
+    const double at = pixelOf(h.level), off = std::fabs(at - y);
+    if (at <= r.top || at >= r.bottom) continue;  // beyond what is shown
+    if (off <= kReach && (!best || off < std::fabs(pixelOf(best->level) - y))) best = h;
   }
   return best;
+}
+
+/// The state that a level would enter, first in the recipe's order.
+QBrush LevelView::fillOf(double level) const {
+  for (const StateRule& rule : rules_) {
+    if (rule.enters(level)) return Theme::current().fill(rule.name, fills_);
+  }
+  return Theme::current().fill(kUnassigned, fills_);
+}
+
+/// Names of the states in their bands, where there is room for one.
+void LevelView::paintNames(QPainter& painter) const {
+  const Theme& t = Theme::current();
+  const Room r = room();
+  painter.setFont(Theme::baseFont(10));
+  painter.setPen(t.muted());
+  for (const StateRule& rule : rules_) {
+    if (!rule.by_level || rule.elsewhere()) continue;
+    const double high = std::isfinite(rule.level.high) ? pixelOf(rule.level.high) : r.top;
+    const double low = rule.level.low > 0 ? pixelOf(rule.level.low) : r.bottom;
+    if (low - high < PxF{12}) continue;
+    painter.drawText(QRectF(kAxis, high, width() - kAxis - kRight - 4, low - high),
+                     Qt::AlignRight | Qt::AlignVCenter, qs(rule.name));
+  }
+}
+
+/// Decades, where there is no lane beside it that has them.
+void LevelView::paintAxis(QPainter& painter) const {
+  const Theme& t = Theme::current();
+  painter.setFont(Theme::baseFont(10));
+  painter.setPen(t.muted());
+  const int first = static_cast<int>(std::ceil(std::log10(histogram_->low) - 1e-9));
+  double last = height() + 100.0;
+  for (int e = first; std::pow(10.0, e) <= histogram_->high; ++e) {
+    const double y = pixelOf(std::pow(10.0, e));
+    painter.drawLine(QLineF(kAxis - 3, y, kAxis, y));
+    if (last - y < PxF{22}) continue;
+    painter.drawText(QRectF(0, y - PxF{8}, kAxis - 6, PxF{16}), Qt::AlignRight | Qt::AlignVCenter,
+                     qs(with_prefix(std::pow(10.0, e), "A", 1)));
+    last = y;
+  }
 }
 
 void LevelView::paintEvent(QPaintEvent*) {
@@ -72,77 +157,63 @@ void LevelView::paintEvent(QPaintEvent*) {
   const Theme& t = Theme::current();
   painter.fillRect(rect(), t.ground());
   if (!histogram_ || histogram_->share.empty()) return;
-  const double foot = height() - kFoot, room = foot - 6;
-  // The state that a level would enter, first in the recipe's order.
-  const auto fill_of = [&](double level) -> QBrush {
-    for (const StateRule& rule : rules_) {
-      if (rule.enters(level)) return t.fill(rule.name, fills_);
-    }
-    return t.fill(kUnassigned, fills_);
-  };
+  const Room r = room();
+  const double left = beside() ? 4 : double(kAxis), right = width() - kRight;
   double most = 0;
   for (const double s : histogram_->share) most = std::max(most, s);
   const auto bins = static_cast<double>(histogram_->share.size());
-  const double pitch = (width() - 2 * kSide) / bins;
+  const double ratio = histogram_->high / histogram_->low;
   for (std::size_t i = 0; i < histogram_->share.size(); ++i) {
     const double s = histogram_->share[i];
     if (!(s > 0)) continue;
+    const auto edge = [&](double k) { return histogram_->low * std::pow(ratio, k / bins); };
+    const double foot = pixelOf(edge(static_cast<double>(i))),
+                 top = pixelOf(edge(static_cast<double>(i) + 1));
+    if (foot <= r.top || top >= r.bottom) continue;
     // Four decades of share fit: a rare burst stands beside a long sleep.
-    const double h = std::max(2.0, (1 + std::log10(s / most) / 5) * room);
-    const double level = histogram_->low * std::pow(histogram_->high / histogram_->low,
-                                                    (static_cast<double>(i) + 0.5) / bins);
-    const QRectF bar(kSide + static_cast<double>(i) * pitch, foot - h, std::max(1.0, pitch), h);
-    painter.fillRect(bar, fill_of(level));
+    const double w = std::max(2.0, (1 + std::log10(s / most) / 5) * (right - left) * 0.7);
+    const QRectF bar(left, top, w, std::max(1.0, foot - top));
+    painter.fillRect(bar, fillOf(edge(static_cast<double>(i) + 0.5)));
     painter.setPen(QPen(t.border(), 0.8));
-    painter.drawLine(bar.topLeft(), bar.topRight());
+    painter.drawLine(bar.topRight(), bar.bottomRight());
   }
   painter.setPen(QPen(t.rulingTenth(), 1));
-  painter.drawLine(QLineF(kSide, foot, width() - kSide, foot));
-  painter.setFont(Theme::baseFont(10));
-  painter.setPen(t.muted());
-  const int first = static_cast<int>(std::ceil(std::log10(histogram_->low)));
-  for (int e = first; std::pow(10.0, e) <= histogram_->high; ++e) {
-    const double x = pixelOf(std::pow(10.0, e));
-    painter.drawLine(QLineF(x, foot, x, foot + 3));
-    if ((e - first) % 2 == 0)
-      painter.drawText(QRectF(x - PxF{30}, foot + 3, PxF{60}, PxF{14}), Qt::AlignCenter,
-                       QString::fromStdString(with_prefix(std::pow(10.0, e), "A", 1)));
-  }
+  painter.drawLine(QLineF(left, r.top, left, r.bottom));
+  if (!beside()) paintAxis(painter);
+  paintNames(painter);
   painter.setRenderHint(QPainter::Antialiasing);
   for (const Handle& h : handles()) {
-    const double x = pixelOf(h.level);
+    const double y = pixelOf(h.level);
+    if (y <= r.top || y >= r.bottom) continue;
     const bool held = dragged_ && dragged_->rule == h.rule && dragged_->upper == h.upper;
-    painter.setPen(QPen(held ? t.focus() : t.text(), held ? 2 : 1));
-    painter.drawLine(QLineF(x, 2, x, foot));
+    painter.setPen(QPen(held ? t.focus() : t.muted(), held ? 1.5 : 1, Qt::DashLine));
+    painter.drawLine(QLineF(beside() ? 0 : left, y, right, y));
   }
 }
 
 void LevelView::mousePressEvent(QMouseEvent* event) {
   if (!histogram_ || event->button() != Qt::LeftButton) return;
-  auto all = handles();
-  if (const Handle* h = handleAt(event->position().x(), all)) dragged_ = *h;
+  dragged_ = handleAt(event->position().y());
   update();
 }
 
 void LevelView::mouseMoveEvent(QMouseEvent* event) {
   if (!histogram_) return;
   if (dragged_) {
-    emit edgeDragged(dragged_->rule, dragged_->upper, levelAt(event->position().x()), false);
+    emit edgeDragged(dragged_->rule, dragged_->upper, levelAt(event->position().y()), false);
     return;
   }
-  auto all = handles();
-  const Handle* h = handleAt(event->position().x(), all);
-  setCursor(h ? Qt::SplitHCursor : Qt::ArrowCursor);
+  const auto h = handleAt(event->position().y());
+  setCursor(h ? Qt::SplitVCursor : Qt::ArrowCursor);
   setToolTip(h ? QStringLiteral("%1 %2 %3")
-                     .arg(QString::fromStdString(rules_[static_cast<std::size_t>(h->rule)].name),
-                          h->upper ? tr("below") : tr("above"),
-                          QString::fromStdString(with_prefix(h->level, "A", 3)))
+                     .arg(qs(rules_[static_cast<std::size_t>(h->rule)].name),
+                          h->upper ? tr("below") : tr("above"), qs(with_prefix(h->level, "A", 3)))
                : QString());
 }
 
 void LevelView::mouseReleaseEvent(QMouseEvent* event) {
   const auto was = std::exchange(dragged_, std::nullopt);
-  if (was) emit edgeDragged(was->rule, was->upper, levelAt(event->position().x()), true);
+  if (was) emit edgeDragged(was->rule, was->upper, levelAt(event->position().y()), true);
   update();
 }
 

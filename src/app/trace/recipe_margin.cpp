@@ -31,7 +31,8 @@ constexpr Px kNameWidth{104};  // pixels
 
 }  // namespace
 
-RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documents, QWidget* parent)
+RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documents,
+                           const Lanes& lanes, QWidget* parent)
     : QWidget(parent), view_(view), session_(session), documents_(documents) {
   setObjectName(QStringLiteral("recipe"));
   auto* column = new QVBoxLayout(this);
@@ -66,7 +67,7 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   head->addWidget(add);
   head->addWidget(form_or_text_);
   rows->addLayout(head);
-  levels_ = new LevelView(page);
+  levels_ = new LevelView(lanes, page);
   rows->addWidget(levels_);
   forms_ = new QStackedWidget(page);
   cards_ = new QWidget;
@@ -143,9 +144,10 @@ void RecipeMargin::showThresholds(const std::vector<StateRule>& rules, int held,
       t.pencil = t.pencil || pencil;
       return;
     }
-    out.push_back({level, text, pencil});
+    out.push_back({level, text, pencil, static_cast<int>(rule), is_upper});
   };
   for (std::size_t i = 0; i < rules.size(); ++i) {
+    if (rules[i].elsewhere()) continue;
     add(i, rules[i].level.low, false);
     add(i, rules[i].level.high, true);
   }
@@ -284,26 +286,46 @@ void RecipeMargin::setEdge(int rule, formats::BandEdge edge, std::optional<doubl
          why);
 }
 
+/// The text with an edge at another level, and with it the edges that others have at the same one.
+std::string RecipeMargin::movedEdge(int rule, bool upper, double level) const {
+  const auto& states = recipe_->recipe.states;
+  const Band& band = states[static_cast<std::size_t>(rule)].level;
+  const double was = upper ? band.high : band.low;
+  std::string text = document_.text;
+  const auto move = [&](std::size_t i, bool its_upper) {
+    const auto now = formats::parse_recipe(text, document_.name);
+    text = formats::set_rule_edge(text, document_.name, now.recipe, i,
+                                  its_upper ? formats::BandEdge::below : formats::BandEdge::above,
+                                  level);
+  };
+  const auto same = [&](double other) { return std::fabs(other - was) <= 1e-6 * std::fabs(was); };
+  move(static_cast<std::size_t>(rule), upper);
+  for (std::size_t i = 0; i < states.size(); ++i) {
+    if (static_cast<int>(i) == rule || states[i].elsewhere() || !states[i].by_level) continue;
+    if (std::isfinite(was) && same(states[i].level.low)) move(i, false);
+    if (std::isfinite(was) && same(states[i].level.high)) move(i, true);
+  }
+  return text;
+}
+
 void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
-  if (!recipe_ || rule >= static_cast<int>(recipe_->recipe.states.size())) return;
-  const auto edge = upper ? formats::BandEdge::below : formats::BandEdge::above;
+  if (!recipe_ || rule < 0 || rule >= static_cast<int>(recipe_->recipe.states.size())) return;
   // Three digits are enough for a threshold set by hand.
   const double grain = std::pow(10.0, std::floor(std::log10(level)) - 2);
   level = std::round(level / grain) * grain;
-  if (done) {
-    setEdge(
-        rule, edge, level,
-        tr("threshold of %1").arg(qs(recipe_->recipe.states[static_cast<std::size_t>(rule)].name)));
-    return;
-  }
   try {
-    const std::string text = formats::set_rule_edge(document_.text, document_.name, recipe_->recipe,
-                                                    static_cast<std::size_t>(rule), edge, level);
+    const std::string text = movedEdge(rule, upper, level);
+    if (done) {
+      commit(text, tr("threshold of %1")
+                       .arg(qs(recipe_->recipe.states[static_cast<std::size_t>(rule)].name)));
+      return;
+    }
     const auto recipe = formats::parse_recipe(text, document_.name);
     levels_->setRules(recipe.recipe.states, fills_for(text, {}));
     showThresholds(recipe.recipe.states, rule, upper);
     session_.requestPreview(text);
   } catch (const Error&) {  // dragged past the band's other edge: it goes no further
+    if (done) takeText(document_.text);
   }
 }
 
@@ -333,7 +355,8 @@ void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
     // A state that is not counted is one that was not found.
     const int visits = it == preview->visits.end() ? 0 : static_cast<int>(it->second);
     const QString away = i < preview->turned_away.size() ? qs(preview->turned_away[i]) : QString();
-    const bool level = visits == 0 && histogram_ && recipe_->recipe.states[i].by_level;
+    const StateRule& rule = recipe_->recipe.states[i];
+    const bool level = visits == 0 && histogram_ && rule.by_level && !rule.elsewhere();
     rules_[i]->setVisits(visits, !away.isEmpty() ? away + QLatin1Char('.')
                                  : level ? why_no_visits(recipe_->recipe.states, *histogram_, i)
                                          : QString());

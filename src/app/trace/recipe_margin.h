@@ -19,6 +19,7 @@
 
 namespace kuvio::app {
 
+class Lanes;
 class RuleCard;
 
 /// The recipe in use: a card per rule with its live visit count, the levels with draggable
@@ -27,7 +28,8 @@ class RuleCard;
 class RecipeMargin : public QWidget {
   Q_OBJECT
 public:
-  RecipeMargin(ViewState& view, Session& session, Documents& documents, QWidget* parent = nullptr);
+  RecipeMargin(ViewState& view, Session& session, Documents& documents, const Lanes& lanes,
+               QWidget* parent = nullptr);
   void openRecipe();
   void newRecipe();
   /// Splits by the recipe: the capture shown, or all of the book's.
@@ -36,6 +38,9 @@ public:
   /// Puts a recipe's text into the book as the one in use; `why` names the change for undo.
   void commit(const std::string& text, const QString& why);
   const LevelView* levels() const { return levels_; }
+  /// A threshold is being dragged to a level (A), on the trace or beside it; `done`: it was let go.
+  /// The edge that another rule has there goes with it.
+  void dragEdge(int rule, bool upper, double level, bool done);
 
 signals:
   void messageReported(const kuvio::app::Message& message);
@@ -51,8 +56,8 @@ private:
   void takeText(const std::string& text);
   void takePreview(const RecipePreviewPtr& preview);
   void buildCards();
+  std::string movedEdge(int rule, bool upper, double level) const;
   void setEdge(int rule, formats::BandEdge edge, std::optional<double> level, const QString& why);
-  void dragEdge(int rule, bool upper, double level, bool done);
   void moveRule(int from, int to);
   void dragRule(int rule, int y, bool done);
   void showThresholds(const std::vector<StateRule>& rules, int held, bool upper);

@@ -151,11 +151,14 @@ void RuleCard::setRule(const StateRule& rule, const QBrush& fill) {
   if (!name_->hasFocus() || name_->text() != shown_name_) name_->setText(shown_name_);
   const auto finite = [](double v) { return std::isfinite(v) ? std::optional(v) : std::nullopt; };
   const auto positive = [](double v) { return v > 0 ? std::optional(v) : std::nullopt; };
-  above_->setQuantity(finite(rule.level.low));
-  below_->setQuantity(finite(rule.level.high));
+  // Of another channel's level the hint tells, and the text has it.
+  const bool here = rule.by_level && !rule.elsewhere();
+  above_->setQuantity(here ? finite(rule.level.low) : std::nullopt);
+  below_->setQuantity(here ? finite(rule.level.high) : std::nullopt);
   shortest_->setQuantity(positive(rule.shortest_s));
   join_->setQuantity(positive(rule.join_gaps_s));
-  for (QuantityEdit* edit : {above_, below_, join_}) edit->setEnabled(rule.by_level);
+  for (QuantityEdit* edit : {above_, below_}) edit->setEnabled(here);
+  join_->setEnabled(rule.by_level);
   const QString asked = asked_beside_level(rule);
   asked_->setText(asked);
   asked_->setVisible(!asked.isEmpty());

@@ -43,11 +43,47 @@ QString why_no_visits(const std::vector<StateRule>& rules, const LevelHistogram&
       .arg(QString::fromStdString(rules[*taker].name));
 }
 
+namespace {
+
+const char* unit_of(Dimension dimension) {
+  switch (dimension) {
+    case Dimension::voltage:
+      return "V";
+    case Dimension::power:
+      return "W";
+    case Dimension::charge:
+      return "C";
+    case Dimension::ratio:
+      return "";
+    default:
+      return "A";
+  }
+}
+
+/// The level of a rule that reads a channel of its own: "V above 3.3 V", "radio_on high".
+QString level_elsewhere(const StateRule& rule) {
+  const auto tr = [](const char* text) { return QCoreApplication::translate("RuleHints", text); };
+  const QString channel = QString::fromStdString(rule.channel);
+  if (rule.line_high) return (*rule.line_high ? tr("%1 high") : tr("%1 low")).arg(channel);
+  const auto value = [&](double v) {
+    return QString::fromStdString(with_prefix(v, unit_of(rule.dimension), 3));
+  };
+  const Band& b = rule.level;
+  if (!std::isfinite(b.low)) return tr("%1 below %2").arg(channel, value(b.high));
+  if (!std::isfinite(b.high)) return tr("%1 above %2").arg(channel, value(b.low));
+  return tr("%1 from %2 to %3").arg(channel, value(b.low), value(b.high));
+}
+
+}  // namespace
+
 QString asked_beside_level(const StateRule& rule) {
   const auto tr = [](const char* text) { return QCoreApplication::translate("RuleHints", text); };
-  const auto value = [](double v) { return QString::fromStdString(with_prefix(v, "A", 3)); };
+  const auto value = [&](double v) {
+    return QString::fromStdString(with_prefix(v, unit_of(rule.dimension), 3));
+  };
   const auto length = [](double s) { return QString::fromStdString(duration(s)); };
   QStringList out;
+  if (rule.elsewhere()) out << level_elsewhere(rule);
   const auto moment = [&](const std::optional<Anchor>& anchor, const QString& begins) {
     if (!anchor) return;
     const QString of = QString::fromStdString(anchor->of);

@@ -9,7 +9,6 @@
 #include "app/style/folding_splitter.h"
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
-#include "app/style/total_strip.h"
 #include "app/trace/channels_margin.h"
 #include "app/trace/fan_view.h"
 #include "app/trace/lanes.h"
@@ -20,6 +19,7 @@
 #include "app/trace/recipe_margin.h"
 #include "app/trace/spread_margin.h"
 #include "app/trace/state_dialogs.h"
+#include "app/trace/visits_page.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -49,6 +49,7 @@ TraceDesk::TraceDesk(const Context& context, QWidget* parent) : Desk(parent), co
   makeStateActions();
   makeLaneActions();
   makeSpanActions();
+  makeAccountActions();
   makeStepActions();
   answerNeeds();
   connectViews();
@@ -65,23 +66,6 @@ QWidget* TraceDesk::makeMiddle() {
   not_split_ = new EmptyState(QStringLiteral("notSplit"), box);
   pill_ = button({}, QStringLiteral("live"), lanes_);
   pill_->hide();
-  edits_ = button({}, QStringLiteral("edits"), box);
-  edits_->setFlat(true);
-  edits_->hide();
-  ledger_model_ = new LedgerModel(this);
-  ledger_ = new NotebookTable(QStringLiteral("ledger"), tr("Ledger"), 22, box);
-  ledger_->setModel(ledger_model_);
-  auto* header = ledger_->horizontalHeader();
-  header->setMinimumSectionSize(40);
-  for (int i = 0; i < LedgerModel::Columns; ++i)
-    header->setSectionResizeMode(i, QHeaderView::Interactive);
-  header->setSectionResizeMode(LedgerModel::Share, QHeaderView::Stretch);
-  header->setSortIndicator(LedgerModel::Charge, Qt::DescendingOrder);
-  ledger_->setSortingEnabled(true);
-  connect(header, &QHeaderView::sortIndicatorChanged, this, &TraceDesk::fitLedger,
-          Qt::QueuedConnection);
-  ledger_->setMinimumHeight(Px{96});
-
   down_ = new QSplitter(Qt::Vertical, box);
   down_->setObjectName(QStringLiteral("down"));
   down_->setHandleWidth(5);
@@ -103,21 +87,10 @@ QWidget* TraceDesk::makeMiddle() {
   makeGoTo(upper);
   upper_column->addWidget(fan_);
   upper_column->addWidget(not_split_);
-  auto* lower = new QWidget(down_);
-  auto* lower_column = new QVBoxLayout(lower);
-  lower_column->setContentsMargins(12, 0, 8, 0);
-  lower_column->setSpacing(0);
-  lower_column->addWidget(ruling(lower));
-  lower_column->addWidget(ledger_);
-  lower_column->addWidget(new TotalStrip(ledger_, lower));
-  auto* under = new QHBoxLayout;
-  under->addStretch(1);
-  under->addWidget(edits_);
-  lower_column->addLayout(under);
   down_->addWidget(upper);
-  down_->addWidget(lower);
+  down_->addWidget(makeAccount(down_));
   down_->setStretchFactor(0, 1);
-  down_->setSizes({464, 250});
+  down_->setSizes({428, 286});
   column->addWidget(down_);
   return box;
 }
@@ -244,6 +217,7 @@ void TraceDesk::connectViews() {
   connect(fan_, &FanView::menuWanted, this, &TraceDesk::visitMenu);
   connect(fan_, &FanView::edgesMoved, this, &TraceDesk::moveEdges);
   connect(recipe_, &RecipeMargin::thresholdsChanged, lanes_, &Lanes::setThresholds);
+  connect(lanes_, &Lanes::thresholdDragged, recipe_, &RecipeMargin::dragEdge);
   connect(lanes_, &Lanes::hiddenClicked, this, &TraceDesk::chooseLanes);
   connect(log_, &LogMargin::edgeWanted, this, &TraceDesk::lineToEdge);
   connect(log_, &LogMargin::matchWanted, this, [this](int direction) {
@@ -306,7 +280,9 @@ void TraceDesk::takeCapture() {
   const bool split = capture && !capture->visits.empty();
   fan_->setVisible(split);
   not_split_->setVisible(capture && !split);
-  ledger_->parentWidget()->setVisible(capture && capture->ledger);
+  account_->setVisible(capture && capture->ledger);
+  account_tabs_->setVisible(split);
+  if (!split) showAccount(Page::ledger);
   if (capture && !split) {
     sayNotSplit(*capture);
   }
@@ -362,6 +338,7 @@ void TraceDesk::applyTheme() {
 void TraceDesk::setUnit(ChargeUnit unit) {
   unit_ = unit;
   ledger_model_->setUnit(unit);
+  visits_->setUnit(unit);
   fitLedger();
   follow();
 }
@@ -411,7 +388,7 @@ QByteArray TraceDesk::saveLayout() const {
   QByteArray out;
   QDataStream stream(&out, QIODevice::WriteOnly);
   stream << across_->saveParts() << down_->saveState() << tabs_->currentIndex()
-         << ledger_->unwanted();
+         << ledger_->unwanted() << account_tabs_->currentIndex();
   return out;
 }
 
@@ -419,13 +396,14 @@ void TraceDesk::restoreLayout(const QByteArray& layout) {
   if (layout.isEmpty()) return;
   QDataStream stream(layout);
   QByteArray across, down;
-  int tab = 0;
+  int tab = 0, page = 0;
   QList<int> unwanted;
-  stream >> across >> down >> tab >> unwanted;
+  stream >> across >> down >> tab >> unwanted >> page;
   across_->restoreState(across);
   down_->restoreState(down);
   tabs_->setCurrentIndex(tab);
   ledger_->setUnwanted(unwanted);
+  account_tabs_->setCurrentIndex(page);
 }
 
 }  // namespace kuvio::app

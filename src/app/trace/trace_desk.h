@@ -32,6 +32,8 @@ class NotebookTable;
 class Overview;
 class RecipeMargin;
 class SpreadMargin;
+class VisitsPage;
+class WaysPage;
 enum class ValueFit;
 enum class ValueScale;
 
@@ -46,6 +48,9 @@ public:
   QByteArray saveLayout() const;
   void restoreLayout(const QByteArray& layout);
   RecipeMargin* recipe() { return recipe_; }
+  /// What stands under the traces.
+  enum class Page { ledger, visits, transitions };
+  void showAccount(Page page);
   /// What is seen as a picture (PDF, SVG or PNG by the name's ending); reported when done.
   void savePicture(const QString& path);
   /// The first capture's samples as a text table; reported when done.
@@ -61,6 +66,8 @@ protected:
 private:
   QWidget* makeMiddle();
   QWidget* makeMargin();
+  QWidget* makeAccount(QWidget* parent);
+  void makeAccountActions();
   void makeMoveActions();
   void makeViewActions();
   void makeStateActions();
@@ -118,6 +125,10 @@ private:
   QPushButton *pill_ = nullptr, *edits_ = nullptr;
   LedgerModel* ledger_model_ = nullptr;
   NotebookTable* ledger_ = nullptr;
+  QWidget* account_ = nullptr;  // ledger, visits and transitions, a page each
+  QTabBar* account_tabs_ = nullptr;
+  VisitsPage* visits_ = nullptr;
+  WaysPage* ways_ = nullptr;
   QTabBar* tabs_ = nullptr;
   LogMargin* log_ = nullptr;
   RecipeMargin* recipe_ = nullptr;

@@ -48,7 +48,7 @@ QWidget* TraceDesk::makeMargin() {
   column->addWidget(tabs_);
   margin_ = new QStackedWidget(box);
   log_ = new LogMargin(context_.view, margin_);
-  recipe_ = new RecipeMargin(context_.view, context_.session, context_.documents, margin_);
+  recipe_ = new RecipeMargin(context_.view, context_.session, context_.documents, *lanes_, margin_);
   margin_->addWidget(log_);
   margin_->addWidget(recipe_);
   spread_ = new SpreadMargin(context_.view, context_.session, *lanes_, margin_);

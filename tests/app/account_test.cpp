@@ -1,0 +1,184 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The pages under the traces: visits and transitions, on captures whose every visit is known.
+#include "app/style/notebook_table.h"
+#include "app/trace/trace_desk.h"
+#include "app/trace/visit_plot.h"
+#include "app/trace/visits_model.h"
+#include "app/trace/visits_page.h"
+#include "app/trace/ways_fan.h"
+#include "app/trace/ways_model.h"
+#include "app/trace/ways_page.h"
+
+#include "desk_fixture.h"
+#include "made_rounds.h"
+
+#include <QAbstractItemView>
+#include <QComboBox>
+#include <QHeaderView>
+#include <QLabel>
+#include <QLineEdit>
+#include <QTabBar>
+
+using namespace kuvio;
+using namespace kuvio::test;
+
+namespace {
+
+/// The window on two builds of rounds, the one that dozes shown.
+struct Rounds {
+  test::Folder folder;
+  std::string path = folder / "b.kuvio";
+  MainWindow window;
+  TraceDesk* desk = nullptr;
+
+  Rounds() {
+    {
+      book::Book book = book::Book::open(path, book::Book::Mode::create);
+      const auto recipe = formats::read_recipe(folder.write("r.recipe.toml", test::kRoundsRecipe));
+      for (const bool dozes : {false, true}) {
+        const auto id = add_rounds(book, dozes ? "new" : "old", dozes);
+        book.save_split(id,
+                        book::split_capture(book, book.capture(id), recipe.recipe, recipe.text));
+      }
+    }
+    window.resize(1280, 800);
+    window.show();
+    QSignalSpy ready(&window, &MainWindow::ready);
+    window.openBook(QString::fromStdString(path));
+    REQUIRE((window.settled() || ready.wait(10000)));
+    desk = window.findChild<TraceDesk*>();
+  }
+  ViewState& view() { return window.view(); }
+  void showBuild(const char* build) {
+    auto* list = child<QAbstractItemView>("captures");
+    list->setCurrentIndex(list->model()->index(std::string(build) == "old" ? 0 : 1, 0));
+    REQUIRE(QTest::qWaitFor([&] { return view().capture()->info.build == build; }, 5000));
+  }
+  template <typename T>
+  T* child(const char* name) {
+    T* out = window.findChild<T*>(QLatin1String(name));
+    REQUIRE(out);
+    return out;
+  }
+  QString text(const char* label) { return child<QLabel>(label)->text(); }
+  std::string picked() { return view().pickedState(); }
+};
+
+}  // namespace
+
+TEST_CASE("the visits page marks what is unlike the others and takes one to it") {
+  Rounds w;
+  w.showBuild("old");
+  QTest::mouseClick(w.child<QTabBar>("accountTabs"), Qt::LeftButton, {},
+                    w.child<QTabBar>("accountTabs")->tabRect(1).center());
+  auto* table = w.child<NotebookTable>("visits");
+  REQUIRE(table->isVisible());
+  auto* states = w.child<QComboBox>("visitsOf");
+  CHECK(states->currentText() == "Work");  // the most charge
+  CHECK(table->model()->rowCount() == kRounds);
+
+  states->setCurrentIndex(states->findText("Rest"));
+  emit states->activated(states->currentIndex());
+  CHECK(table->model()->rowCount() == kRounds + 1);
+  CHECK_THAT(w.text("visitWords").toStdString(),
+             Catch::Contains("25 visits, 23 whole; one is unlike the others: ") &&
+                 Catch::Contains("charge 3 ×, mean 3 ×, peak 3 × the usual"));
+  CHECK(table->model()->index(12, VisitsModel::Remark).data().toString().contains("3 ×"));
+  CHECK(table->model()->index(0, VisitsModel::Remark).data().toString() == "cut");
+  CHECK(table->model()->index(3, VisitsModel::Remark).data().toString().isEmpty());
+
+  // By remark the odd one comes first; a click on it picks that visit and brings it into view.
+  table->sortByColumn(VisitsModel::Remark, Qt::DescendingOrder);
+  w.view().show(0, 2);
+  QTest::mouseClick(table->viewport(), Qt::LeftButton, {},
+                    table->visualRect(table->model()->index(0, VisitsModel::Charge)).center());
+  REQUIRE(w.view().visit() == 24);
+  CHECK(w.view().from() < 12.4);
+  CHECK(w.view().to() > 12.4);
+  QTest::keyClick(table, Qt::Key_Down);
+  CHECK(w.view().visit() == 0);  // the cut ones come next
+
+  // And from the trace: the page goes where the picked visit is.
+  w.view().pickVisit(5);
+  CHECK(states->currentText() == "Work");
+  CHECK(table->currentIndex().row() >= 0);
+}
+
+TEST_CASE(
+    "the dots of the visits can be picked, and charge per log number is worked out as typed") {
+  Rounds w;
+  w.showBuild("old");
+  w.desk->showAccount(TraceDesk::Page::visits);
+  auto* plot = w.child<VisitPlot>("visitPlot");
+  const auto spread = plot->dotOf(3);
+  REQUIRE(spread);
+  QTest::mouseClick(plot, Qt::LeftButton, {}, spread->toPoint());
+  REQUIRE(w.view().visit() >= 0);
+  CHECK(w.picked() == "Work");
+
+  QTest::keyClicks(w.child<QLineEdit>("chargePer"), "sent (\\d+) B");
+  CHECK_THAT(w.text("chargePerWords").toStdString(), Catch::Contains("200.00") &&
+                                                         Catch::Contains("each, 39.99999") &&
+                                                         !Catch::Contains("no straight"));
+  const auto first = plot->dotOf(1), fourth = plot->dotOf(7);
+  REQUIRE((first && fourth));
+  CHECK(first->x() < fourth->x());
+  CHECK(first->y() > fourth->y());
+  CHECK_FALSE(plot->dotOf(41));  // that one has no line
+  QTest::keyClicks(w.child<QLineEdit>("chargePer"), "(");
+  CHECK_THAT(w.text("chargePerWords").toStdString(), Catch::Contains("No expression"));
+  w.child<QLineEdit>("chargePer")->setText("nothing like it");
+  CHECK(w.text("chargePerWords") == "No log line holds it.");
+  w.child<QLineEdit>("chargePer")->clear();
+  CHECK(w.text("chargePerWords").isEmpty());
+}
+
+TEST_CASE("the transitions page tells what is new beside the reference and goes there") {
+  Rounds w;
+  w.showBuild("new");
+  w.desk->showAccount(TraceDesk::Page::transitions);
+  REQUIRE(QTest::qWaitFor([&] { return w.text("waysWords").contains("never in old"); }, 5000));
+  CHECK_THAT(w.text("waysWords").toStdString(),
+             Catch::Contains("Doze is never a state of old; Work to Doze: 6 of 24 exits, never in "
+                             "old (24 exits)"));
+  auto* table = w.child<NotebookTable>("ways");
+  CHECK(table->model()->index(0, WaysModel::To).data().toString() == "Doze");
+  CHECK(table->model()->index(0, WaysModel::Here).data().toString() == "6 of 24");
+  CHECK(table->model()->index(0, WaysModel::There).data().toString() == "0 of 24");
+  CHECK(table->model()->index(0, WaysModel::Remark).data().toString() == "new");
+
+  auto* fan = w.child<WaysFan>("waysFan");
+  const auto wide = fan->bandOf("Work", "Rest").boundingRect(),
+             narrow = fan->bandOf("Work", "Doze").boundingRect();
+  REQUIRE_FALSE(narrow.isEmpty());
+  CHECK(fan->bandOf("Rest", "Doze").isEmpty());
+  // As wide as it is frequent: 18 to 6.
+  const auto height = [](const QPainterPath& band) {
+    const auto p = band.toFillPolygon();
+    double low = 1e9, high = -1e9;
+    for (const QPointF& at : p) {
+      if (at.x() > p.boundingRect().left() + 0.5) continue;
+      low = std::min(low, at.y());
+      high = std::max(high, at.y());
+    }
+    return high - low;
+  };
+  CHECK(height(fan->bandOf("Work", "Rest")) ==
+        Approx(3 * height(fan->bandOf("Work", "Doze"))).epsilon(0.02));
+  CHECK(wide.height() > narrow.height());
+
+  // Each click goes to the next moment at which it happened.
+  std::vector<int> went;
+  for (int i = 0; i < 7; ++i) {
+    // The middle of its room is the middle of the band.
+    QTest::mouseClick(fan, Qt::LeftButton, {}, narrow.center().toPoint());
+    went.push_back(w.view().visit());
+    CHECK(w.picked() == "Doze");
+  }
+  CHECK(went[0] != went[1]);
+  CHECK(went[6] == went[0]);  // six of them
+
+  w.showBuild("old");
+  REQUIRE(QTest::qWaitFor([&] { return w.text("waysWords").contains("is the reference"); }, 5000));
+  CHECK(table->isColumnHidden(WaysModel::There));
+}
