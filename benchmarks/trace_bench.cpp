@@ -148,6 +148,31 @@ void spans(MainWindow& window) {
   all.tell("a span's figures under the mouse");
 }
 
+/// Counts of visits while a threshold is dragged: until the panel would show them.
+void thresholds(MainWindow& window) {
+  Spread all;
+  for (int i = 0; i < 60; ++i) {
+    const std::string text =
+        "kuvio = \"recipe/1\"\nname = \"r\"\n"
+        "[[state]]\nname = \"Hibernate\"\nlevel = { below = \"200 uA\" }\n"
+        "[[state]]\nname = \"Sense\"\nlevel = { above = \"200 uA\", below = \"" +
+        std::to_string(1500 + 10 * i) +
+        " uA\" }\n[[state]]\nname = \"Wake\"\nlevel = { above = \"" +
+        std::to_string(1500 + 10 * i) +
+        " uA\", below = \"6 mA\" }\n"
+        "[[state]]\nname = \"Store\"\nlevel = { above = \"6 mA\" }\n";
+    bool read = false;
+    QObject context;
+    QObject::connect(&window.session(), &Session::previewReady, &context,
+                     [&](const RecipePreviewPtr& preview) { read = preview->text == text; });
+    const double begun = bench::now_s();
+    window.session().requestPreview(text);
+    wait([&] { return read; });
+    all.add(bench::now_s() - begun);
+  }
+  all.tell("a moved threshold's counts (wanted 200 ms)");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -180,6 +205,7 @@ int main(int argc, char** argv) {
     over_empty.tell("first paint, more than an empty book's");
     journey(window, 3);
     spans(window);
+    thresholds(window);
     std::printf("%-44s %7.1f MB, of it %.1f MB since the book was opened\n", "resident memory",
                 bench::resident() / 1e6, (bench::resident() - before) / 1e6);
   }

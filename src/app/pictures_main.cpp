@@ -146,6 +146,8 @@ void Photographer::round() {
 void Photographer::account() {
   auto* list = window_.findChild<QAbstractItemView*>(QStringLiteral("captures"));
   if (!list) return;
+  window_.setTheme(Theme::Kind::paper);
+  window_.view().clearSpan();
   list->setCurrentIndex(list->model()->index(1, 0));
   waitFor([&] { return window_.view().capture()->info.build == "2.4.0-rc1"; }, 5000);
   trigger("showAll");

@@ -7,6 +7,7 @@
 
 #include "command.h"
 #include "study/finding.h"
+#include "study/recipe_fit_remarks.h"
 
 #include <memory>
 #include <optional>
@@ -59,8 +60,11 @@ Outcome run(const Options& o, bool json) {
   out.document = formats::to_json(recipe.recipe.name, loaded.visits);
   out.document["rejected"] = rejected_json(told.rejected, recipe.recipe);
   out.document["overlaps"] = told.overlaps;
+  const std::vector<std::string> misfits = study::fit_remarks(book, loaded);
   out.document["warnings"] = told.remarks;
+  out.document["misfits"] = misfits;
   for (const std::string& remark : told.remarks) say(remark);
+  for (const std::string& misfit : misfits) say("the recipe may not fit: " + misfit);
   if (!json) {
     std::vector<std::vector<std::string>> rows{
         {"state", "from", "to", "length", "mean", "charge", "peak"}};

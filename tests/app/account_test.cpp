@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The pages under the traces: visits and transitions, on captures whose every visit is known.
 #include "app/style/notebook_table.h"
+#include "app/trace/recipe_margin.h"
 #include "app/trace/trace_desk.h"
 #include "app/trace/visit_plot.h"
 #include "app/trace/visits_model.h"
@@ -181,4 +182,37 @@ TEST_CASE("the transitions page tells what is new beside the reference and goes 
   w.showBuild("old");
   REQUIRE(QTest::qWaitFor([&] { return w.text("waysWords").contains("is the reference"); }, 5000));
   CHECK(table->isColumnHidden(WaysModel::There));
+}
+
+TEST_CASE("the recipe's page shows a typical visit of each rule and tells what may not fit") {
+  Rounds w;
+  w.window.openFile(QString::fromStdString(w.folder / "r.recipe.toml"));
+  w.showBuild("new");
+  w.window.actions().find(QStringLiteral("showRecipe"))->trigger();
+  const auto drawn = [&](const char* name) {
+    auto* specimen = w.window.findChild<QWidget*>(QLatin1String(name));
+    if (!specimen || !specimen->isVisible()) return false;
+    const QImage image = specimen->grab().toImage();
+    for (int x = 0; x < image.width(); ++x) {
+      for (int y = 0; y < image.height(); ++y) {
+        if (image.pixel(x, y) != image.pixel(0, 0)) return true;
+      }
+    }
+    return false;
+  };
+  CHECK(QTest::qWaitFor([&] { return drawn("ruleSpecimen2"); }, 5000));  // of Work
+  CHECK(drawn("ruleSpecimen1"));                                         // of Doze
+  auto* status = w.child<QLabel>("recipeStatus");
+  CHECK(QTest::qWaitFor([&] { return status->text().contains("Applied to this capture"); }, 5000));
+  INFO(status->text().toStdString());
+  CHECK_FALSE(status->text().contains("May not fit"));
+  w.showBuild("old");
+  CHECK(QTest::qWaitFor([&] { return !drawn("ruleSpecimen1"); }, 5000));  // no such visit there
+  // The threshold under Work is drawn close to what Work draws at least, and both are split anew.
+  const double near = (40e-6 + 0.2e-6 * 64) / 0.1 * 0.97;
+  w.desk->recipe()->dragEdge(2, false, near, true);
+  REQUIRE(QTest::qWaitFor([&] { return status->text().contains("Not yet applied"); }, 5000));
+  w.window.actions().find(QStringLiteral("applyRecipeAll"))->trigger();
+  CHECK(QTest::qWaitFor(
+      [&] { return status->text().contains("May not fit: 6 of 24 visits to Work lie"); }, 8000));
 }

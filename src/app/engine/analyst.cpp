@@ -14,6 +14,7 @@
 #include "formats/toml_file.h"
 
 #include "study/budget_check.h"
+#include "study/recipe_fit_remarks.h"
 
 #include <algorithm>
 #include <filesystem>
@@ -115,6 +116,16 @@ WaysViewPtr Analyst::ways(const std::string& build, const GoingOn& /*going_on*/)
     out->captures = all.size();
     out->ways = transitions_of(all);
   } catch (const Error&) {  // not split yet: there is nothing to hold others against
+  }
+  return out;
+}
+
+FitViewPtr Analyst::fit(std::int64_t capture, const GoingOn& /*going_on*/) {
+  auto out = std::make_shared<FitView>();
+  out->capture = capture;
+  try {
+    out->remarks = study::fit_remarks(book_, book::load_split(book_, book_.capture(capture)));
+  } catch (const Error&) {  // not split: the recipe's page says that
   }
   return out;
 }

@@ -37,6 +37,7 @@ public:
   TypicalViewPtr typical(const TypicalRequest& request, const GoingOn& going_on);
   /// Of a build; without captures where none of it is split.
   WaysViewPtr ways(const std::string& build, const GoingOn& going_on);
+  FitViewPtr fit(std::int64_t capture, const GoingOn& going_on);
   BudgetViewPtr budget(const GoingOn& going_on);
   LifeViewPtr life(const LifeRequest& request, const GoingOn& going_on);
   /// Every sample of a span, and its ripple. Null when it was given up or there is nothing.

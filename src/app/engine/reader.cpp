@@ -415,6 +415,35 @@ LevelHistogramPtr Reader::histogram(const std::function<bool()>& going_on) const
   return out;
 }
 
+namespace {
+
+constexpr int kSpecimenColumns = 48;
+constexpr double kBesideIt = 0.1;  // of its length, on either side
+
+/// By rule, the visit whose length is the median of the whole ones, with a little beside it.
+std::vector<std::vector<EnvelopeColumn>> specimens_of(const Trace& trace, const Recipe& recipe,
+                                                      const Visits& visits) {
+  std::map<std::string, std::vector<const Visit*>> of;
+  for (const Visit& v : visits) {
+    if (v.whole && !v.narrow) of[v.state].push_back(&v);
+  }
+  std::vector<std::vector<EnvelopeColumn>> out;
+  for (const StateRule& rule : recipe.states) {
+    out.emplace_back();
+    std::vector<const Visit*>& list = of[rule.name];
+    if (list.empty()) continue;
+    const auto middle = list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2);
+    std::nth_element(list.begin(), middle, list.end(),
+                     [](const Visit* a, const Visit* b) { return a->length_s() < b->length_s(); });
+    const double beside = kBesideIt * (*middle)->length_s();
+    out.back() =
+        envelope(trace, (*middle)->from_s - beside, (*middle)->to_s + beside, kSpecimenColumns);
+  }
+  return out;
+}
+
+}  // namespace
+
 RecipePreviewPtr Reader::preview(const std::string& text) const {
   auto out = std::make_shared<RecipePreview>();
   out->text = text;
@@ -435,6 +464,8 @@ RecipePreviewPtr Reader::preview(const std::string& text) const {
       ++out->visits[met ? names : v.state];
       if (v.state == kUnassigned) out->unassigned_s += v.length_s();
     }
+    if (open_.front().current)
+      out->specimens = specimens_of(*open_.front().current, used, told.split.visits);
     out->turned_away.resize(used.states.size());
     const book::ChannelInfo* channel = view.info.channel(used.channel);
     for (const Rejected& r : told.rejected) {

@@ -110,6 +110,8 @@ Session::Session(QObject* parent)
                                                           sends<&Session::typicalReady>())),
       ways_(desk_query<std::string, WaysViewPtr>({}, std::mem_fn(&Analyst::ways),
                                                  sends<&Session::waysReady>())),
+      fits_(desk_query<std::int64_t, FitViewPtr>({}, std::mem_fn(&Analyst::fit),
+                                                 sends<&Session::fitReady>())),
       budgets_(desk_query<Nothing, BudgetViewPtr>(
           tr("Checking the budget"),
           [](Analyst& a, Nothing, const auto& wanted) { return a.budget(wanted); },
@@ -256,6 +258,7 @@ void Session::requestHistogram() { histograms_.ask({}); }
 void Session::requestBuilds(const BuildsRequest& request) { builds_.ask(request); }
 void Session::requestTypical(const TypicalRequest& request) { typical_.ask(request); }
 void Session::requestWays(const std::string& build) { ways_.ask(build); }
+void Session::requestFit(std::int64_t capture) { fits_.ask(capture); }
 void Session::requestBudget() { budgets_.ask({}); }
 void Session::requestLife(const LifeRequest& request) { lives_.ask(request); }
 

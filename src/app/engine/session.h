@@ -83,6 +83,8 @@ public:
   void requestTypical(const TypicalRequest& request);
   /// What follows what in a build.
   void requestWays(const std::string& build);
+  /// Where the recipe that a capture is split by may no longer fit it.
+  void requestFit(std::int64_t capture);
   void requestBudget();
   void requestLife(const LifeRequest& request);
   void requestPreview(const std::string& recipe_text);
@@ -127,6 +129,7 @@ signals:
   void buildsReady(kuvio::app::BuildsViewPtr view);
   void typicalReady(kuvio::app::TypicalViewPtr view);
   void waysReady(kuvio::app::WaysViewPtr view);
+  void fitReady(kuvio::app::FitViewPtr view);
   void budgetReady(kuvio::app::BudgetViewPtr view);
   void lifeReady(kuvio::app::LifeViewPtr view);
   void previewReady(kuvio::app::RecipePreviewPtr preview);
@@ -185,6 +188,7 @@ private:
   Query<BuildsRequest, BuildsViewPtr> builds_;
   Query<TypicalRequest, TypicalViewPtr> typical_;
   Query<std::string, WaysViewPtr> ways_;
+  Query<std::int64_t, FitViewPtr> fits_;
   Query<Nothing, BudgetViewPtr> budgets_;
   Query<LifeRequest, LifeViewPtr> lives_;
 };

@@ -130,6 +130,8 @@ struct RecipePreview {
   std::string error;                          ///< empty when it can be applied
   std::map<std::string, std::size_t> visits;  ///< by rule, whatever it names them
   std::vector<std::string> turned_away;       ///< by rule: what had its level and is none of it
+  /// By rule: the visit whose length is the median, as it is drawn; empty where it has none.
+  std::vector<std::vector<EnvelopeColumn>> specimens;
   double unassigned_s = 0;
 };
 

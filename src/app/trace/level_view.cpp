@@ -15,10 +15,11 @@
 
 namespace kuvio::app {
 namespace {
-constexpr Px kLeast{96}, kMost{300};  // of the whole height
-constexpr Px kLowLane{70};            // a lane that is lower leaves too little to be read
+constexpr Px kLeast{96}, kAlone{132}, kMost{300};  // of the whole height
+constexpr Px kLowLane{70};  // a lane that is lower leaves too little to be read
 constexpr PxF kAxis{44}, kRight{10};
 constexpr double kReach = 5;  // pixels to aim at
+constexpr double kRow = 4;    // pixels that a bar is high
 }  // namespace
 
 LevelView::LevelView(const Lanes& lanes, QWidget* parent) : QWidget(parent), lanes_(lanes) {
@@ -55,7 +56,7 @@ bool LevelView::beside() const {
 }
 
 int LevelView::wanted() const {
-  if (!beside()) return kLeast;
+  if (!beside()) return kAlone;
   const int foot = mapFromGlobal(lanes_.mapToGlobal(lanes_.currentLane().bottomLeft())).y();
   return std::max<int>(kLeast, foot + 6);
 }
@@ -159,21 +160,26 @@ void LevelView::paintEvent(QPaintEvent*) {
   if (!histogram_ || histogram_->share.empty()) return;
   const Room r = room();
   const double left = beside() ? 4 : double(kAxis), right = width() - kRight;
-  double most = 0;
-  for (const double s : histogram_->share) most = std::max(most, s);
-  const auto bins = static_cast<double>(histogram_->share.size());
+  // Rows of a few pixels: in a low lane several bins share one.
+  const auto rows = static_cast<std::size_t>(std::max(1.0, (r.bottom - r.top) / kRow));
   const double ratio = histogram_->high / histogram_->low;
+  const auto bins = static_cast<double>(histogram_->share.size());
+  std::vector<double> share(rows, 0.0);
   for (std::size_t i = 0; i < histogram_->share.size(); ++i) {
-    const double s = histogram_->share[i];
-    if (!(s > 0)) continue;
-    const auto edge = [&](double k) { return histogram_->low * std::pow(ratio, k / bins); };
-    const double foot = pixelOf(edge(static_cast<double>(i))),
-                 top = pixelOf(edge(static_cast<double>(i) + 1));
-    if (foot <= r.top || top >= r.bottom) continue;
+    const double level = histogram_->low * std::pow(ratio, (static_cast<double>(i) + 0.5) / bins);
+    const double y = pixelOf(level);
+    if (y <= r.top || y >= r.bottom) continue;
+    share[std::min(rows - 1, static_cast<std::size_t>((r.bottom - y) / kRow))] +=
+        histogram_->share[i];
+  }
+  const double most = *std::max_element(share.begin(), share.end());
+  for (std::size_t i = 0; i < rows; ++i) {
+    if (!(share[i] > 0)) continue;
+    const double foot = r.bottom - static_cast<double>(i) * kRow;
     // Four decades of share fit: a rare burst stands beside a long sleep.
-    const double w = std::max(2.0, (1 + std::log10(s / most) / 5) * (right - left) * 0.7);
-    const QRectF bar(left, top, w, std::max(1.0, foot - top));
-    painter.fillRect(bar, fillOf(edge(static_cast<double>(i) + 0.5)));
+    const double w = std::max(2.0, (1 + std::log10(share[i] / most) / 5) * (right - left) * 0.7);
+    const QRectF bar(left, foot - kRow, w, kRow);
+    painter.fillRect(bar, fillOf(levelAt(foot - kRow / 2)));
     painter.setPen(QPen(t.border(), 0.8));
     painter.drawLine(bar.topRight(), bar.bottomRight());
   }
@@ -186,7 +192,7 @@ void LevelView::paintEvent(QPaintEvent*) {
     const double y = pixelOf(h.level);
     if (y <= r.top || y >= r.bottom) continue;
     const bool held = dragged_ && dragged_->rule == h.rule && dragged_->upper == h.upper;
-    painter.setPen(QPen(held ? t.focus() : t.muted(), held ? 1.5 : 1, Qt::DashLine));
+    painter.setPen(QPen(held ? t.focus() : t.border(), held ? 1.5 : 1, Qt::DashLine));
     painter.drawLine(QLineF(beside() ? 0 : left, y, right, y));
   }
 }

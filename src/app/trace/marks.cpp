@@ -74,7 +74,7 @@ void ThresholdMark::draw(QCPPainter* painter) {
     if (!(y > box.top() && y < box.bottom())) continue;
     painter->setPen(QPen(one.pencil ? t.focus() : t.muted(), one.pencil ? 1.5 : 1, Qt::DashLine));
     painter->drawLine(QLineF(box.left(), y, box.right(), y));
-    painter->setPen(Qt::NoPen);
+    painter->setPen(QPen(t.ground(), 0.8));  // so that handles upon each other stay apart
     painter->setBrush(one.pencil ? t.focus() : t.muted());
     painter->drawRoundedRect(QRectF(box.right() - kThresholdHandle, y - 2.5, kThresholdHandle, 5),
                              2, 2);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/recipe_margin.h"
 
+#include "app/engine/account_views.h"
 #include "app/engine/book_view.h"
 #include "app/engine/fills.h"
 #include "app/engine/state_edits.h"
@@ -84,6 +85,7 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   forms_->addWidget(source_);
   rows->addWidget(forms_, 1);
   status_ = remark({}, page);
+  status_->setObjectName(QStringLiteral("recipeStatus"));
   status_->setContentsMargins(10, 0, 10, 0);
   rows->addWidget(status_);
   auto* foot = new QHBoxLayout;
@@ -121,6 +123,10 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
     if (recipe_) session_.requestPreview(document_.text);
   });
   connect(&view_, &ViewState::captureChanged, this, &RecipeMargin::askPreview);
+  connect(&session_, &Session::fitReady, this, [this](const FitViewPtr& fit) {
+    fit_ = fit;
+    sayStatus();
+  });
 }
 
 void RecipeMargin::showEvent(QShowEvent*) {
@@ -341,6 +347,26 @@ void RecipeMargin::askPreview() {
     takeText(document_.text);
     session_.requestPreview(document_.text);
   }
+  if (!view_.capture()->visits.empty()) session_.requestFit(view_.capture()->info.id);
+}
+
+/// How far the recipe goes, whether the capture is split by it, and where it may no longer fit.
+void RecipeMargin::sayStatus() {
+  if (!preview_ || !preview_->error.empty()) return;
+  const bool applied = view_.capture() && view_.capture()->recipe_text == preview_->text;
+  QString text = preview_->unassigned_s > 0
+                     ? tr("%1 would be unassigned.").arg(qs(duration(preview_->unassigned_s)))
+                     : tr("All time is assigned to a state.");
+  text += applied ? tr(" Applied to this capture.") : tr(" Not yet applied.");
+  QStringList misfits;
+  if (applied && fit_ && fit_->capture == preview_->capture) {
+    for (const std::string& remark : fit_->remarks)
+      misfits << tr("May not fit: %1.").arg(qs(remark));
+  }
+  status_->setToolTip(misfits.join(QLatin1Char('\n')));
+  if (!misfits.isEmpty()) text += QLatin1Char('\n') + misfits.front();
+  if (misfits.size() > 1) text += tr(" %1 more.").arg(misfits.size() - 1);
+  status_->setText(text);
 }
 
 void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
@@ -360,13 +386,12 @@ void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
     rules_[i]->setVisits(visits, !away.isEmpty() ? away + QLatin1Char('.')
                                  : level ? why_no_visits(recipe_->recipe.states, *histogram_, i)
                                          : QString());
+    if (i < preview->specimens.size())
+      rules_[i]->setSpecimen(preview->specimens[i],
+                             Theme::current().ink(view_.capture() ? view_.capture()->ink : 0));
   }
-  const bool applied = view_.capture() && view_.capture()->recipe_text == preview->text;
-  QString text = preview->unassigned_s > 0
-                     ? tr("%1 would be unassigned.").arg(qs(duration(preview->unassigned_s)))
-                     : tr("All time is assigned to a state.");
-  text += applied ? tr(" Applied to this capture.") : tr(" Not yet applied.");
-  status_->setText(text);
+  preview_ = preview;
+  sayStatus();
 }
 
 void RecipeMargin::apply(bool all) {

@@ -62,6 +62,7 @@ private:
   void dragRule(int rule, int y, bool done);
   void showThresholds(const std::vector<StateRule>& rules, int held, bool upper);
   void askPreview();
+  void sayStatus();
   void addRule();
 
   ViewState& view_;
@@ -71,6 +72,8 @@ private:
   std::optional<formats::RecipeFile> recipe_;
   std::string histogram_key_;
   LevelHistogramPtr histogram_;
+  RecipePreviewPtr preview_;
+  FitViewPtr fit_;
   QStackedWidget* stack_;
   EmptyState* empty_;
   QLabel *name_, *status_;

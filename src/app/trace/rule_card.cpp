@@ -3,6 +3,7 @@
 
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
+#include "app/style/trace_sketch.h"
 #include "app/trace/rule_hints.h"
 #include "core/quantity.h"
 
@@ -63,6 +64,25 @@ void RuleGrip::mouseReleaseEvent(QMouseEvent* event) {
   if (std::exchange(held_, false)) emit dragged(event->globalPosition().toPoint().y(), true);
 }
 
+Specimen::Specimen(int index, QWidget* parent) : QWidget(parent) {
+  setObjectName(QStringLiteral("ruleSpecimen%1").arg(index));
+  setAccessibleName(tr("A typical visit"));
+  setToolTip(tr("A typical visit: of the whole ones the one of median length"));
+  setFixedSize(Px{44}, Px{24});
+}
+
+void Specimen::setVisit(std::vector<EnvelopeColumn> columns, const QColor& ink) {
+  columns_ = std::move(columns);
+  ink_ = ink;
+  update();
+}
+
+void Specimen::paintEvent(QPaintEvent*) {
+  if (columns_.empty()) return;
+  QPainter painter(this);
+  paint_sketch(painter, QRectF(rect()).adjusted(1, 3, -1, -3), columns_, ink_);
+}
+
 RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) {
   setObjectName(QStringLiteral("rule%1").arg(index));
   auto* grid = new QGridLayout(this);
@@ -87,6 +107,8 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   grip_ = new RuleGrip(index, this);
   head->addWidget(grip_);
   head->addWidget(name_, 1);
+  specimen_ = new Specimen(index, this);
+  head->addWidget(specimen_);
   head->addWidget(visits_);
   head->addWidget(remove);
   grid->addLayout(head, 0, 0, 1, 4);
@@ -171,6 +193,10 @@ void RuleCard::setVisits(int visits, const QString& remark) {
   visits_->setText(visits < 0    ? QString()
                    : visits == 1 ? tr("1 visit")
                                  : tr("%1 visits").arg(visits));
+}
+
+void RuleCard::setSpecimen(std::vector<EnvelopeColumn> columns, const QColor& ink) {
+  specimen_->setVisit(std::move(columns), ink);
 }
 
 void RuleCard::paintEvent(QPaintEvent*) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/style/widgets.h"
+#include "core/envelope.h"
 #include "core/recipe.h"
 #include "formats/project_edits.h"
 
@@ -34,6 +35,22 @@ private:
   bool held_ = false;
 };
 
+/// A visit in small, as the trace shows it.
+class Specimen : public QWidget {
+  Q_OBJECT
+public:
+  Specimen(int index, QWidget* parent);
+  void setVisit(std::vector<EnvelopeColumn> columns, const QColor& ink);
+  bool empty() const { return columns_.empty(); }
+
+protected:
+  void paintEvent(QPaintEvent* event) override;
+
+private:
+  std::vector<EnvelopeColumn> columns_;
+  QColor ink_;
+};
+
 /// One rule of a recipe as a form.
 class RuleCard : public QWidget {
   Q_OBJECT
@@ -43,6 +60,8 @@ public:
   /// Visits that the rule finds in the capture shown; below 0 while that is not known. `remark`
   /// says what it turned away, or where its samples are when it finds none.
   void setVisits(int visits, const QString& remark = {});
+  /// Its typical visit in the capture shown; empty where it has none.
+  void setSpecimen(std::vector<EnvelopeColumn> columns, const QColor& ink);
   RuleGrip* grip() { return grip_; }
 
 signals:
@@ -58,6 +77,7 @@ protected:
 private:
   int index_;
   RuleGrip* grip_;
+  Specimen* specimen_;
   QString shown_name_;
   QLineEdit* name_;
   QLabel *visits_, *why_none_, *asked_;
