@@ -68,7 +68,7 @@ Specimen::Specimen(int index, QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("ruleSpecimen%1").arg(index));
   setAccessibleName(tr("A typical visit"));
   setToolTip(tr("A typical visit: of the whole ones the one of median length"));
-  setFixedSize(Px{44}, Px{24});
+  setFixedSize(Px{34}, Px{24});
 }
 
 void Specimen::setVisit(std::vector<EnvelopeColumn> columns, const QColor& ink) {
@@ -103,7 +103,7 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
   remove->setFlat(true);
   remove->setFixedSize(Px{24}, Px{24});
   auto* head = new QHBoxLayout;
-  head->setSpacing(6);
+  head->setSpacing(4);
   grip_ = new RuleGrip(index, this);
   head->addWidget(grip_);
   head->addWidget(name_, 1);
@@ -170,7 +170,10 @@ RuleCard::RuleCard(int index, QWidget* parent) : QWidget(parent), index_(index) 
 void RuleCard::setRule(const StateRule& rule, const QBrush& fill) {
   grip_->setFill(fill);
   shown_name_ = QString::fromStdString(rule.name);
-  if (!name_->hasFocus() || name_->text() != shown_name_) name_->setText(shown_name_);
+  if (!name_->hasFocus() || name_->text() != shown_name_) {
+    name_->setText(shown_name_);
+    name_->setCursorPosition(0);
+  }
   const auto finite = [](double v) { return std::isfinite(v) ? std::optional(v) : std::nullopt; };
   const auto positive = [](double v) { return v > 0 ? std::optional(v) : std::nullopt; };
   // Of another channel's level the hint tells, and the text has it.
