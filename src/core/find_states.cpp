@@ -92,15 +92,24 @@ struct Stretch {
   std::int64_t from = 0, to = 0;
 };
 
-/// Whether a stretch only leads from the one before to the one after: on the way between them, and
-/// short beside both.
+/// Whether a stretch only leads from the level before to the one after: part of a row of short ones
+/// that all go the same way, and short as a whole beside what it lies between.
 bool leads_over(const std::vector<Stretch>& all, std::size_t i) {
+  constexpr double kShort = 12;  // samples; what lasts longer is a stay
   if (all[i].weight < 3) return true;
-  if (i == 0 || i + 1 == all.size()) return false;
-  const Stretch &a = all[i - 1], &b = all[i], &c = all[i + 1];
-  if (a.block != b.block || c.block != b.block) return false;
-  const bool between = (a.y < b.y && b.y < c.y) || (a.y > b.y && b.y > c.y);
-  return between && b.weight < 8 && b.weight < 0.5 * std::min(a.weight, c.weight);
+  if (all[i].weight >= kShort || i == 0 || i + 1 == all.size()) return false;
+  const double way = all[i + 1].y > all[i - 1].y ? 1 : -1;
+  const auto goes_on = [&](std::size_t j) {
+    return all[j].block == all[j + 1].block && way * (all[j + 1].y - all[j].y) > 0;
+  };
+  std::size_t first = i, last = i;
+  while (first > 0 && goes_on(first - 1) && (first == i || all[first].weight < kShort)) --first;
+  while (last + 1 < all.size() && goes_on(last) && (last == i || all[last].weight < kShort)) ++last;
+  // What it lies between is no part of the row.
+  if (first == i || last == i) return false;
+  double row = 0;
+  for (std::size_t j = first + 1; j < last; ++j) row += all[j].weight;
+  return row < 0.5 * std::min(all[first].weight, all[last].weight);
 }
 
 /// What a stretch tells of its state's level: its own mean is known to the noise over its samples,
@@ -163,6 +172,20 @@ std::vector<Stretch> stretches_of(const Trace& trace, const NoiseScale& scale,
     done += static_cast<double>(block.count);
   }
   return out;
+}
+
+/// How long a change from one level to another takes where it is slow (s): nineteen of twenty take
+/// no longer. 0 where changes are sharp.
+double ramp_of(const Trace& trace, const std::vector<Stretch>& all,
+               const std::vector<bool>& leading) {
+  std::vector<double> rows;
+  bool going_on = false;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    if (leading[i] && going_on) rows.back() += seconds(trace, all[i]);
+    if (leading[i] && !going_on) rows.push_back(seconds(trace, all[i]));
+    going_on = leading[i];
+  }
+  return 2 * rows.size() > all.size() / 8 && !rows.empty() ? quantile(rows, 0.95) : 0;
 }
 
 /// How many clusters the stretches show: each more must explain more than it costs.
@@ -268,7 +291,7 @@ std::string name_of(double level, const std::string& unit, const std::vector<Sta
 FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSettings& settings,
                      const Clusters& clusters, const std::vector<const Stretch*>& taking_part,
                      const std::vector<std::size_t>& fine, const std::vector<std::size_t>& bounds,
-                     FoundStates out) {
+                     double ramp_s, FoundStates out) {
   const double sample_s = (trace.to_s() - trace.from_s()) /
                           static_cast<double>(std::max<std::int64_t>(1, trace.samples()));
   struct Level {
@@ -295,8 +318,8 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
     }
     level.level = level.time_s > 0 ? sum / level.time_s : scale.level(lowest.back().centre);
     out.levels.push_back(level);
-    // Against flicker alone: the next build may stay for less than this one did.
-    shortest.push_back(std::min(fewest / 2, 5 * sample_s));
+    // Against flicker and slow changes alone: the next build may stay for less than this one did.
+    shortest.push_back(std::min(fewest / 2, std::max(5 * sample_s, 1.1 * ramp_s)));
   }
   out.recipe.name = "Found states";
   // Half-way on a scale of ratios where both levels keep well away from it, so that the next build
@@ -340,8 +363,10 @@ FoundStates find_states(const Trace& trace, const FindSettings& settings) {
   std::vector<Stretch> all = stretches_of(trace, scale, settings, out.given_up);
   if (out.given_up) return out;
   std::vector<const Stretch*> taking_part;
+  std::vector<bool> leading(all.size());
   for (std::size_t i = 0; i < all.size(); ++i) {
-    if (!leads_over(all, i) && !left_out(trace, all[i], settings)) taking_part.push_back(&all[i]);
+    leading[i] = leads_over(all, i);
+    if (!leading[i] && !left_out(trace, all[i], settings)) taking_part.push_back(&all[i]);
   }
   if (taking_part.empty()) {
     for (const Stretch& s : all) taking_part.push_back(&s);
@@ -365,7 +390,8 @@ FoundStates find_states(const Trace& trace, const FindSettings& settings) {
     for (std::size_t c = 0; c < k; ++c) middles.push_back(clusters.mean(fine[c], fine[c + 1]));
     bounds = without_bursts(trace, all, middles, std::move(bounds));
   }
-  return proposed(trace, scale, settings, clusters, taking_part, fine, bounds, std::move(out));
+  return proposed(trace, scale, settings, clusters, taking_part, fine, bounds,
+                  ramp_of(trace, all, leading), std::move(out));
 }
 
 }  // namespace kuvio

@@ -18,6 +18,28 @@ constexpr std::size_t kRuns = 3000;   // of them, all over the trace
 constexpr double kLeastShare = 0.05;  // of a level, that its noise is at least
 constexpr double kStep = 0.02, kBin = 0.35;
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
+/// What the best split of normal values leaves of their deviation, about 0.6, made whole again.
+constexpr double kOfTwo = 1.6;
+
+/// Standard deviation about the nearer of two levels, the two that leave the least: a run that
+/// alternates between two levels shows its noise and not their distance, one that drifts or swings
+/// shows most of what it does.
+double about_two_levels(std::vector<double>& values) {
+  std::sort(values.begin(), values.end());
+  double sum = 0, squares = 0;
+  for (const double v : values) {
+    sum += v - values.front();
+    squares += (v - values.front()) * (v - values.front());
+  }
+  const double n = static_cast<double>(values.size());
+  double below = 0, between = sum * sum / n;  // of one level
+  for (std::size_t i = 0; i + 1 < values.size(); ++i) {
+    below += values[i] - values.front();
+    const double m = static_cast<double>(i) + 1;
+    between = std::max(between, below * below / m + (sum - below) * (sum - below) / (n - m));
+  }
+  return std::sqrt(std::max(0.0, squares - between) / n);
+}
 
 }  // namespace
 
@@ -85,10 +107,9 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
       }
       const double steps = noise_of_steps(values);
       const double middle = median(values);
-      for (double& v : values) v = std::fabs(v - middle);
       const double t = std::asinh(middle / zero_);
       runs[static_cast<int>(std::floor(t / kBin))].emplace_back(
-          t, std::max(steps, 1.4826 * median(values)));
+          t, std::max(steps, kOfTwo * about_two_levels(values)));
     }
     seen += static_cast<double>(block.count);
     const CellSum all = trace.sum(block, 0, block.count);
