@@ -18,27 +18,40 @@ constexpr std::size_t kRuns = 3000;   // of them, all over the trace
 constexpr double kLeastShare = 0.05;  // of a level, that its noise is at least
 constexpr double kStep = 0.02, kBin = 0.35;
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
-/// What the best split of normal values leaves of their deviation, about 0.6, made whole again.
+/// What the best split of normal values into two leaves of their deviation, about 0.6, made whole.
 constexpr double kOfTwo = 1.6;
+/// A run of which that split leaves less than so much goes to and fro between two levels: of a
+/// swing 0.44 is left, of a ramp 0.5.
+constexpr double kTwoLevels = 0.28;
 
-/// Standard deviation about the nearer of two levels, the two that leave the least: a run that
-/// alternates between two levels shows its noise and not their distance, one that drifts or swings
-/// shows most of what it does.
-double about_two_levels(std::vector<double>& values) {
+/// Standard deviations about one level and about the nearer of two, the two that leave the least.
+struct Deviations {
+  double about_one = 0, about_two = 0;
+};
+Deviations deviations_of(std::vector<double>& values) {
   std::sort(values.begin(), values.end());
   double sum = 0, squares = 0;
   for (const double v : values) {
     sum += v - values.front();
     squares += (v - values.front()) * (v - values.front());
   }
-  const double n = static_cast<double>(values.size());
-  double below = 0, between = sum * sum / n;  // of one level
+  const double n = static_cast<double>(values.size()), one = sum * sum / n;
+  double below = 0, two = one;
   for (std::size_t i = 0; i + 1 < values.size(); ++i) {
     below += values[i] - values.front();
     const double m = static_cast<double>(i) + 1;
-    between = std::max(between, below * below / m + (sum - below) * (sum - below) / (n - m));
+    two = std::max(two, below * below / m + (sum - below) * (sum - below) / (n - m));
   }
-  return std::sqrt(std::max(0.0, squares - between) / n);
+  return {std::sqrt(std::max(0.0, squares - one) / n), std::sqrt(std::max(0.0, squares - two) / n)};
+}
+
+/// The noise of a run: its deviations from its median; of one that goes to and fro between two
+/// levels those from the nearer one, since their distance is no noise.
+double noise_of_run(std::vector<double>& values, double middle) {
+  const Deviations d = deviations_of(values);
+  if (d.about_two < kTwoLevels * d.about_one) return kOfTwo * d.about_two;
+  for (double& v : values) v = std::fabs(v - middle);
+  return 1.4826 * median(values);
 }
 
 }  // namespace
@@ -109,7 +122,7 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
       const double middle = median(values);
       const double t = std::asinh(middle / zero_);
       runs[static_cast<int>(std::floor(t / kBin))].emplace_back(
-          t, std::max(steps, kOfTwo * about_two_levels(values)));
+          t, std::max(steps, noise_of_run(values, middle)));
     }
     seen += static_cast<double>(block.count);
     const CellSum all = trace.sum(block, 0, block.count);

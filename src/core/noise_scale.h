@@ -11,9 +11,10 @@ class Trace;
 
 /// A scale on which the noise of a trace is one at every level: the integral of its reciprocal. The
 /// noise of a level is the 40th percentile of short runs' there (the larger of their neighbours'
-/// differences, by the median, and their deviation about the two levels that leave the least), so
-/// that runs with a change of level in them, or with bursts, do not speak; at least the trace's
-/// quiet noise and a twentieth of the level. Costs some hundred thousand samples.
+/// differences and their deviations from their median, by medians), so that runs with a change of
+/// level in them do not speak; of runs that go to and fro between two levels the deviation from the
+/// nearer one. At least the trace's quiet noise and a twentieth of the level. Costs some hundred
+/// thousand samples.
 class NoiseScale {
 public:
   /// `going_on` is asked now and then: false, and it makes do with what it has seen.
