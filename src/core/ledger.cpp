@@ -6,6 +6,7 @@
 #include "core/quantiles.h"
 #include "core/recipe.h"
 #include "core/running_integral.h"
+#include "core/settled_level.h"
 
 #include <algorithm>
 #include <cmath>
@@ -20,6 +21,7 @@ struct RowSums {
   LedgerRow row;
   Sum time, charge, observed, settled_weight, settled_sum, energy;
   bool energy_known = true;
+  double settled_squares = 0;
   double edges = 0;  // sum of squares of the charges' edge uncertainties
   std::map<std::size_t, std::pair<double, double>> by_capture;  // time observed, charge
 };
@@ -46,8 +48,10 @@ void add_visit(RowSums& s, const Account& account, std::size_t capture, const Vi
   }
   if (row.state != kMissing) {
     if (const auto level = settled_level(*account.trace, f.visit)) {
-      s.settled_sum += *level * f.visit.length_s();
-      s.settled_weight += f.visit.length_s();
+      const double weight = f.visit.length_s();
+      s.settled_sum += level->level * weight;
+      s.settled_weight += weight;
+      s.settled_squares += level->u * level->u * weight * weight;
     }
   }
 }
@@ -94,7 +98,10 @@ void close(RowSums& s, const std::vector<Account>& accounts) {
   row.charge = s.charge.value();
   const double observed = s.observed.value();
   if (observed > 0 && row.state != kMissing) row.mean = row.charge / observed;
-  if (s.settled_weight.value() > 0) row.settled = s.settled_sum.value() / s.settled_weight.value();
+  if (s.settled_weight.value() > 0) {
+    row.settled = s.settled_sum.value() / s.settled_weight.value();
+    row.settled_u = std::sqrt(s.settled_squares) / s.settled_weight.value();
+  }
   if (s.energy_known && row.visits > 0 && row.state != kMissing) row.energy = s.energy.value();
   std::vector<WeightedAccuracy> parts;
   for (const auto& [capture, sums] : s.by_capture) {
@@ -226,42 +233,6 @@ Repeatability batch_means(const std::vector<const Account*>& accounts, const std
     out = repeated(batches);
   }
   return out;
-}
-
-std::optional<double> settled_level(const Trace& trace, const Visit& visit) {
-  constexpr int kParts = 16;
-  constexpr double kLong = 300'000;  // samples
-  // Beside an edge's cell lies another level.
-  const double begin = visit.begins.empty() ? visit.from_s : visit.begins.to_s;
-  const double end = visit.ends.empty() ? visit.to_s : visit.ends.from_s;
-  const double width = (end - begin) / kParts;
-  const double whole = trace.to_s() - trace.from_s();
-  const double samples =
-      whole > 0 ? static_cast<double>(trace.samples()) * (end - begin) / whole : 0;
-  std::vector<double> means, spans;
-  for (int i = 0; i < kParts; ++i) {
-    const double from = begin + width * i;
-    const double to = i + 1 == kParts ? end : from + width;
-    // The outer parts end just where the visit does: beside it lies another level. Of a long visit
-    // they begin a little inside it, and whole nodes give them.
-    const bool first_part = i == 0, last_part = i + 1 == kParts;
-    const double inset = samples > kLong ? width / 16 : 0;
-    const bool exact = (first_part || last_part) && inset == 0;
-    const double a = first_part ? from + inset : from, b = last_part ? to - inset : to;
-    const auto m = exact ? measure(trace, a, b).mean() : mean_about(trace, a, b, 1.0 / 64);
-    if (m) means.push_back(*m);
-  }
-  if (means.empty()) return std::nullopt;
-  const double middle = median(means);
-  std::vector<double> deviations;
-  for (const double m : means) deviations.push_back(std::fabs(m - middle));
-  const double limit = 3 * 1.4826 * median(deviations);
-  std::size_t first = 0, last = means.size();
-  while (last - first > means.size() / 2 && std::fabs(means[first] - middle) > limit) ++first;
-  while (last - first > means.size() / 2 && std::fabs(means[last - 1] - middle) > limit) --last;
-  Sum total;
-  for (std::size_t i = first; i < last; ++i) total += means[i];
-  return total.value() / static_cast<double>(last - first);
 }
 
 const LedgerRow* Ledger::find(const std::string& state) const {

@@ -52,8 +52,9 @@ struct LedgerRow {
   std::size_t whole_visits = 0;  ///< narrow ones included
   std::size_t narrow_visits = 0;
   double time_s = 0, time_share = 0;
-  std::optional<double> mean;  ///< over all stays, cut ones too: charge / time observed (A)
-  std::optional<double> settled;
+  std::optional<double> mean;     ///< over all stays, cut ones too: charge / time observed (A)
+  std::optional<double> settled;  ///< of its stays, by their length (settled_level.h)
+  double settled_u = 0;           ///< its standard uncertainty, by what the stays show (A)
   double charge = 0, charge_share = 0;
   std::optional<double> peak, least;
   std::optional<double> energy;  ///< J, at each capture's nominal supply voltage
@@ -156,11 +157,6 @@ std::vector<Component> charge_per_visit_components(const LedgerRow& row, bool wi
 std::vector<Component> visit_length_components(const LedgerRow& row);
 /// What was stated of typed lengths, times `weight`; nothing of captured ones.
 std::vector<Component> typed_length_components(const LedgerRow& row, double weight = 1);
-
-/// Settled level of one stay: means of 16 equal parts of what lies between its edges' cells; from
-/// both ends, parts are dropped while they lie further than three scaled median absolute deviations
-/// from the median; then the mean of the rest.
-std::optional<double> settled_level(const Trace& trace, const Visit& visit);
 
 /// Repeatability of the mean current of long stays that nothing else repeats, from equal parts of
 /// them: as many as 160, halved down to 20 while neighbours go together (batch means; Law 2015,

@@ -173,6 +173,15 @@ ChargeFlow flow_of(const std::map<std::string, ChargeFlow>& flows, const std::st
 }
 }  // namespace
 
+namespace {
+/// Of a settled level at 95 %: what its stays show, and the instrument.
+double settled_u(const LedgerRow& row) {
+  std::vector<Component> parts{{"settling", row.settled_u, std::nullopt, Origin::normal}};
+  append(parts, accuracy_components(row.accuracy, *row.settled));
+  return expand(parts).U;
+}
+}  // namespace
+
 json to_json(const std::string& capture, const Ledger& ledger, const CycleFigures& cycles,
              const std::map<std::string, ChargeFlow>& flows, Explain explain) {
   json rows = json::array();
@@ -195,6 +204,7 @@ json to_json(const std::string& capture, const Ledger& ledger, const CycleFigure
              {"whole_mean_a", r.level.n >= 2 ? number(r.tested_mean()) : json(nullptr)},
              {"spread_of", to_string(r.spread)},
              {"settled_a", number(r.settled)},
+             {"settled_u_a", r.settled && !r.typed ? number(settled_u(r)) : json(nullptr)},
              {"charge_c", as_captured(r.charge)},
              {"charge_u_c", r.mean && accuracy && !r.typed ? number(r.charge_u.U) : json(nullptr)},
              {"charge_out_c", as_captured(flow_of(flows, r.state).out)},

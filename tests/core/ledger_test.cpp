@@ -111,12 +111,3 @@ TEST_CASE("stays that are long but not whole tell their spread by batches") {
   // 8000 samples of 0.9 uA: 10 nA, twice that at 95 %.
   CHECK(sleep.mean_u.U == Approx(1.98 * 0.9e-6 / std::sqrt(8000.0)).epsilon(0.2));
 }
-
-TEST_CASE("the settled level is not lifted by a visit's edges") {
-  MemoryTrace trace(SampleKind::averaged, {1, 1000});
-  std::vector<double> values(1600, 3e-6);
-  for (std::size_t i = 0; i < 100; ++i) values[i] = 150e-6;
-  for (std::size_t i = 0; i < values.size(); ++i) values[i] += (i % 7) * 1e-9;
-  trace.append(0, 1, values);
-  CHECK(*settled_level(trace, {"Sleep", 0, 1.6, true}) == Approx(3.003e-6).epsilon(1e-3));
-}
