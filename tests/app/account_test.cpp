@@ -83,7 +83,7 @@ TEST_CASE("the visits page marks what is unlike the others and takes one to it")
   CHECK(table->model()->rowCount() == kRounds + 1);
   CHECK_THAT(w.text("visitWords").toStdString(),
              Catch::Contains("25 visits, 23 whole; one is unlike the others: ") &&
-                 Catch::Contains("charge 3 ×, mean 3 ×, peak 3 × the usual"));
+                 Catch::Contains("(charge, mean, peak 3 × the usual)"));
   CHECK(table->model()->index(12, VisitsModel::Remark).data().toString().contains("3 ×"));
   CHECK(table->model()->index(0, VisitsModel::Remark).data().toString() == "cut");
   CHECK(table->model()->index(3, VisitsModel::Remark).data().toString().isEmpty());

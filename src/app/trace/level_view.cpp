@@ -153,6 +153,12 @@ void LevelView::paintAxis(QPainter& painter) const {
   }
 }
 
+/// Whether it stands beside the lane is known once it stands.
+void LevelView::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  QMetaObject::invokeMethod(this, &QWidget::updateGeometry, Qt::QueuedConnection);
+}
+
 void LevelView::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   const Theme& t = Theme::current();

@@ -65,15 +65,21 @@ const VisitFigures& VisitsModel::figures(std::size_t visit) const {
 }
 
 QString VisitsModel::oddText(std::size_t visit) const {
-  QStringList parts;
+  // Measures that are as odd as each other are said together: a longer visit has more charge.
+  std::vector<std::pair<QString, QStringList>> by_ratio;
   for (const OddVisit& o : survey_.odd) {
     if (o.visit != visit) continue;
     // A ratio says nothing about zero.
     const bool ratio = o.usual > 0 && o.value > 0;
-    parts << (ratio ? tr("%1 %2 ×").arg(name_of(o.measure)).arg(o.value / o.usual, 0, 'g', 3)
-                    : name_of(o.measure));
+    const QString times = ratio ? tr(" %1 ×").arg(o.value / o.usual, 0, 'g', 2) : QString();
+    auto it = std::find_if(by_ratio.begin(), by_ratio.end(),
+                           [&](const auto& group) { return group.first == times; });
+    if (it == by_ratio.end()) it = by_ratio.insert(by_ratio.end(), {times, {}});
+    it->second << name_of(o.measure);
   }
-  return parts.isEmpty() ? QString() : tr("%1 the usual").arg(parts.join(QStringLiteral(", ")));
+  QStringList parts;
+  for (const auto& [times, names] : by_ratio) parts << names.join(QStringLiteral(", ")) + times;
+  return parts.join(QStringLiteral(", "));
 }
 
 QString VisitsModel::text(std::size_t visit, int column) const {
@@ -180,8 +186,8 @@ QVariant VisitsModel::headerData(int section, Qt::Orientation orientation, int r
     return units[section] ? QVariant(QLatin1String(units[section])) : QVariant();
   }
   if (role != Qt::DisplayRole) return {};
-  const QStringList names{tr("begins"),           tr("length"), tr("mean"),  tr("charge"),
-                          tr("among the others"), tr("peak"),   tr("remark")};
+  const QStringList names{tr("begins"),     tr("length"), tr("mean"),  tr("charge"),
+                          tr("among them"), tr("peak"),   tr("remark")};
   return names.value(section);
 }
 

@@ -34,7 +34,8 @@ public:
   /// Which of the capture's visits a row is; -1 of none.
   int visitOf(int row) const;
   int rowOf(int visit) const;
-  /// What is odd of a visit, in words: "charge 1.4 ×, peak 1.2 × the usual"; "" of one like others.
+  /// What is odd of a visit, by the usual: "charge, length 1.4 ×, peak 1.2 ×"; "" of one like
+  /// others.
   QString oddText(std::size_t visit) const;
 
   int rowCount(const QModelIndex& parent = {}) const override;

@@ -208,8 +208,9 @@ void VisitsPage::say() {
   } else if (odd.empty()) {
     parts << tr("none is unlike the others");
   } else {
-    const QString first = tr("%1 (%2)").arg(
-        moment_text(capture_->visits[odd.front()].visit.from_s, 1), model_->oddText(odd.front()));
+    const QString first = tr("%1 (%2 the usual)")
+                              .arg(moment_text(capture_->visits[odd.front()].visit.from_s, 1),
+                                   model_->oddText(odd.front()));
     parts << (odd.size() == 1
                   ? tr("one is unlike the others: %1").arg(first)
                   : tr("%1 are unlike the others, first %2").arg(odd.size()).arg(first));
