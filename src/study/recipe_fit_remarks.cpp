@@ -30,7 +30,7 @@ std::optional<book::SplitCapture> reference_of(const book::Book& book,
 
 std::string reference_build(const book::Book& book) {
   const std::vector<std::string> builds = book.builds();
-  const std::string chosen = book.note(0, "reference").value_or("");
+  std::string chosen = book.note(0, "reference").value_or("");
   if (std::find(builds.begin(), builds.end(), chosen) != builds.end()) return chosen;
   return builds.empty() ? "" : builds.front();
 }

@@ -63,7 +63,7 @@ VisitsPage::VisitsPage(ViewState& view, QWidget* parent) : QWidget(parent), view
   table_->setModel(model_);
   table_->setItemDelegate(new VisitsDelegate(table_));
   auto* header = table_->horizontalHeader();
-  header->setSectionResizeMode(VisitsModel::Remark, QHeaderView::Stretch);
+  header->setSectionResizeMode(VisitsModel::Place, QHeaderView::Stretch);
   header->setSortIndicator(VisitsModel::Begins, Qt::AscendingOrder);
   table_->setSortingEnabled(true);
   across->addWidget(table_, 1);
