@@ -101,6 +101,14 @@ std::set<std::string> groups_of(const std::string& expression) {
   return out;
 }
 
+std::string begins_with(const std::string& words) {
+  std::string out = "^" + RE2::QuoteMeta(words);
+  // A space needs no quoting, and is read better without.
+  for (auto at = out.find("\\ "); at != std::string::npos; at = out.find("\\ ", at))
+    out.erase(at, 1);
+  return out;
+}
+
 std::set<std::string> groups_in(const std::string& rule_name) {
   static const RE2 place(R"(\{([A-Za-z_]\w*)\})");
   std::set<std::string> out;

@@ -15,6 +15,8 @@ namespace kuvio::book {
 /// The named groups of a regular expression (RE2's syntax), "(?P<name>…)". Throws
 /// std::invalid_argument with what is wrong where it is none.
 std::set<std::string> groups_of(const std::string& expression);
+/// The expression of lines that begin with these words.
+std::string begins_with(const std::string& words);
 /// The groups that a rule's name asks for: "{name}" each.
 std::set<std::string> groups_in(const std::string& rule_name);
 

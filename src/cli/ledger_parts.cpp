@@ -22,8 +22,6 @@
 namespace kuvio::cli {
 namespace {
 
-constexpr double kLogSlack = 0.005;  // s: a line is written when what it tells of has begun
-
 class Finding {
 public:
   Finding(const LedgerParts& asked, const book::Book& book, const book::SplitCapture& capture,

@@ -331,6 +331,13 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
       return low > 0 ? scale.at(std::sqrt(low * high)) : (a.centre + b.centre) / 2;
     return (a.centre * b.spread + b.centre * a.spread) / (a.spread + b.spread);
   };
+  // Three digits are enough, where they leave the threshold well between its levels.
+  const auto rounded = [&](double level, std::size_t c) {
+    if (level == 0 || !std::isfinite(level)) return level;
+    const double grain = std::pow(10.0, std::floor(std::log10(std::fabs(level))) - 2);
+    const double gap = scale.level(lowest[c + 1].centre) - scale.level(highest[c].centre);
+    return grain < 0.05 * gap ? std::round(level / grain) * grain : level;
+  };
   const auto slack = [&](std::size_t c) {
     return std::min(1.5, 0.25 * (lowest[c + 1].centre - highest[c].centre));
   };
@@ -338,12 +345,14 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
     StateRule rule;
     rule.name = name_of(out.levels[c].level, settings.unit, out.recipe.states);
     if (c > 0) {
-      rule.level.low = scale.level(threshold(c - 1));
-      rule.level.release_low = scale.level(threshold(c - 1) - slack(c - 1));
+      rule.level.low = rounded(scale.level(threshold(c - 1)), c - 1);
+      rule.level.release_low =
+          std::min(rule.level.low, rounded(scale.level(threshold(c - 1) - slack(c - 1)), c - 1));
     }
     if (c + 1 < out.levels.size()) {
-      rule.level.high = scale.level(threshold(c));
-      rule.level.release_high = scale.level(threshold(c) + slack(c));
+      rule.level.high = rounded(scale.level(threshold(c)), c);
+      rule.level.release_high =
+          std::max(rule.level.high, rounded(scale.level(threshold(c) + slack(c)), c));
     }
     rule.shortest_s = shortest[c];
     out.recipe.states.push_back(std::move(rule));

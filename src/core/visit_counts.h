@@ -12,6 +12,10 @@
 
 namespace kuvio {
 
+/// How far a line may be written before what it tells of shows in the current (s), where nothing
+/// else is said: a line is written when it has begun.
+inline constexpr double kLogSlack = 0.005;
+
 /// What a log line counts: a number that it tells, or itself.
 struct LogCount {
   double at_s = 0;

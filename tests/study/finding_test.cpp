@@ -11,7 +11,9 @@
 
 #include <catch2/catch.hpp>
 
+#include <cmath>
 #include <random>
+#include <tuple>
 
 using namespace kuvio;
 
@@ -79,4 +81,46 @@ TEST_CASE("a recipe is found that splits the capture: bursts are one state, Off 
   FindSettings stop;
   stop.going_on = [](double) { return false; };
   CHECK_THROWS_WITH(study::find_recipe(book, capture, "", stop), Catch::Contains("cancelled"));
+}
+
+TEST_CASE("what the log keeps saying where a state begins is its name, and its anchor is offered") {
+  const test::Folder folder;
+  book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
+  std::int64_t id = 0;
+  {
+    book::CaptureWriter writer(book, {"run", "1.0", {}, false}, {test::current_channel()});
+    std::mt19937_64 random(4);
+    std::normal_distribution<double> noise;
+    std::vector<double> values;
+    for (int round = 0; round < 12; ++round) {
+      for (const auto& [level, ms, line] :
+           {std::tuple{3e-6, 3000, "sleep"}, std::tuple{5e-3, 200, "measure (n=12) of 5"},
+            std::tuple{60e-3, 400, ""}}) {
+        if (*line) writer.log({static_cast<double>(values.size()) * 1e-3 + 0.004, false, line});
+        for (int i = 0; i < ms; ++i) values.push_back(level * (1 + 0.02 * noise(random)));
+      }
+    }
+    writer.append(0, 0, 1, values);
+    writer.finish("complete", false);
+    id = writer.id();
+  }
+  const formats::RecipeFile found = study::find_recipe(book, book.capture(id), "");
+  REQUIRE(found.recipe.states.size() == 3);
+  CHECK(found.recipe.states[0].name == "Sleep");
+  CHECK(found.recipe.states[1].name == "Measure");
+  CHECK(found.recipe.states[2].name == "At 60 mA");
+  CHECK_THAT(found.text, Catch::Contains("# begins = { log = \"^measure\" }") &&
+                             Catch::Contains("12 of its 12 visits begin where the log says so"));
+  CHECK_FALSE(found.recipe.states[1].begins);  // offered, not taken
+  // Taken, it puts the edges where the lines are.
+  std::string text = found.text;
+  const auto at = text.find("# begins = { log = \"^measure");
+  REQUIRE(at != std::string::npos);
+  text.erase(at, 2);
+  const Recipe anchored = formats::parse_recipe(text, "r").recipe;
+  const auto split = book::split_capture(book, book.capture(id), anchored, text);
+  std::size_t met = 0;
+  for (const Visit& v : split.visits)
+    met += v.state == "Measure" && std::fabs(std::fmod(v.from_s, 3.6) - 3.004) < 1e-6;
+  CHECK(met == 12);
 }

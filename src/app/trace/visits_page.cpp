@@ -25,8 +25,6 @@
 namespace kuvio::app {
 namespace {
 
-constexpr double kLogSlack = 0.005;  // s: a line is written when what it tells of has begun
-
 /// The states that a capture visits, by falling charge as its ledger has them.
 std::vector<std::string> states_of(const CaptureView& capture) {
   std::vector<std::string> out;
