@@ -144,6 +144,25 @@ TEST_CASE(
   CHECK(s.visits()[4].visit.state == "At 70 mA");
   CHECK(s.ledger->model()->rowCount() >= 6);
   CHECK(s.window.session().book()->document(book::DocumentKind::recipe));
+  // One more, and one fewer, by the buttons of the recipe's page; each undone by itself.
+  const auto states = [&] {
+    const auto* text = s.window.session().book()->document(book::DocumentKind::recipe);
+    return text ? formats::parse_recipe(text->text, "r").recipe.states.size() : std::size_t{0};
+  };
+  REQUIRE(states() == 6);
+  auto* fewer = s.child<QPushButton>("fewerStates");
+  s.window.actions().find(QStringLiteral("showRecipe"))->trigger();
+  REQUIRE(s.wait([&] { return fewer->isVisible(); }));
+  QTest::mouseClick(fewer, Qt::LeftButton);
+  REQUIRE(s.wait([&] { return states() == 5; }));
+  QTest::mouseClick(s.child<QPushButton>("moreStates"), Qt::LeftButton);
+  REQUIRE(s.wait([&] { return states() == 6; }));
+  for (const std::size_t after : {5u, 6u}) {
+    s.window.activateWindow();
+    QTest::qWait(30);
+    QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
+    REQUIRE(s.wait([&] { return states() == after; }));
+  }
   s.window.activateWindow();
   QTest::qWait(30);
   QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);

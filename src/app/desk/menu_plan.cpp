@@ -109,6 +109,8 @@ const std::vector<std::vector<Menu>> kPlan = {
         {"pinVisit", N::visit, "keep lock"},
         {"reviewEdits", N::edits, "hand changes list"}},
        {{"findStates", N::capture, "detect automatic split levels propose recipe"},
+        {"fewerStates", N::states, "find merge levels coarser"},
+        {"moreStates", N::states, "find levels finer"},
         {"newRecipe", N::capture, "rules detect"},
         {"openRecipe", N::book, "load rules"},
         {"saveRecipe", N::recipe, "rules"},

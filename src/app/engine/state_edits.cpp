@@ -97,15 +97,16 @@ void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
   });
 }
 
-void find_states_of(Session& session, std::int64_t capture) {
+void find_states_of(Session& session, std::int64_t capture, std::optional<std::size_t> levels) {
   session.change(
-      tr("states found"), [capture](const book::Book& book, const std::stop_token& stop) {
+      tr("states found"), [capture, levels](const book::Book& book, const std::stop_token& stop) {
         const book::CaptureInfo info = book.capture(capture);
         FindSettings settings;
+        settings.levels = levels;
         settings.going_on = [&](double) { return !stop.stop_requested(); };
         const formats::RecipeFile found = study::find_recipe(book, info, "", settings);
         return book::ChangeRequest{
-            {book::document_note(DocumentKind::recipe, {"found.recipe.toml", "", found.text, ""})},
+            {book::document_note(DocumentKind::recipe, {kFoundRecipe, "", found.text, ""})},
             {{capture, book::split_capture(book, info, found.recipe, found.text)}}};
       });
 }

@@ -25,8 +25,11 @@ void name_span(Session& session, std::int64_t capture, double from_s, double to_
 void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
                   const book::Document& recipe);
 /// Finds the states that a capture shows, splits it by the recipe that is proposed, and keeps that
-/// as the one in use.
-void find_states_of(Session& session, std::int64_t capture);
+/// as the one in use. `levels`: how many; nothing: as many as it shows.
+void find_states_of(Session& session, std::int64_t capture,
+                    std::optional<std::size_t> levels = std::nullopt);
+/// The name that a recipe which was found goes by in the book.
+inline constexpr const char* kFoundRecipe = "found.recipe.toml";
 /// A rule for a state from what a span shows: a band around its levels.
 StateRule rule_from_span(const std::string& state, const SpanFigures& span);
 /// Makes limits of what a capture measured, as the book's budget.

@@ -88,6 +88,19 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   status_->setObjectName(QStringLiteral("recipeStatus"));
   status_->setContentsMargins(10, 0, 10, 0);
   rows->addWidget(status_);
+  other_ = new QWidget(page);
+  auto* others = new QHBoxLayout(other_);
+  others->setContentsMargins(10, 0, 10, 0);
+  for (const int by : {-1, 1}) {
+    auto* find =
+        button(by < 0 ? tr("Fewer states") : tr("More states"),
+               by < 0 ? QStringLiteral("fewerStates") : QStringLiteral("moreStates"), other_);
+    find->setFlat(true);
+    connect(find, &QPushButton::clicked, this, [this, by] { findOther(by); });
+    others->addWidget(find, 1);
+  }
+  other_->hide();
+  rows->addWidget(other_);
   auto* foot = new QHBoxLayout;
   foot->setContentsMargins(10, 0, 10, 0);
   apply_ = button(tr("Split capture"), QStringLiteral("recipeApply"), page, true);
@@ -194,6 +207,7 @@ void RecipeMargin::takeText(const std::string& text) {
   if (rules_.size() != recipe_->recipe.states.size()) buildCards();
   const Fills fills = view_.capture() && !view_.capture()->fills.empty() ? view_.capture()->fills
                                                                          : fills_for(text, {});
+  other_->setVisible(document_.name == kFoundRecipe);
   levels_->setRules(recipe_->recipe.states, fills);
   showThresholds(recipe_->recipe.states, -1, false);
   for (std::size_t i = 0; i < rules_.size(); ++i) {
@@ -348,6 +362,13 @@ void RecipeMargin::askPreview() {
     session_.requestPreview(document_.text);
   }
   if (!view_.capture()->visits.empty()) session_.requestFit(view_.capture()->info.id);
+}
+
+void RecipeMargin::findOther(int by) {
+  if (!recipe_ || !view_.capture()) return;
+  const auto now = static_cast<int>(recipe_->recipe.states.size());
+  if (now + by >= 1)
+    find_states_of(session_, view_.capture()->info.id, static_cast<std::size_t>(now + by));
 }
 
 /// How far the recipe goes, whether the capture is split by it, and where it may no longer fit.

@@ -35,6 +35,9 @@ public:
   /// Splits by the recipe: the capture shown, or all of the book's.
   void apply(bool all);
   void saveAs();
+  /// Finds the states of the capture shown anew, one more (+1) or one fewer (-1) than the recipe in
+  /// use has.
+  void findOther(int by);
   /// Puts a recipe's text into the book as the one in use; `why` names the change for undo.
   void commit(const std::string& text, const QString& why);
   const LevelView* levels() const { return levels_; }
@@ -84,6 +87,7 @@ private:
   QStackedWidget* forms_;
   SourceEditor* source_;
   QPushButton *form_or_text_, *apply_, *apply_all_;
+  QWidget* other_;  // of a recipe that was found: more or fewer states
   std::vector<RuleCard*> rules_;
 };
 

@@ -186,6 +186,8 @@ void TraceDesk::makeStateActions() {
     if (context_.view.capture()) find_states_of(context_.session, context_.view.capture()->info.id);
     showPage(1);
   });
+  add("fewerStates", tr("Find one state fewer"), {}, [this] { recipe_->findOther(-1); });
+  add("moreStates", tr("Find one state more"), {}, [this] { recipe_->findOther(1); });
   add("nameSpan", tr("Name as state…"), QKeySequence(tr("N")), [this] { nameSpan(); });
   add("limitFromSpan", tr("Set limit from this…"), QKeySequence(tr("L")),
       [this] { limitFromSpan(); });
