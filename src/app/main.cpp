@@ -37,8 +37,10 @@ int main(int argc, char** argv) {
       "Capture current, split it into states, account for the charge, compare builds."));
   parser.addHelpOption();
   parser.addVersionOption();
-  parser.addPositionalArgument(QStringLiteral("book"), QStringLiteral("the book to open (*.kuvio)"),
-                               QStringLiteral("[book]"));
+  parser.addPositionalArgument(
+      QStringLiteral("book"),
+      QStringLiteral("the book to open (*.kuvio), and logs to import into it"),
+      QStringLiteral("[book [log…]]"));
   const QCommandLineOption night(QStringLiteral("night"),
                                  QStringLiteral("Begin in the night theme."));
   const QCommandLineOption timing(
@@ -90,6 +92,15 @@ int main(int argc, char** argv) {
   // Without a name the book that was open last, if it is still there.
   if (!parser.positionalArguments().isEmpty()) {
     window.openFile(parser.positionalArguments().constFirst());
+    // What is named behind a book is imported into it.
+    const QStringList more = parser.positionalArguments().mid(1);
+    if (!more.isEmpty() && parser.positionalArguments().constFirst().endsWith(".kuvio"))
+      QObject::connect(
+          &window.session(), &Session::bookOpened, &window,
+          [&window, more] {
+            QTimer::singleShot(0, &window, [&window, more] { window.importFiles(more); });
+          },
+          Qt::SingleShotConnection);
   } else if (!parser.isSet(timing) && !preferences.recent.isEmpty() &&
              QFileInfo::exists(preferences.recent.constFirst())) {
     window.openBook(preferences.recent.constFirst());
