@@ -20,15 +20,17 @@ constexpr double kStep = 0.02, kBin = 0.35;
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
 /// What the best split of normal values into two leaves of their deviation, about 0.6, made whole.
 constexpr double kOfTwo = 1.6;
-/// A run of which that split leaves less than so much goes to and fro between two levels: of a
-/// swing 0.44 is left, of a ramp 0.5.
+/// A run of which that split leaves less than so much has two levels: of a swing 0.44 is left, of a
+/// ramp 0.5.
 constexpr double kTwoLevels = 0.28;
+constexpr int kToAndFro = 3;  // times that a run goes from one level to the other, in bursts
 
 /// Standard deviations about one level and about the nearer of two, the two that leave the least.
 struct Deviations {
   double about_one = 0, about_two = 0;
+  double between = 0;  ///< the largest value that belongs to the lower of the two
 };
-Deviations deviations_of(std::vector<double>& values) {
+Deviations deviations_of(std::vector<double> values) {
   std::sort(values.begin(), values.end());
   double sum = 0, squares = 0;
   for (const double v : values) {
@@ -36,20 +38,32 @@ Deviations deviations_of(std::vector<double>& values) {
     squares += (v - values.front()) * (v - values.front());
   }
   const double n = static_cast<double>(values.size()), one = sum * sum / n;
+  Deviations out;
   double below = 0, two = one;
   for (std::size_t i = 0; i + 1 < values.size(); ++i) {
     below += values[i] - values.front();
     const double m = static_cast<double>(i) + 1;
-    two = std::max(two, below * below / m + (sum - below) * (sum - below) / (n - m));
+    const double parted = below * below / m + (sum - below) * (sum - below) / (n - m);
+    if (parted <= two) continue;
+    two = parted;
+    out.between = values[i];
   }
-  return {std::sqrt(std::max(0.0, squares - one) / n), std::sqrt(std::max(0.0, squares - two) / n)};
+  out.about_one = std::sqrt(std::max(0.0, squares - one) / n);
+  out.about_two = std::sqrt(std::max(0.0, squares - two) / n);
+  return out;
 }
 
 /// The noise of a run: its deviations from its median; of one that goes to and fro between two
-/// levels those from the nearer one, since their distance is no noise.
+/// levels those from the nearer one, since their distance is no noise. A single change of level
+/// leaves the run as noisy as it looks: it is not to speak.
 double noise_of_run(std::vector<double>& values, double middle) {
   const Deviations d = deviations_of(values);
-  if (d.about_two < kTwoLevels * d.about_one) return kOfTwo * d.about_two;
+  if (d.about_two < kTwoLevels * d.about_one) {
+    int changes = 0;
+    for (std::size_t i = 1; i < values.size(); ++i)
+      changes += (values[i] > d.between) != (values[i - 1] > d.between) ? 1 : 0;
+    if (changes >= kToAndFro) return kOfTwo * d.about_two;
+  }
   for (double& v : values) v = std::fabs(v - middle);
   return 1.4826 * median(values);
 }
