@@ -2,6 +2,7 @@
 #include "book/anchors.h"
 
 #include "book/channel_trace.h"
+#include "book/logic_line.h"
 #include "core/error.h"
 
 #include <re2/re2.h>
@@ -61,32 +62,16 @@ private:
   std::map<std::string, int> groups_;
 };
 
-/// The moments at which a logic line goes to the level wanted. Between two samples it changed at
-/// the later one, which is where recorders keep their changes.
+/// The moments at which a logic line goes to the level wanted.
 std::vector<Moment> edges_of(const Book& book, const CaptureInfo& capture, const Anchor& anchor) {
   const ChannelInfo* line = capture.channel(anchor.of);
   if (!line || line->quantity != Quantity::logic) {
     throw Error(Failure::bad_data, "recipe does not fit", "capture " + capture.name,
                 "it has no logic line \"" + anchor.of + "\"");
   }
-  const ChannelTrace trace(book, *line);
   std::vector<Moment> out;
-  std::vector<double> piece(65536);
-  for (const Block& block : trace.blocks()) {
-    std::optional<bool> was;
-    for (std::int64_t at = 0; at < block.count; at += static_cast<std::int64_t>(piece.size())) {
-      const auto n = static_cast<std::size_t>(
-          std::min(block.count - at, static_cast<std::int64_t>(piece.size())));
-      trace.read(block, at, std::span(piece).first(n));
-      for (std::size_t i = 0; i < n; ++i) {
-        const bool high = piece[i] > 0.5;
-        if (was && high != *was && high == anchor.rises) {
-          const std::int64_t tick = tick_of(trace, block, at + static_cast<std::int64_t>(i));
-          out.push_back({trace.time_base().seconds(tick)});
-        }
-        was = high;
-      }
-    }
+  for (const LineLevel& level : levels_of_line(ChannelTrace(book, *line))) {
+    if (level.begins_seen && level.high == anchor.rises) out.push_back({level.from_s});
   }
   return out;
 }

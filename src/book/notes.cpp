@@ -8,6 +8,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
 #include <cmath>
 #include <stdexcept>
 
@@ -93,6 +94,11 @@ Note condition_note(std::int64_t capture, const std::string& key,
 
 Note deleted_note(std::int64_t capture, bool deleted) {
   return {capture, "deleted", deleted ? std::optional<std::string>("1") : std::nullopt};
+}
+
+std::string reference_among(const std::vector<std::string>& builds, const std::string& chosen) {
+  if (std::find(builds.begin(), builds.end(), chosen) != builds.end()) return chosen;
+  return builds.empty() ? "" : builds.front();
 }
 
 std::vector<Edit> edits(const Book& book, std::int64_t capture) {

@@ -46,6 +46,10 @@ Note condition_note(std::int64_t capture, const std::string& key,
 /// Deletes a capture, or puts it back. All it holds stays in the book.
 Note deleted_note(std::int64_t capture, bool deleted);
 
+/// The build that others are held against: `chosen` (what the note "reference" says) where it is
+/// one of them, else the first; "" without any.
+std::string reference_among(const std::vector<std::string>& builds, const std::string& chosen);
+
 /// The corrections made by hand to a capture's states. Error bad_data when they are damaged.
 std::vector<Edit> edits(const Book& book, std::int64_t capture);
 Note edits_note(std::int64_t capture, const std::vector<Edit>& edits);

@@ -3,6 +3,7 @@
 
 #include "book/anchors.h"
 #include "book/channel_trace.h"
+#include "book/logic_line.h"
 #include "core/error.h"
 #include "core/state_split.h"
 
@@ -31,48 +32,6 @@ const ChannelInfo& channel_of(const CaptureInfo& capture, const StateRule& rule)
     does_not_fit(capture, "the level of " + rule.name + " is of another quantity than " +
                               rule.channel + ", which is in " + channel->unit);
   return *channel;
-}
-
-/// Stretches at which a logic line has a level; at the ends of what was recorded nobody saw it
-/// change.
-std::vector<FoundStay> at_level(const ChannelTrace& line, bool high, int rule) {
-  std::vector<FoundStay> out;
-  std::vector<double> piece(65536);
-  for (const Block& block : line.blocks()) {
-    const double first = line.time_base().seconds(block.start);
-    // An instant's level holds until the next one would have come.
-    const double last = line.time_base().seconds(
-        line.kind() == SampleKind::instant ? block.end + block.period : block.end);
-    std::optional<FoundStay> open;
-    bool begun = false;
-    for (std::int64_t at = 0; at < block.count; at += static_cast<std::int64_t>(piece.size())) {
-      const auto n = static_cast<std::size_t>(
-          std::min(block.count - at, static_cast<std::int64_t>(piece.size())));
-      line.read(block, at, std::span(piece).first(n));
-      for (std::size_t i = 0; i < n; ++i) {
-        const bool there = (piece[i] > 0.5) == high;
-        if (there == open.has_value()) {
-          begun = true;
-          continue;
-        }
-        const double t =
-            line.time_base().seconds(tick_of(line, block, at + static_cast<std::int64_t>(i)));
-        if (there) {
-          open = FoundStay{rule, begun ? t : first, 0, begun, true};
-        } else {
-          open->to_s = t;
-          out.push_back(*open);
-          open.reset();
-        }
-        begun = true;
-      }
-    }
-    if (!open) continue;
-    open->to_s = last;
-    open->ends_seen = false;
-    out.push_back(*open);
-  }
-  return out;
 }
 
 /// Joined over short gaps, without those that are too short or not as long as they must be.
@@ -136,9 +95,14 @@ OtherStays stays_of_others(const Book& book, const CaptureInfo& capture, const R
     }
     const ChannelTrace trace(book, *channel);
     if (channel->quantity == Quantity::logic) {
+      const std::vector<LineLevel> levels = levels_of_line(trace);
       Tally tally;
       for (std::size_t k = 0; k < rules.size(); ++k) {
-        auto stays = at_level(trace, *some.states[k].line_high, rules[k]);
+        std::vector<FoundStay> stays;
+        for (const LineLevel& l : levels) {
+          if (l.high == *some.states[k].line_high)
+            stays.push_back({rules[k], l.from_s, l.to_s, l.begins_seen, l.ends_seen});
+        }
         fit_line(stays, some.states[k], rules[k], tally);
         out.stays.insert(out.stays.end(), stays.begin(), stays.end());
       }

@@ -23,13 +23,7 @@ std::optional<std::size_t> Convergence::within(double share) const {
 }
 
 Convergence convergence_of(const std::vector<VisitFigures>& visits, const std::string& state) {
-  std::vector<double> periods, charges;
-  for (const Cycle& c : cycles_of(visits_of(visits), state)) {
-    double charge = 0;
-    for (std::size_t i = c.first; i < c.last; ++i) charge += visits[i].charge;
-    periods.push_back(c.period_s());
-    charges.push_back(charge);
-  }
+  const auto [periods, charges] = sums_of_cycles(visits, state);
   Convergence out;
   for (std::size_t n = 2; n <= periods.size();) {
     const Repeatability mean =

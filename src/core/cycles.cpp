@@ -49,20 +49,20 @@ std::vector<Cycle> cycles_of(const Visits& visits, const std::string& state) {
   return out;
 }
 
-CycleFigures figures_of_cycles(const std::vector<VisitFigures>& visits, const std::string& state) {
-  CycleFigures out;
-  out.state = state;
-  std::vector<double> periods, charges;
+CycleSums sums_of_cycles(const std::vector<VisitFigures>& visits, const std::string& state) {
+  CycleSums out;
   for (const Cycle& c : cycles_of(visits_of(visits), state)) {
     double charge = 0;
     for (std::size_t i = c.first; i < c.last; ++i) charge += visits[i].charge;
-    periods.push_back(c.period_s());
-    charges.push_back(charge);
+    out.periods.push_back(c.period_s());
+    out.charges.push_back(charge);
   }
-  out.count = periods.size();
-  out.period = repeatability(periods);
-  out.charge = repeatability(charges);
   return out;
+}
+
+CycleFigures figures_of_cycles(const std::vector<VisitFigures>& visits, const std::string& state) {
+  const CycleSums sums = sums_of_cycles(visits, state);
+  return {state, sums.periods.size(), repeatability(sums.periods), repeatability(sums.charges)};
 }
 
 std::optional<WholeCycles> whole_cycles(const Visits& visits, const std::string& state,

@@ -25,6 +25,12 @@ bool is_entry(const Visits& visits, std::size_t at);
 /// All cycles of a state, in order. The one list that ledger, span, line-up and life go by.
 std::vector<Cycle> cycles_of(const Visits& visits, const std::string& state);
 
+/// What each cycle took (s) and drew (C).
+struct CycleSums {
+  std::vector<double> periods, charges;
+};
+CycleSums sums_of_cycles(const std::vector<VisitFigures>& visits, const std::string& state);
+
 /// Figures of cycles: periods and charges; the mean current is their ratio of sums.
 struct CycleFigures {
   std::string state;

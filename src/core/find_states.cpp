@@ -333,10 +333,9 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
   };
   // Three digits are enough, where they leave the threshold well between its levels.
   const auto rounded = [&](double level, std::size_t c) {
-    if (level == 0 || !std::isfinite(level)) return level;
-    const double grain = std::pow(10.0, std::floor(std::log10(std::fabs(level))) - 2);
     const double gap = scale.level(lowest[c + 1].centre) - scale.level(highest[c].centre);
-    return grain < 0.05 * gap ? std::round(level / grain) * grain : level;
+    const double three = to_digits(level, 3);
+    return std::fabs(three - level) < 0.025 * gap ? three : level;
   };
   const auto slack = [&](std::size_t c) {
     return std::min(1.5, 0.25 * (lowest[c + 1].centre - highest[c].centre));

@@ -16,12 +16,18 @@
 namespace kuvio {
 namespace {
 
+/// Settled levels of a row's stays, by their lengths.
+struct Settled {
+  Sum sum;
+  double weight = 0, squares = 0;
+};
+
 /// Totals of a state while the accounts are read.
 struct RowSums {
   LedgerRow row;
-  Sum time, charge, observed, settled_weight, settled_sum, energy;
+  Sum time, charge, observed, energy;
+  Settled settled, settled_unknown;
   bool energy_known = true;
-  double settled_squares = 0;
   double edges = 0;  // sum of squares of the charges' edge uncertainties
   std::map<std::size_t, std::pair<double, double>> by_capture;  // time observed, charge
 };
@@ -48,10 +54,12 @@ void add_visit(RowSums& s, const Account& account, std::size_t capture, const Vi
   }
   if (row.state != kMissing) {
     if (const auto level = settled_level(*account.trace, f.visit)) {
+      // Stays too short to say how well they are known speak only where there are no others.
+      Settled& of = level->u ? s.settled : s.settled_unknown;
       const double weight = f.visit.length_s();
-      s.settled_sum += level->level * weight;
-      s.settled_weight += weight;
-      s.settled_squares += level->u * level->u * weight * weight;
+      of.sum += level->level * weight;
+      of.weight += weight;
+      of.squares += level->u.value_or(0) * level->u.value_or(0) * weight * weight;
     }
   }
 }
@@ -98,10 +106,10 @@ void close(RowSums& s, const std::vector<Account>& accounts) {
   row.charge = s.charge.value();
   const double observed = s.observed.value();
   if (observed > 0 && row.state != kMissing) row.mean = row.charge / observed;
-  if (s.settled_weight.value() > 0) {
-    row.settled = s.settled_sum.value() / s.settled_weight.value();
-    row.settled_u = std::sqrt(s.settled_squares) / s.settled_weight.value();
-  }
+  const bool known = s.settled.weight > 0;
+  const Settled& settled = known ? s.settled : s.settled_unknown;
+  if (settled.weight > 0) row.settled = settled.sum.value() / settled.weight;
+  if (known) row.settled_u = std::sqrt(settled.squares) / settled.weight;
   if (s.energy_known && row.visits > 0 && row.state != kMissing) row.energy = s.energy.value();
   std::vector<WeightedAccuracy> parts;
   for (const auto& [capture, sums] : s.by_capture) {

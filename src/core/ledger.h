@@ -54,7 +54,8 @@ struct LedgerRow {
   double time_s = 0, time_share = 0;
   std::optional<double> mean;     ///< over all stays, cut ones too: charge / time observed (A)
   std::optional<double> settled;  ///< of its stays, by their length (settled_level.h)
-  double settled_u = 0;           ///< its standard uncertainty, by what the stays show (A)
+  /// Its standard uncertainty by what the stays show (A); nothing where all are too short to.
+  std::optional<double> settled_u;
   double charge = 0, charge_share = 0;
   std::optional<double> peak, least;
   std::optional<double> energy;  ///< J, at each capture's nominal supply voltage

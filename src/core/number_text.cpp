@@ -73,6 +73,12 @@ std::string with_prefix(double value, std::string_view unit, int digits) {
   return fixed(decimals < 0 ? rounded : scaled, decimals) + unit_text(step, unit);
 }
 
+double to_digits(double value, int digits) {
+  if (value == 0 || !std::isfinite(value)) return value;
+  const double grain = std::pow(10.0, std::floor(std::log10(std::fabs(value))) - (digits - 1));
+  return std::round(value / grain) * grain;
+}
+
 std::string with_uncertainty(double value, double U, std::string_view unit) {
   if (!(U > 0) || !std::isfinite(U)) return with_prefix(value, unit, 4);
   if (U < kNoise * std::fabs(value)) return with_prefix(value, unit, 7);

@@ -13,6 +13,9 @@ namespace kuvio {
 /// "3.12 mA", "105 mC", "0 A": `digits` significant digits.
 std::string with_prefix(double value, std::string_view unit, int digits = 3);
 
+/// A number to so many significant digits: what people would type. 0 and what is not finite stay.
+double to_digits(double value, int digits);
+
 /// "9.370 ± 0.021 mA": the uncertainty to two significant digits (JCGM 100:2008, 7.2.6), the value
 /// to the same place, both with one prefix. U <= 0 falls back to with_prefix(value, unit, 4), and
 /// so does one that is only the rounding of numbers, with seven digits. One a thousand times the

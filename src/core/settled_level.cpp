@@ -26,7 +26,6 @@ double mean_of(std::span<const double> values) {
 
 /// Scatter of single means, whatever smooth drift they have.
 double scatter_of(std::span<const double> means) {
-  if (means.size() < 3) return 0;
   std::vector<double> bends;
   for (std::size_t i = 1; i + 1 < means.size(); ++i)
     bends.push_back(std::fabs(means[i + 1] - 2 * means[i] + means[i - 1]));
@@ -121,6 +120,7 @@ std::optional<SettledLevel> decayed(std::span<const double> means, double scatte
 }  // namespace
 
 SettledLevel settled_of(std::span<const double> means) {
+  if (means.size() < 3) return {mean_of(means), std::nullopt};
   const double scatter = scatter_of(means);
   std::span<const double> rest = means;
   Drift drift = drift_of(rest, scatter);

@@ -10,9 +10,11 @@
 namespace kuvio {
 
 /// What a stay's current comes to when it has settled (A), with its standard uncertainty by what
-/// the stay shows of itself: scatter, and drift that is left.
+/// the stay shows of itself: scatter, and drift that is left. Of fewer than six samples nothing of
+/// that is known.
 struct SettledLevel {
-  double level = 0, u = 0;
+  double level = 0;
+  std::optional<double> u;
 };
 
 /// Of one stay: its means over up to 16 equal parts of what lies between its edges' cells, two

@@ -4,9 +4,8 @@
 #include "core/quantiles.h"
 #include "core/step_down.h"
 
-#include <boost/math/distributions/hypergeometric.hpp>
-
 #include <algorithm>
+#include <cmath>
 #include <iterator>
 #include <map>
 #include <optional>
@@ -18,6 +17,7 @@ namespace kuvio {
 namespace {
 
 constexpr double kSame = 1 + 1e-7;  // tables as likely as the one seen, to rounding
+constexpr double kNothing = 1e-17;  // of what is summed up already
 
 /// Goes through a capture's stays and tells each exit: the stay's beginning, whether that was seen,
 /// and the visit entered.
@@ -122,16 +122,27 @@ std::string_view to_string(Way way) {
 
 double fisher_exact(std::size_t a, std::size_t m, std::size_t b, std::size_t n) {
   if (m == 0 || n == 0) return 1;
-  const std::size_t marked = a + b, all = m + n;
-  // a of m exits, where `marked` of all of them took this way.
-  const boost::math::hypergeometric_distribution<double> tables(marked, m, all);
-  const double seen = boost::math::pdf(tables, a) * kSame;
-  double p = 0;
-  for (std::size_t k = marked > n ? marked - n : 0; k <= std::min(marked, m); ++k) {
-    const double one = boost::math::pdf(tables, k);
-    if (one <= seen) p += one;
+  // How likely each table of these totals is beside the one seen: from one to the next by the ratio
+  // of two hypergeometric terms, until they no longer count.
+  const auto marked = static_cast<double>(a + b), all_m = static_cast<double>(m),
+             all_n = static_cast<double>(n);
+  double total = 1, as_far = 1;
+  const auto take = [&](double one) {
+    total += one;
+    if (one <= kSame) as_far += one;
+    return one > 0 && (one > kNothing * as_far || one > 1);
+  };
+  double one = 1;
+  for (auto k = static_cast<double>(a); k < std::min(marked, all_m); ++k) {
+    one *= (marked - k) * (all_m - k) / ((k + 1) * (all_n - marked + k + 1));
+    if (!take(one)) break;
   }
-  return std::min(p, 1.0);
+  one = 1;
+  for (auto k = static_cast<double>(a); k > std::max(0.0, marked - all_n); --k) {
+    one *= k * (all_n - marked + k) / ((marked - k + 1) * (all_m - k + 1));
+    if (!take(one)) break;
+  }
+  return std::isfinite(total) ? std::min(as_far / total, 1.0) : 0;
 }
 
 namespace {

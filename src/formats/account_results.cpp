@@ -9,6 +9,7 @@
 #include "core/transitions.h"
 #include "core/visit_counts.h"
 #include "core/visit_survey.h"
+#include "formats/json_number.h"
 
 #include <fmt/format.h>
 
@@ -18,9 +19,6 @@ namespace kuvio::formats {
 namespace {
 
 using json = nlohmann::ordered_json;
-
-json number(double value) { return std::isfinite(value) ? json(value) : json(nullptr); }
-json number(const std::optional<double>& value) { return value ? number(*value) : json(nullptr); }
 
 std::string key(const char* name, VisitMeasure measure) {
   const std::string unit = unit_of(measure);
@@ -43,20 +41,21 @@ json to_json(const VisitSurvey& survey, const std::vector<VisitFigures>& visits)
                              {"whole", f.visit.whole},
                              {"narrow", f.visit.narrow},
                              {"charge_c", f.charge},
-                             {"mean_a", number(f.mean)},
-                             {"peak_a", number(f.peak)},
+                             {"mean_a", json_number(f.mean)},
+                             {"peak_a", json_number(f.peak)},
                              {"missing_s", f.missing_s},
                              {"lower_bound", f.bounds.lower},
                              {"upper_bound", f.bounds.upper},
                              {"odd", odd}});
   }
   for (const UsualVisit& u : survey.usual) {
-    out["usual"][std::string(to_string(u.measure))] = {{"visits", u.visits},
-                                                       {key("median", u.measure), u.median},
-                                                       {key("least", u.measure), u.least},
-                                                       {key("most", u.measure), u.most},
-                                                       {key("low", u.measure), number(u.low)},
-                                                       {key("high", u.measure), number(u.high)}};
+    out["usual"][std::string(to_string(u.measure))] = {
+        {"visits", u.visits},
+        {key("median", u.measure), u.median},
+        {key("least", u.measure), u.least},
+        {key("most", u.measure), u.most},
+        {key("low", u.measure), json_number(u.low)},
+        {key("high", u.measure), json_number(u.high)}};
   }
   return out;
 }
@@ -119,7 +118,7 @@ json to_json(const Latency& l) {
 json to_json(const Convergence& convergence) {
   json steps = json::array();
   for (const RunningMean& r : convergence.steps)
-    steps.push_back({{"cycles", r.cycles}, {"mean_a", r.mean}, {"mean_u_a", number(r.U)}});
+    steps.push_back({{"cycles", r.cycles}, {"mean_a", r.mean}, {"mean_u_a", json_number(r.U)}});
   const auto within = convergence.within(0.01);
   return {{"within_1_percent_cycles", within ? json(*within) : json(nullptr)}, {"steps", steps}};
 }
@@ -133,11 +132,11 @@ json to_json(const LineFit& line, const VisitCounts& counts,
           {"from", line.from_x},
           {"to", line.to_x},
           {"slope_c", line.slope},
-          {"slope_u_c", number(u.slope)},
+          {"slope_u_c", json_number(u.slope)},
           {"base_c", line.base},
-          {"base_u_c", number(u.base)},
+          {"base_u_c", json_number(u.base)},
           {"scatter_c", line.freedom ? json(line.scatter) : json(nullptr)},
-          {"straight_p", number(line.straight_p)},
+          {"straight_p", json_number(line.straight_p)},
           {"lines_outside", counts.outside},
           {"lines_in_cut_visits", counts.in_cut},
           {"visits_without", counts.without},

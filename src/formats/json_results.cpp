@@ -7,6 +7,7 @@
 #include "core/compare.h"
 #include "core/cycles.h"
 #include "core/measure.h"
+#include "formats/json_number.h"
 #include "formats/life_document.h"
 
 #include <algorithm>
@@ -17,9 +18,6 @@ namespace kuvio::formats {
 namespace {
 
 using json = nlohmann::ordered_json;
-
-json number(double value) { return std::isfinite(value) ? json(value) : json(nullptr); }
-json number(const std::optional<double>& value) { return value ? number(*value) : json(nullptr); }
 
 std::string suffix(const std::string& unit) {
   std::string out = "_" + unit;
@@ -38,9 +36,9 @@ json budget_of(const std::vector<Component>& components) {
   for (const Component& c : sorted) {
     if (!(c.u > 0)) continue;
     out.push_back({{"component", c.name},
-                   {"u", number(c.u)},
-                   {"freedom", number(c.freedom)},
-                   {"share", number(c.u * c.u / variance)}});
+                   {"u", json_number(c.u)},
+                   {"freedom", json_number(c.freedom)},
+                   {"share", json_number(c.u * c.u / variance)}});
   }
   return out;
 }
@@ -61,8 +59,8 @@ json to_json(const std::vector<Unnamed>& unnamed, const std::string& side, json 
     json item = json::object();
     if (!side.empty()) item["side"] = side;
     item["state"] = u.state;
-    item["charge_share"] = number(u.charge_share);
-    item["time_share"] = number(u.time_share);
+    item["charge_share"] = json_number(u.charge_share);
+    item["time_share"] = json_number(u.time_share);
     out.push_back(std::move(item));
   }
   return out;
@@ -116,18 +114,18 @@ json to_json(const SpanFigures& s, const book::ChannelInfo& channel, const Basis
            {"observed_s", s.observed_s},
            {"missing_s", s.missing_s},
            {"samples", s.samples},
-           {"mean" + unit, number(s.mean())},
+           {"mean" + unit, json_number(s.mean())},
            {"mean_u" + unit, mean_u},
-           {"min" + unit, number(s.min)},
-           {"max" + unit, number(s.max)},
-           {"rms" + unit, number(s.rms())},
+           {"min" + unit, json_number(s.min)},
+           {"max" + unit, json_number(s.max)},
+           {"rms" + unit, json_number(s.rms())},
            {"rms_lower_bound", channel.kind == SampleKind::averaged}};
   if (current) {
-    out["charge_c"] = number(s.charge);
+    out["charge_c"] = json_number(s.charge);
     out["charge_u_c"] = charge_u;
     out["charge_out_c"] = flow.out;
     out["charge_in_c"] = flow.in;
-    out["energy_j"] = basis.voltage > 0 ? number(s.charge * basis.voltage) : json(nullptr);
+    out["energy_j"] = basis.voltage > 0 ? json_number(s.charge * basis.voltage) : json(nullptr);
     out["energy_from"] = basis.voltage > 0 ? json("nominal supply voltage") : json(nullptr);
   }
   out["flagged"] = {{"over_range", s.over_range},
@@ -153,11 +151,11 @@ json to_json(const std::string& recipe, const std::vector<VisitFigures>& visits)
                     {"whole", f.visit.whole},
                     {"narrow", f.visit.narrow},
                     {"continues", f.visit.continues},
-                    {"mean_a", number(f.mean)},
+                    {"mean_a", json_number(f.mean)},
                     {"charge_c", f.charge},
                     {"shared_out_c", f.shared_out},
-                    {"peak_a", number(f.peak)},
-                    {"least_a", number(f.least)},
+                    {"peak_a", json_number(f.peak)},
+                    {"least_a", json_number(f.least)},
                     {"length_edges_u_s", f.length_u_s},
                     {"charge_edges_u_c", f.charge_u},
                     {"lower_bound", f.bounds.lower},
@@ -176,7 +174,7 @@ ChargeFlow flow_of(const std::map<std::string, ChargeFlow>& flows, const std::st
 namespace {
 /// Of a settled level at 95 %: what its stays show, and the instrument.
 double settled_u(const LedgerRow& row) {
-  std::vector<Component> parts{{"settling", row.settled_u, std::nullopt, Origin::normal}};
+  std::vector<Component> parts{{"settling", *row.settled_u, std::nullopt, Origin::normal}};
   append(parts, accuracy_components(row.accuracy, *row.settled));
   return expand(parts).U;
 }
@@ -191,41 +189,42 @@ json to_json(const std::string& capture, const Ledger& ledger, const CycleFigure
     const bool any_whole = !r.whole.empty();
     // How often and how long in all a typed state was there, nobody saw.
     const auto as_captured = [&](double value) { return r.typed ? json(nullptr) : json(value); };
-    json row{{"state", r.state},
-             {"visits", r.visits},
-             {"typed", r.typed ? r.typed->readings : 0},
-             {"typed_beside", r.typed_beside},
-             {"time_s", as_captured(r.time_s)},
-             {"time_share", as_captured(r.time_share)},
-             {"mean_a", number(r.mean)},
-             {"mean_u_a", known_u ? number(r.mean_u.U) : json(nullptr)},
-             {"mean_u_factor", known_u ? number(r.mean_u.coverage_factor) : json(nullptr)},
-             {"mean_of", "all stays"},
-             {"whole_mean_a", r.level.n >= 2 ? number(r.tested_mean()) : json(nullptr)},
-             {"spread_of", to_string(r.spread)},
-             {"settled_a", number(r.settled)},
-             {"settled_u_a", r.settled && !r.typed ? number(settled_u(r)) : json(nullptr)},
-             {"charge_c", as_captured(r.charge)},
-             {"charge_u_c", r.mean && accuracy && !r.typed ? number(r.charge_u.U) : json(nullptr)},
-             {"charge_out_c", as_captured(flow_of(flows, r.state).out)},
-             {"charge_in_c", as_captured(flow_of(flows, r.state).in)},
-             {"charge_share", as_captured(r.charge_share)},
-             {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
-             {"charge_per_visit_u_c",
-              any_whole && known_u ? number(r.charge_per_visit_u.U) : json(nullptr)},
-             {"charge_per_visit_sd_c",
-              r.charge_per_visit.n >= 2 ? json(r.charge_per_visit.sd) : json(nullptr)},
-             {"charge_per_visit_min_c", any_whole ? json(r.charge_per_visit_min) : json(nullptr)},
-             {"charge_per_visit_max_c", any_whole ? json(r.charge_per_visit_max) : json(nullptr)},
-             {"whole_visits", r.whole_visits},
-             {"narrow_visits", r.narrow_visits},
-             {"visit_s", r.visit_length.n > 0 ? json(r.visit_length.mean) : json(nullptr)},
-             {"visit_u_s", r.visit_length.n > 0 ? number(r.visit_length_u.U) : json(nullptr)},
-             {"energy_j", number(r.energy)},
-             {"peak_a", number(r.peak)},
-             {"least_a", number(r.least)},
-             {"lower_bound", r.bounds.lower},
-             {"upper_bound", r.bounds.upper}};
+    json row{
+        {"state", r.state},
+        {"visits", r.visits},
+        {"typed", r.typed ? r.typed->readings : 0},
+        {"typed_beside", r.typed_beside},
+        {"time_s", as_captured(r.time_s)},
+        {"time_share", as_captured(r.time_share)},
+        {"mean_a", json_number(r.mean)},
+        {"mean_u_a", known_u ? json_number(r.mean_u.U) : json(nullptr)},
+        {"mean_u_factor", known_u ? json_number(r.mean_u.coverage_factor) : json(nullptr)},
+        {"mean_of", "all stays"},
+        {"whole_mean_a", r.level.n >= 2 ? json_number(r.tested_mean()) : json(nullptr)},
+        {"spread_of", to_string(r.spread)},
+        {"settled_a", json_number(r.settled)},
+        {"settled_u_a", r.settled && r.settled_u ? json_number(settled_u(r)) : json(nullptr)},
+        {"charge_c", as_captured(r.charge)},
+        {"charge_u_c", r.mean && accuracy && !r.typed ? json_number(r.charge_u.U) : json(nullptr)},
+        {"charge_out_c", as_captured(flow_of(flows, r.state).out)},
+        {"charge_in_c", as_captured(flow_of(flows, r.state).in)},
+        {"charge_share", as_captured(r.charge_share)},
+        {"charge_per_visit_c", any_whole ? json(r.charge_per_visit.mean) : json(nullptr)},
+        {"charge_per_visit_u_c",
+         any_whole && known_u ? json_number(r.charge_per_visit_u.U) : json(nullptr)},
+        {"charge_per_visit_sd_c",
+         r.charge_per_visit.n >= 2 ? json(r.charge_per_visit.sd) : json(nullptr)},
+        {"charge_per_visit_min_c", any_whole ? json(r.charge_per_visit_min) : json(nullptr)},
+        {"charge_per_visit_max_c", any_whole ? json(r.charge_per_visit_max) : json(nullptr)},
+        {"whole_visits", r.whole_visits},
+        {"narrow_visits", r.narrow_visits},
+        {"visit_s", r.visit_length.n > 0 ? json(r.visit_length.mean) : json(nullptr)},
+        {"visit_u_s", r.visit_length.n > 0 ? json_number(r.visit_length_u.U) : json(nullptr)},
+        {"energy_j", json_number(r.energy)},
+        {"peak_a", json_number(r.peak)},
+        {"least_a", json_number(r.least)},
+        {"lower_bound", r.bounds.lower},
+        {"upper_bound", r.bounds.upper}};
     explain_in(row, explain,
                {{"mean_a", mean_components(r)},
                 {"charge_per_visit_c", charge_per_visit_components(r)},
@@ -240,8 +239,8 @@ json to_json(const std::string& capture, const Ledger& ledger, const CycleFigure
              {"missing_s", ledger.missing_s},
              {"off_s", ledger.off_s},
              {"charge_c", ledger.charge},
-             {"mean_a", number(ledger.mean)},
-             {"mean_u_a", accuracy && ledger.mean ? number(ledger.mean_u.U) : json(nullptr)},
+             {"mean_a", json_number(ledger.mean)},
+             {"mean_u_a", accuracy && ledger.mean ? json_number(ledger.mean_u.U) : json(nullptr)},
              {"accuracy_stated", accuracy},
              {"lower_bound", ledger.bounds.lower},
              {"upper_bound", ledger.bounds.upper}}}};
@@ -261,13 +260,13 @@ namespace {
 
 json row_json(const CompareRow& r, Explain explain) {
   const auto known = [](const Difference& d, double value) {
-    return d.known ? number(value) : json(nullptr);
+    return d.known ? json_number(value) : json(nullptr);
   };
   const Bounds bounds = r.mean.bounds;
   json out{
       {"state", r.state},
-      {"reference_mean_a", number(r.reference_mean)},
-      {"candidate_mean_a", number(r.candidate_mean)},
+      {"reference_mean_a", json_number(r.reference_mean)},
+      {"candidate_mean_a", json_number(r.candidate_mean)},
       {"difference_a", known(r.mean, r.mean.value)},
       {"difference_low_a", known(r.mean, r.mean.low)},
       {"difference_high_a", known(r.mean, r.mean.high)},
@@ -282,7 +281,7 @@ json row_json(const CompareRow& r, Explain explain) {
       {"not_shown_among_tests",
        r.conclusion == Conclusion::none &&
            (r.mean.not_shown_among_many() || r.charge_per_visit.not_shown_among_many())},
-      {"p", r.mean.tested ? number(r.mean.p) : json(nullptr)},
+      {"p", r.mean.tested ? json_number(r.mean.p) : json(nullptr)},
       {"bridge_a", r.bridge},
       {"level_part_a", r.level_part},
       {"length_part_a", r.length_part},
@@ -301,13 +300,13 @@ json same_use_json(const SameUse& s, Explain explain) {
     common.push_back({{"state", l.state},
                       {"why", l.given ? "given" : "not shown"},
                       {"length_s", l.length_s},
-                      {"could_hide_a", number(l.could_hide)}});
+                      {"could_hide_a", json_number(l.could_hide)}});
   }
-  json out{{"difference_a", number(s.difference.value)},
-           {"difference_low_a", number(s.difference.low)},
-           {"difference_high_a", number(s.difference.high)},
+  json out{{"difference_a", json_number(s.difference.value)},
+           {"difference_low_a", json_number(s.difference.low)},
+           {"difference_high_a", json_number(s.difference.high)},
            {"shown", to_string(s.conclusion)},
-           {"p", number(s.difference.p)},
+           {"p", json_number(s.difference.p)},
            {"could_hide_a", s.could_hide},
            {"common_lengths", common},
            {"own_lengths", s.own}};
@@ -324,10 +323,12 @@ json to_json(const Comparison& c, Explain explain) {
         {{"condition", u.condition}, {"reference", u.reference}, {"candidate", u.candidate}});
   }
   for (const CompareRow& r : c.rows) rows.push_back(row_json(r, explain));
-  const auto known = [&](double value) { return c.total.known ? number(value) : json(nullptr); };
+  const auto known = [&](double value) {
+    return c.total.known ? json_number(value) : json(nullptr);
+  };
   json total{{"of", c.field ? "field" : "captures"},
-             {"reference_mean_a", number(c.reference_mean)},
-             {"candidate_mean_a", number(c.candidate_mean)},
+             {"reference_mean_a", json_number(c.reference_mean)},
+             {"candidate_mean_a", json_number(c.candidate_mean)},
              {"difference_a", known(c.total.value)},
              {"difference_low_a", known(c.total.low)},
              {"difference_high_a", known(c.total.high)},
@@ -359,20 +360,20 @@ json to_json(const Budget& budget, const std::string& build, const CheckResult& 
     json item{{"name", l.name()},
               {"state", l.scope == Scope::state ? json(l.state) : json(nullptr)},
               {"quantity", info(l.quantity).name},
-              {"measured", number(r.measured)},
-              {"uncertainty", known ? number(r.U) : json(nullptr)},
-              {"low", known ? number(r.low) : json(nullptr)},
-              {"high", known ? number(r.high) : json(nullptr)},
+              {"measured", json_number(r.measured)},
+              {"uncertainty", known ? json_number(r.U) : json(nullptr)},
+              {"low", known ? json_number(r.low) : json(nullptr)},
+              {"high", known ? json_number(r.high) : json(nullptr)},
               {"coverage_factor",
-               known && r.coverage_factor > 0 ? number(r.coverage_factor) : json(nullptr)},
+               known && r.coverage_factor > 0 ? json_number(r.coverage_factor) : json(nullptr)},
               {"lower_bound", r.bounds.lower},
               {"upper_bound", r.bounds.upper},
               {"single_visit", r.single_visit},
               {"accuracy_stated", r.accuracy_stated},
               {"visits", r.visits > 0 ? json(r.visits) : json(nullptr)},
-              {"expected", number(l.expect)},
-              {"limit", number(l.max ? l.max : l.min)},
-              {"headroom", number(r.headroom)},
+              {"expected", json_number(l.expect)},
+              {"limit", json_number(l.max ? l.max : l.min)},
+              {"headroom", json_number(r.headroom)},
               {"verdict", to_string(r.verdict)},
               {"note", r.note},
               {"unit", info(l.quantity).unit()},
@@ -405,21 +406,21 @@ json to_json(const LifeDocument& d, Explain explain) {
       shares.push_back({{"state", "self-discharge"}, {"share", left}});
   }
   json out{{"mean_a", mean.mean},
-           {"mean_u_a", number(mean.mean_u.U)},
-           {"mean_u_factor", number(mean.mean_u.coverage_factor)},
+           {"mean_u_a", json_number(mean.mean_u.U)},
+           {"mean_u_factor", json_number(mean.mean_u.coverage_factor)},
            {"of", mean.of},
            {"usable_c", usable},
-           {"life_s", number(life.life)},
-           {"life_low_s", number(life.low)},
-           {"life_high_s", number(life.high)},
+           {"life_s", json_number(life.life)},
+           {"life_low_s", json_number(life.low)},
+           {"life_high_s", json_number(life.high)},
            {"counts", d.counts == Counts::chance ? "chance" : "given"},
-           {"by_chance", life.has_chance ? json{{"life_low_s", number(life.chance_low)},
-                                                {"life_high_s", number(life.chance_high)}}
+           {"by_chance", life.has_chance ? json{{"life_low_s", json_number(life.chance_low)},
+                                                {"life_high_s", json_number(life.chance_high)}}
                                          : json(nullptr)},
            {"unlimited", life.unlimited},
            {"shares", shares},
-           {"needed_c", d.wanted_s ? number(needed_capacity(d.battery, mean.mean, *d.wanted_s,
-                                                            mean.once_charge))
+           {"needed_c", d.wanted_s ? json_number(needed_capacity(d.battery, mean.mean, *d.wanted_s,
+                                                                 mean.once_charge))
                                    : json(nullptr)},
            {"unnamed", to_json(mean.unnamed, "", json::array())},
            {"single_visit", !mean.single.empty()},

@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "study/recipe_fit_remarks.h"
 
+#include "book/notes.h"
 #include "core/error.h"
 #include "core/recipe_fit.h"
 #include "formats/project_files.h"
-
-#include <algorithm>
 
 namespace kuvio::study {
 namespace {
@@ -13,7 +12,8 @@ namespace {
 /// The reference's first capture that the same rules split.
 std::optional<book::SplitCapture> reference_of(const book::Book& book,
                                                const book::SplitCapture& capture) {
-  const std::string build = reference_build(book);
+  const std::string build =
+      book::reference_among(book.builds(), book.note(0, "reference").value_or(""));
   if (build.empty() || build == capture.info.build) return std::nullopt;
   for (const book::CaptureInfo& info : book.captures()) {
     if (info.build != build || info.typed) continue;
@@ -27,13 +27,6 @@ std::optional<book::SplitCapture> reference_of(const book::Book& book,
 }
 
 }  // namespace
-
-std::string reference_build(const book::Book& book) {
-  const std::vector<std::string> builds = book.builds();
-  std::string chosen = book.note(0, "reference").value_or("");
-  if (std::find(builds.begin(), builds.end(), chosen) != builds.end()) return chosen;
-  return builds.empty() ? "" : builds.front();
-}
 
 std::vector<std::string> fit_remarks(const book::Book& book, const book::SplitCapture& capture) {
   if (capture.recipe_text.empty() || capture.visits.empty()) return {};

@@ -8,9 +8,6 @@
 
 namespace kuvio::study {
 
-/// The build that others are held against: the one that carries the R, else the first; "" without.
-std::string reference_build(const book::Book& book);
-
 /// Where the recipe that a capture is split by may no longer fit it, in sentences without their
 /// full stops: held against the reference's first capture that the same recipe splits, unless the
 /// capture is of that build itself.

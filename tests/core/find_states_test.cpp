@@ -12,6 +12,7 @@
 #include <cmath>
 #include <cstdio>
 #include <random>
+#include <tuple>
 
 using namespace kuvio;
 
@@ -341,50 +342,51 @@ TEST_CASE("large traces are looked at by nodes, and give the same states") {
 
 TEST_CASE("what can be found, as a table", "[.table]") {
   std::puts("noise  apart  drift  50 Hz  ramp | F1     states right | plain F1  states right");
-  const auto row = [](Shape shape) {
+  // What is promised of each row, or can be had.
+  const auto row = [](Shape shape, double least) {
     constexpr int kRuns = 12;
     const Tried t = tried(shape, kRuns, 2 + shape.ramp);
     std::printf(
         "%5.1f%% %5.1f  %4.0f%%  %4.0f%%  %4lld | %.4f  %2d of %d     | %.4f    %2d of %d\n",
         100 * shape.noise, shape.apart, 100 * shape.drift, 100 * shape.pick_up,
         static_cast<long long>(shape.ramp), t.f1, t.right, kRuns, t.plain, t.plain_right, kRuns);
+    CHECK(t.f1 >= least);
   };
-  for (const auto& [noise, apart] : {std::pair{0.001, 1.5},
-                                     {0.01, 1.5},
-                                     {0.05, 1.5},
-                                     {0.1, 2.0},
-                                     {0.2, 2.0},
-                                     {0.3, 2.0},
-                                     {0.1, 1.5},
-                                     {0.2, 3.0}}) {
+  for (const auto& [noise, apart, least] : {std::tuple{0.001, 1.5, 0.99},
+                                            {0.01, 1.5, 0.99},
+                                            {0.05, 1.5, 0.99},
+                                            {0.1, 2.0, 0.99},
+                                            {0.2, 2.0, 0.97},
+                                            {0.3, 2.0, 0.6},
+                                            {0.1, 1.5, 0.97},
+                                            {0.2, 3.0, 0.97}}) {
     Shape shape;
     shape.noise = noise;
     shape.apart = apart;
-    row(shape);
+    row(shape, least);
   }
-  Shape drift, pick_up, ramp, slow;
+  Shape drift, pick_up, ramp;
   drift.drift = 0.1;
-  row(drift);
+  row(drift, 0.97);
   drift.drift = 0.3;
-  row(drift);
+  row(drift, 0.97);
   pick_up.noise = 0.05;
   pick_up.pick_up = 0.1;
-  row(pick_up);
+  row(pick_up, 0.97);
   pick_up.pick_up = 0.3;
-  row(pick_up);
+  row(pick_up, 0.9);
   ramp.noise = 0.05;
   ramp.ramp = 2;
-  row(ramp);
+  row(ramp, 0.97);
   ramp.ramp = 5;
-  row(ramp);
+  row(ramp, 0.93);
   ramp.ramp = 10;
-  row(ramp);
+  row(ramp, 0.5);
   Shape bursts;
   bursts.bursty = true;
   for (const double noise : {0.01, 0.05, 0.1}) {
     bursts.noise = noise;
     std::printf("in bursts: ");
-    row(bursts);
+    row(bursts, 0.92);
   }
-  SUCCEED();
 }

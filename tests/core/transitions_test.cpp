@@ -99,6 +99,12 @@ TEST_CASE("Fisher's exact test is that of scipy") {
   CHECK(fisher_exact(10, 64, 30, 70) == Approx(0.0006495192752946515).epsilon(1e-9));
   CHECK(fisher_exact(0, 5, 1, 40) == Approx(1));
   CHECK(fisher_exact(300, 5000, 200, 5000) == Approx(5.212629694743848e-06).epsilon(1e-6));
+  // A test on the trace's page is asked while somebody looks: of many exits, too.
+  CHECK(fisher_exact(5000, 10000, 5033, 10000) == Approx(0.6508733109579613).epsilon(1e-8));
+  CHECK(fisher_exact(25000, 50000, 25400, 50000) == Approx(0.011616344654588235).epsilon(1e-7));
+  CHECK(fisher_exact(150000, 300000, 151000, 300000) == Approx(0.009896544334884013).epsilon(1e-7));
+  CHECK(fisher_exact(1, 300000, 9, 200000) == Approx(0.0016775658903795609).epsilon(1e-7));
+  CHECK(fisher_exact(10, 1000, 900, 1000) < 1e-300);
   CHECK(fisher_exact(0, 0, 3, 5) == 1);
   CHECK(fisher_exact(4, 4, 9, 9) == Approx(1));
 }

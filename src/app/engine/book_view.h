@@ -4,6 +4,7 @@
 #include "app/engine/views_fwd.h"
 #include "book/book.h"
 #include "book/documents.h"
+#include "book/notes.h"
 #include "core/envelope.h"
 #include "core/typed_reading.h"
 #include "core/verdict.h"
@@ -56,13 +57,7 @@ struct BookView {
     return nullptr;
   }
   /// The reference build: the one that carries the R, else the first.
-  std::string reference() const {
-    const std::string chosen = note("reference");
-    for (const std::string& b : builds) {
-      if (b == chosen) return b;
-    }
-    return builds.empty() ? "" : builds.front();
-  }
+  std::string reference() const { return book::reference_among(builds, note("reference")); }
   std::size_t ink_of(const std::string& build) const {
     for (std::size_t i = 0; i < builds.size(); ++i) {
       if (builds[i] == build) return i;

@@ -4,6 +4,7 @@
 #include "book/channel_trace.h"
 #include "book/notes.h"
 #include "core/error.h"
+#include "core/number_text.h"
 #include "formats/project_files.h"
 #include "formats/project_text.h"
 
@@ -118,12 +119,8 @@ StateRule rule_from_span(const std::string& state, const SpanFigures& span) {
   const double mean = span.mean().value_or(high);
   // A band with a factor of room on both sides: levels that differ by less are not distinguished by
   // level anyway.
-  const auto two_digits = [](double v) {
-    const double grain = std::pow(10.0, std::floor(std::log10(v)) - 1);
-    return std::round(v / grain) * grain;
-  };
-  rule.level.high = two_digits(std::max({high * 1.3, mean * 1.5, 1e-9}));
-  if (low > 0 && low > mean / 50) rule.level.low = two_digits(std::min(low / 1.3, mean / 1.5));
+  rule.level.high = to_digits(std::max({high * 1.3, mean * 1.5, 1e-9}), 2);
+  if (low > 0 && low > mean / 50) rule.level.low = to_digits(std::min(low / 1.3, mean / 1.5), 2);
   rule.level.release_low = rule.level.low;
   rule.level.release_high = rule.level.high;
   return rule;

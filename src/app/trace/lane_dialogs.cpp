@@ -28,13 +28,6 @@ QDialogButtonBox* finish(QDialog* dialog, QFormLayout* form, const QString& act)
   return buttons;
 }
 
-/// Two significant digits: what people would type.
-double round_to_two(double v) {
-  if (!(v > 0)) return 1;
-  const double unit = std::pow(10, std::floor(std::log10(v)) - 1);
-  return std::round(v / unit) * unit;
-}
-
 /// A value as it is typed: with the lane's unit and a prefix, or a bare number.
 std::optional<double> value_in(const QString& text, const std::string& unit) {
   bool bare = false;
@@ -65,7 +58,7 @@ WindowDialog::WindowDialog(double suggested_s, QWidget* parent) : QDialog(parent
   auto* form = new QFormLayout(this);
   auto* window =
       new QuantityEdit(QStringLiteral("window"), tr("Window of the mean"), Dimension::time, this);
-  window->setQuantity(round_to_two(suggested_s));
+  window->setQuantity(suggested_s > 0 ? to_digits(suggested_s, 2) : 1);
   form->addRow(tr("Mean over"), window);
   auto* trouble = remark({}, this);
   form->addRow(trouble);

@@ -330,9 +330,7 @@ std::string RecipeMargin::movedEdge(int rule, bool upper, double level) const {
 
 void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
   if (!recipe_ || rule < 0 || rule >= static_cast<int>(recipe_->recipe.states.size())) return;
-  // Three digits are enough for a threshold set by hand.
-  const double grain = std::pow(10.0, std::floor(std::log10(level)) - 2);
-  level = std::round(level / grain) * grain;
+  level = to_digits(level, 3);  // enough for a threshold set by hand
   try {
     const std::string text = movedEdge(rule, upper, level);
     if (done) {

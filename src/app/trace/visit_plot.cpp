@@ -13,6 +13,8 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
+#include <utility>
 
 namespace kuvio::app {
 namespace {
@@ -217,8 +219,11 @@ void VisitPlot::paintEvent(QPaintEvent* /*event*/) {
   }
   const Theme& t = Theme::current();
   QBrush fill = t.fill(survey_.state, capture_->fills);
+  std::set<std::pair<int, int>> painted;  // pixels: of a hundred thousand visits few are seen apart
   for (const Dot& d : dots()) {
     const bool odd = survey_.is_odd(static_cast<std::size_t>(d.visit));
+    const bool first = painted.emplace(qRound(d.at.x()), qRound(d.at.y())).second;
+    if (!first && !odd && d.visit != picked_) continue;
     painter.setPen(QPen(odd ? t.accent() : t.text(), d.visit == picked_ ? 1.6 : 0.6));
     painter.setBrush(odd ? QBrush(t.accent()) : fill);
     const double size = d.visit == picked_ ? kDot + 2 : kDot;
