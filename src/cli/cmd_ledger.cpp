@@ -1,15 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
-#include "book/channel_trace.h"
 #include "core/charge_flow.h"
 #include "core/cycles.h"
 #include "core/number_text.h"
-#include "core/visits_on.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"
 
 #include "command.h"
 #include "ledger_parts.h"
+#include "study/other_ledger.h"
 
 #include <memory>
 
@@ -64,27 +63,6 @@ void print_cycles(const CycleFigures& cycles, const std::string& settles) {
               settles.empty() ? "" : ("; " + settles).c_str());
 }
 
-/// A channel of a capture with its visits: those of the main current, unless another is asked for.
-struct Accounted {
-  std::unique_ptr<book::ChannelTrace> other;
-  std::vector<VisitFigures> visits;
-  Ledger ledger;
-};
-
-Accounted on_other(const Options& o, const book::Book& book, const book::SplitCapture& capture) {
-  const book::ChannelInfo& channel = book::choose_channel(capture.info, o.channel, o.book);
-  if (channel.quantity != Quantity::current)
-    throw Error(Failure::usage, "no current", o.book,
-                "channel \"" + channel.name +
-                    "\" holds no current, which a ledger accounts for; "
-                    "span and export say what it holds");
-  Accounted out;
-  out.other = std::make_unique<book::ChannelTrace>(book, channel);
-  out.visits = measure_visits(*out.other, visits_on(*out.other, visits_of(capture.visits)));
-  out.ledger = make_ledger({{out.other.get(), out.visits, book::basis_of(capture.info, channel)}});
-  return out;
-}
-
 Outcome run(const Options& o, const Output& output) {
   const book::Book book = open_to_read(o.book);
   std::vector<book::SplitCapture> captures;
@@ -93,14 +71,15 @@ Outcome run(const Options& o, const Output& output) {
   say_old_edges(formats::old_edges_texts(captures));
   const Ledger main = book::pooled_ledger(captures);
   const bool elsewhere = !o.channel.empty() && o.channel != capture.channel.name;
-  const Accounted other = elsewhere ? on_other(o, book, capture) : Accounted{};
+  const study::OtherLedger other =
+      elsewhere ? study::ledger_on(book, capture, o.channel) : study::OtherLedger{};
   const Ledger& ledger = elsewhere ? other.ledger : main;
   const std::vector<VisitFigures>& visits = elsewhere ? other.visits : capture.visits;
   std::string state = o.cycle;
   if (state.empty() && ledger.longest()) state = ledger.longest()->state;
   if (!o.cycle.empty()) require_state(capture, ledger, state);
   const CycleFigures cycles = figures_of_cycles(visits, state);
-  const Trace* trace = elsewhere ? other.other.get() : capture.trace.get();
+  const Trace* trace = elsewhere ? other.trace.get() : capture.trace.get();
   Outcome out;
   const auto flows =
       trace ? charge_flow_by_state(*trace, visits) : std::map<std::string, ChargeFlow>{};

@@ -3,9 +3,9 @@
 
 #include "book/anchors.h"
 #include "core/convergence.h"
-#include "core/latency.h"
 #include "core/line_fit.h"
 #include "core/number_text.h"
+#include "core/quantity.h"
 #include "core/transitions.h"
 #include "core/visit_counts.h"
 #include "core/visit_survey.h"
@@ -13,6 +13,8 @@
 #include "formats/phrases.h"
 
 #include "command.h"
+#include "study/troubles.h"
+#include "study/waits.h"
 
 #include <fmt/format.h>
 
@@ -43,6 +45,7 @@ public:
     if (asked_.transitions || !asked_.reference.empty()) list_transitions();
     if (!asked_.per.empty()) fit();
     if (!asked_.latency.empty()) wait();
+    if (asked_.troubles) list_troubles();
     return std::move(found_);
   }
 
@@ -148,6 +151,26 @@ private:
                       state));
   }
 
+  void list_troubles() {
+    study::TroubleSettings settings;
+    settings.supply = asked_.supply;
+    if (!asked_.limit.empty()) {
+      settings.limit = option_quantity("--limit", asked_.limit, Dimension::current);
+      if (!(*settings.limit > 0)) usage("--limit " + asked_.limit + ": must be above nothing");
+    }
+    if (!asked_.dip.empty()) {
+      settings.dip = option_quantity("--dip", asked_.dip, Dimension::ratio);
+      if (!(settings.dip > 0.1 && settings.dip < 0.98))
+        usage("--dip " + asked_.dip + ": between 10 % and 98 % of the usual voltage");
+    }
+    const study::Troubles found = study::troubles_of(book_, capture_, settings);
+    document_["troubles"] = study::to_json(found);
+    for (const study::Trouble& t : found.all)
+      found_.lines.push_back(with_prefix(t.from_s, "s", 6) + ": " + t.text);
+    if (found.all.empty()) found_.lines.emplace_back("no trouble found");
+    for (const std::string& what : found.unknown) say(what);
+  }
+
   Anchor anchor() const {
     Anchor out;
     if (!asked_.log.empty()) {
@@ -171,31 +194,14 @@ private:
           "--latency STATE goes with one of --after-log, --after-mark, --after-rise, "
           "--after-fall");
     require_state(capture_, ledger_, asked_.latency);
-    std::vector<double> moments;
     try {
-      for (const Moment& m : book::moments_of(book_, capture_.info, anchor()))
-        moments.push_back(m.at_s);
+      const Latency l = study::waits_for(book_, capture_, asked_.latency, anchor());
+      document_["latency"] = formats::to_json(l);
+      document_["latency"]["state"] = asked_.latency;
+      found_.lines.push_back(formats::latency_sentence(asked_.latency, l));
     } catch (const std::invalid_argument& e) {
       usage(fmt::format("\"{}\": {}", anchor().of, e.what()));
     }
-    const double slack =
-        anchor().by == Anchor::By::logic ? 2 * capture_.basis().sample_s : kLogSlack;
-    const Latency l = latency_of(visits_of(visits_), asked_.latency, moments, slack);
-    document_["latency"] = formats::to_json(l);
-    document_["latency"]["state"] = asked_.latency;
-    if (moments.empty()) {
-      found_.lines.push_back("nothing of the kind happened in this capture");
-      return;
-    }
-    std::string line = fmt::format("{} entered {} of {} times", asked_.latency, l.waits.size(),
-                                   l.waits.size() + l.missed.size());
-    if (!l.waits.empty())
-      line += fmt::format(", after {} as a median ({} to {}{})", duration(l.median_s),
-                          duration(l.shortest_s), duration(l.longest_s),
-                          l.waits.size() >= 10 ? ", nine of ten by " + duration(l.p90_s) : "");
-    if (!l.unseen.empty())
-      line += fmt::format("; what came after {} more was not seen", l.unseen.size());
-    found_.lines.push_back(line);
   }
 
   const LedgerParts& asked_;
@@ -222,6 +228,12 @@ void add_parts(CLI::App& app, LedgerParts& parts) {
   app.add_option("--after-mark", parts.mark, "after marks that hold this expression");
   app.add_option("--after-rise", parts.rise, "after this logic line rises");
   app.add_option("--after-fall", parts.fall, "after this logic line falls");
+  app.add_flag("--troubles", parts.troubles,
+               "supply limit and dips, reset loops and restarts, a device that hangs");
+  app.add_option("--limit", parts.limit,
+                 "the supply's limit (default: the condition \"current limit\")");
+  app.add_option("--supply", parts.supply, "voltage to look for dips in (default: the first)");
+  app.add_option("--dip", parts.dip, "below which part of its usual voltage it dips (90 %)");
 }
 
 void require_state(const book::SplitCapture& capture, const Ledger& ledger,
@@ -240,11 +252,13 @@ Parts find_parts(const LedgerParts& asked, const book::Book& book,
                  const book::SplitCapture& capture, const std::vector<VisitFigures>& visits,
                  const Ledger& ledger, const std::string& cycle, nlohmann::ordered_json& document) {
   const bool of_visits = !asked.visits.empty() || asked.transitions || !asked.reference.empty() ||
-                         !asked.per.empty() || !asked.latency.empty();
+                         !asked.per.empty() || !asked.latency.empty() || asked.troubles;
   if (of_visits) book::require_recorded(capture.info);
   if (!asked.per_state.empty() && asked.per.empty()) usage("--state goes with --per");
   if (asked.latency.empty() && !(asked.log + asked.mark + asked.rise + asked.fall).empty())
     usage("--after-log, --after-mark, --after-rise and --after-fall go with --latency STATE");
+  if (!asked.troubles && !(asked.limit + asked.supply + asked.dip).empty())
+    usage("--limit, --supply and --dip go with --troubles");
   return Finding(asked, book, capture, visits, ledger, document).run(cycle);
 }
 

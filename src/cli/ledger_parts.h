@@ -19,6 +19,8 @@ struct LedgerParts {
   std::string per, per_state;  ///< charge per what log lines count
   std::string latency;         ///< to this state's entry, from one of:
   std::string log, mark, rise, fall;
+  bool troubles = false;  ///< what is not the device at its normal work, by:
+  std::string limit, supply, dip;
 };
 void add_parts(CLI::App& app, LedgerParts& parts);
 

@@ -10,8 +10,10 @@ void LimitWatch::sample(double t, double current) {
     if (!held_since_) {
       held_since_ = t;
       held_samples_ = 0;
+      held_sum_ = 0;
     }
     ++held_samples_;
+    held_sum_ += current;
     held_until_ = t;
     fell_at_.reset();
     counted_ = false;
@@ -19,8 +21,10 @@ void LimitWatch::sample(double t, double current) {
     if (held_since_) {
       // One sample may only touch it: two in a row are held.
       if (held_samples_ >= 2) {
-        limited_ = LimitedStretch{*held_since_, t};
+        limited_ = LimitedStretch{*held_since_, t, held_sum_ / held_samples_};
         round_began_ = held_since_;
+      } else {
+        round_began_.reset();  // nor is what comes after it a round
       }
       held_since_.reset();
     }
@@ -31,6 +35,7 @@ void LimitWatch::sample(double t, double current) {
         counted_ = true;
         if (loop_.rounds == 0) first_ = *round_began_;
         last_round_ = *round_began_;
+        round_ = last_round_;
         ++loop_.rounds;
         loop_.from_s = first_;
         if (loop_.rounds > 1) loop_.period_s = (last_round_ - first_) / (loop_.rounds - 1);
@@ -45,6 +50,8 @@ void LimitWatch::sample(double t, double current) {
 std::optional<LimitedStretch> LimitWatch::take_limited() {
   return std::exchange(limited_, std::nullopt);
 }
+
+std::optional<double> LimitWatch::take_round() { return std::exchange(round_, std::nullopt); }
 
 std::optional<ResetLoop> LimitWatch::take_loop() {
   if (loop_.rounds < (reported_ == 0 ? kRounds : 2 * reported_)) return std::nullopt;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/reset_loops.h"
+
 #include <optional>
 
 namespace kuvio {
@@ -8,13 +10,7 @@ namespace kuvio {
 /// A stretch in which an output held the current at its limit.
 struct LimitedStretch {
   double from_s = 0, to_s = 0;
-};
-
-/// A device that starts over again and again because its feed cannot give what it asks for.
-struct ResetLoop {
-  double from_s = 0;    ///< when the first of its rounds reached the limit
-  int rounds = 0;       ///< seen so far
-  double period_s = 0;  ///< mean time between them
+  double mean = 0;  ///< of its samples (A): far over the limit, the limit was not in force
 };
 
 /// Watches a current for what a limit does to it: stretches held at the limit, and rounds of *held,
@@ -29,6 +25,8 @@ public:
   void sample(double t, double current);
   /// A stretch that has ended since the last call.
   std::optional<LimitedStretch> take_limited();
+  /// When a round that has been seen since the last call reached the limit (s).
+  std::optional<double> take_round();
   /// Once, as soon as it is certain; then every time its number of rounds has doubled.
   std::optional<ResetLoop> take_loop();
 
@@ -43,8 +41,10 @@ private:
   std::optional<double> held_since_, fell_at_, round_began_;
   double held_until_ = 0, last_t_ = 0;
   int held_samples_ = 0;
+  double held_sum_ = 0;
   bool counted_ = false;
   std::optional<LimitedStretch> limited_;
+  std::optional<double> round_;
   ResetLoop loop_;
   int reported_ = 0;
   double first_ = 0, last_round_ = 0;

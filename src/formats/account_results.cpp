@@ -179,4 +179,18 @@ std::string convergence_sentence(const Convergence& convergence) {
   return fmt::format("mean ± {} after {} cycles", percent(end.U / std::fabs(end.mean)), end.cycles);
 }
 
+std::string latency_sentence(const std::string& state, const Latency& latency) {
+  const std::size_t seen = latency.waits.size() + latency.missed.size();
+  if (seen + latency.unseen.size() == 0) return "nothing of the kind happened in this capture";
+  std::string out = fmt::format("{} entered {} of {} times", state, latency.waits.size(), seen);
+  if (!latency.waits.empty())
+    out += fmt::format(
+        ", after {} as a median ({} to {}{})", duration(latency.median_s),
+        duration(latency.shortest_s), duration(latency.longest_s),
+        latency.waits.size() >= 10 ? ", nine of ten by " + duration(latency.p90_s) : "");
+  if (!latency.unseen.empty())
+    out += fmt::format("; what came after {} more was not seen", latency.unseen.size());
+  return out;
+}
+
 }  // namespace kuvio::formats

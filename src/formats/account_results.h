@@ -37,5 +37,7 @@ nlohmann::ordered_json to_json(const LineFit& line, const VisitCounts& counts,
 std::string way_sentence(const WayDifference& way, const std::string& reference);
 /// "mean ± 1 % after 8 cycles", or how well it is known after all of them.
 std::string convergence_sentence(const Convergence& convergence);
+/// "Uplink entered 59 of 60 times, after 12 ms as a median (11 ms to 40 ms)".
+std::string latency_sentence(const std::string& state, const Latency& latency);
 
 }  // namespace kuvio::formats

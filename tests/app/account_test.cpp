@@ -1,14 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The pages under the traces: visits and transitions, on captures whose every visit is known.
 #include "app/style/notebook_table.h"
+#include "app/trace/ledger_model.h"
 #include "app/trace/recipe_margin.h"
 #include "app/trace/trace_desk.h"
 #include "app/trace/visit_plot.h"
 #include "app/trace/visits_model.h"
 #include "app/trace/visits_page.h"
+#include "app/trace/wait_plot.h"
 #include "app/trace/ways_fan.h"
 #include "app/trace/ways_model.h"
 #include "app/trace/ways_page.h"
+#include "book/notes.h"
 
 #include "desk_fixture.h"
 #include "made_rounds.h"
@@ -32,7 +35,8 @@ struct Rounds {
   MainWindow window;
   TraceDesk* desk = nullptr;
 
-  Rounds() {
+  /// `limit`: of the supply, a condition of the capture "old".
+  explicit Rounds(const char* limit = nullptr) {
     {
       book::Book book = book::Book::open(path, book::Book::Mode::create);
       const auto recipe = formats::read_recipe(folder.write("r.recipe.toml", test::kRoundsRecipe));
@@ -41,6 +45,7 @@ struct Rounds {
         book.save_split(id,
                         book::split_capture(book, book.capture(id), recipe.recipe, recipe.text));
       }
+      if (limit) book::put(book, std::vector{book::condition_note(1, "current limit", limit)});
     }
     window.resize(1280, 800);
     window.show();
@@ -215,4 +220,103 @@ TEST_CASE("the recipe's page shows a typical visit of each rule and tells what m
   w.window.actions().find(QStringLiteral("applyRecipeAll"))->trigger();
   CHECK(QTest::qWaitFor(
       [&] { return status->text().contains("May not fit: 6 of 24 visits to Work lie"); }, 8000));
+}
+
+TEST_CASE("the waits page tells how long a state is waited for, each wait a dot and a row") {
+  Rounds w;
+  w.showBuild("old");
+  QTest::mouseClick(w.child<QTabBar>("accountTabs"), Qt::LeftButton, {},
+                    w.child<QTabBar>("accountTabs")->tabRect(3).center());
+  auto* table = w.child<NotebookTable>("waits");
+  REQUIRE(table->isVisible());
+  CHECK(w.text("waitWords") == "From what, and to which state?");
+  auto* kind = w.child<QComboBox>("waitKind");
+  auto* from = w.child<QComboBox>("waitFrom");
+  auto* state = w.child<QComboBox>("waitState");
+  CHECK(from->itemText(0) == "^sent");
+  kind->setCurrentIndex(1);
+  emit kind->activated(1);
+  CHECK(from->itemText(0) == "^key pressed");
+  state->setCurrentIndex(state->findText("Work"));
+  emit state->activated(state->currentIndex());
+  QTest::keyClicks(from->lineEdit(), "key");
+  // A mark 250 ms before each work, and one half a second before that no other answers to.
+  REQUIRE(QTest::qWaitFor([&] { return w.text("waitWords").startsWith("Work entered"); }, 5000));
+  CHECK_THAT(w.text("waitWords").toStdString(),
+             Catch::StartsWith("Work entered 24 of 25 times, after 250"));
+  CHECK(table->model()->rowCount() == 25);
+  int vain = 0;
+  for (int row = 0; row < 25; ++row)
+    vain += table->model()->index(row, 1).data().toString() == "not entered";
+  CHECK(vain == 1);
+  auto* plot = w.child<WaitPlot>("waitPlot");
+  const auto dot = plot->dotOf(7);
+  REQUIRE(dot);
+  QTest::mouseClick(plot, Qt::LeftButton, {}, dot->toPoint());
+  CHECK(w.picked() == "Work");
+  CHECK(w.view().to() - w.view().from() < 1.0);
+  // An expression that is none is told; a log line that is followed by the state a round later.
+  from->lineEdit()->setText("(");
+  REQUIRE(QTest::qWaitFor([&] { return w.text("waitWords").contains("missing )"); }, 5000));
+  CHECK(table->model()->rowCount() == 0);
+  kind->setCurrentIndex(2);
+  emit kind->activated(2);
+  CHECK(from->count() == 0);
+}
+
+TEST_CASE("another current is accounted for in the same visits, beside the first") {
+  Rounds w;
+  w.showBuild("old");
+  auto* of = w.child<QComboBox>("ledgerOf");
+  REQUIRE(of->isVisible());
+  REQUIRE(of->count() == 2);
+  CHECK(of->itemText(0) == "Charge of I");
+  auto* table = w.child<NotebookTable>("ledger");
+  CHECK(table->isColumnHidden(LedgerModel::OfAll));
+  of->setCurrentIndex(1);
+  emit of->activated(1);
+  REQUIRE(QTest::qWaitFor([&] { return !table->isColumnHidden(LedgerModel::OfAll); }, 5000));
+  const auto cell = [&](const QString& state, int column) {
+    for (int row = 0; row < table->model()->rowCount(); ++row) {
+      if (table->model()->index(row, LedgerModel::State).data().toString() == state)
+        return table->model()->index(row, column).data().toString();
+    }
+    return QString();
+  };
+  CHECK(cell("Work", LedgerModel::OfAll).startsWith("50"));
+  CHECK(cell("Work", LedgerModel::Visits) == "24");
+  CHECK(table->model()->headerData(LedgerModel::OfAll, Qt::Horizontal, Qt::DisplayRole) == "of I");
+  // It stays the one that is looked at, of the next capture too, until the first is chosen again.
+  w.showBuild("new");
+  REQUIRE(
+      QTest::qWaitFor([&] { return cell("Doze", LedgerModel::OfAll).startsWith("1.0"); }, 5000));
+  of->setCurrentIndex(0);
+  emit of->activated(0);
+  CHECK(table->isColumnHidden(LedgerModel::OfAll));
+  CHECK_FALSE(cell("Doze", LedgerModel::Mean).isEmpty());
+  w.desk->showAccount(TraceDesk::Page::visits);
+  CHECK_FALSE(of->isVisible());
+}
+
+TEST_CASE("troubles are looked for when a capture is shown, told in the tab, and can be gone to") {
+  Rounds w("900 uA");
+  w.showBuild("new");
+  w.showBuild("old");
+  auto* tabs = w.child<QTabBar>("accountTabs");
+  // Every fourth work is held, and falls to nothing after: a loop.
+  REQUIRE(QTest::qWaitFor([&] { return tabs->tabText(4) == "Troubles: 2"; }, 5000));
+  w.desk->showAccount(TraceDesk::Page::troubles);
+  auto* table = w.child<NotebookTable>("troubles");
+  const auto text = [&](int row) { return table->model()->index(row, 1).data().toString(); };
+  const int held = text(0).startsWith("held") ? 0 : 1;
+  CHECK_THAT(text(held).toStdString(), Catch::Contains("held at the supply's limit of 900") &&
+                                           Catch::Contains("6 times until") &&
+                                           Catch::Contains("in Work"));
+  CHECK(text(1 - held).startsWith("reset loop: 6 starts"));
+  CHECK(w.text("troublesWords").startsWith("No voltage was captured"));
+  w.view().show(20, 21);
+  QTest::mouseClick(table->viewport(), Qt::LeftButton, {},
+                    table->visualRect(table->model()->index(held, 1)).center());
+  CHECK(w.view().from() < 3.9);
+  CHECK(w.view().to() > 24);
 }

@@ -143,4 +143,31 @@ TEST_CASE("a ledger tells visits, costs, latencies and ways as they were made") 
     const double mean = cycles["charge_c"].get<double>() / cycles["period_s"].get<double>();
     CHECK(cycles["convergence"]["steps"].back()["mean_a"].get<double>() == Approx(mean));
   }
+
+  SECTION("troubles, by a limit that is named") {
+    const json found = made.ledger({"--troubles", "--limit", "900 uA"})["troubles"];
+    CHECK(found["limit_a"].get<double>() == Approx(900e-6));
+    // Every fourth work, and that it falls to nothing after each: what a device does that cannot
+    // start.
+    REQUIRE(found["found"].size() == 2);
+    const bool loop_first = found["found"][0]["kind"] == "reset_loop";
+    const json loop = found["found"][loop_first ? 0 : 1], held = found["found"][loop_first ? 1 : 0];
+    CHECK(loop["rounds"] == 6);
+    CHECK(loop["period_s"].get<double>() == Approx(4));
+    CHECK(held["kind"] == "limited");
+    CHECK(held["state"] == "Work");
+    CHECK(held["times"] == 6);
+    CHECK(held["length_s"].get<double>() == Approx(0.6));
+    CHECK(held["from_s"].get<double>() == Approx(3.9));
+    CHECK(held["to_s"].get<double>() == Approx(kRounds));
+    CHECK(found["usual_v"].is_null());
+    const test::Ran words = cli({"ledger", made.path, "old", "--troubles"});
+    CHECK_THAT(words.out, Catch::Contains("no trouble found"));
+    CHECK_THAT(words.err, Catch::Contains("no limit of the supply is known") &&
+                              Catch::Contains("no voltage was captured"));
+    CHECK(cli({"ledger", made.path, "old", "--troubles", "--limit", "-1 mA"}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--troubles", "--dip", "120 %"}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--troubles", "--supply", "V"}).status == 64);
+    CHECK(cli({"ledger", made.path, "old", "--limit", "1 A"}).status == 64);
+  }
 }

@@ -2,7 +2,12 @@
 #pragma once
 
 #include "app/engine/views_fwd.h"
+#include "core/latency.h"
+#include "core/ledger.h"
+#include "core/recipe.h"
 #include "core/transitions.h"
+
+#include "study/troubles.h"
 
 #include <cstdint>
 #include <string>
@@ -15,6 +20,39 @@ struct WaysView {
   std::string build;
   std::size_t captures = 0;  ///< that are split
   Transitions ways;
+};
+
+/// What of a capture is not the device at its normal work.
+struct TroublesView {
+  std::int64_t capture = 0;
+  study::Troubles found;
+};
+
+/// How long a state is waited for, from what happens beside it.
+struct WaitsRequest {
+  std::int64_t capture = 0;
+  std::string state;
+  Anchor from;
+
+  bool operator==(const WaitsRequest&) const = default;
+};
+struct WaitsView {
+  WaitsRequest asked;
+  Latency latency;
+  std::string error;  ///< why it cannot be told; empty: it can
+};
+
+/// Another current in the visits of a capture.
+struct LedgerRequest {
+  std::int64_t capture = 0;
+  std::string channel;
+
+  bool operator==(const LedgerRequest&) const = default;
+};
+struct LedgerView {
+  LedgerRequest asked;
+  Ledger ledger;
+  std::string error;
 };
 
 /// Where the recipe of a capture's split may no longer fit it, in sentences without full stops.

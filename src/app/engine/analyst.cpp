@@ -14,7 +14,9 @@
 #include "formats/toml_file.h"
 
 #include "study/budget_check.h"
+#include "study/other_ledger.h"
 #include "study/recipe_fit_remarks.h"
+#include "study/waits.h"
 
 #include <algorithm>
 #include <filesystem>
@@ -126,6 +128,41 @@ FitViewPtr Analyst::fit(std::int64_t capture, const GoingOn& /*going_on*/) {
   try {
     out->remarks = study::fit_remarks(book_, book::load_split(book_, book_.capture(capture)));
   } catch (const Error&) {  // not split: the recipe's page says that
+  }
+  return out;
+}
+
+TroublesViewPtr Analyst::troubles(std::int64_t capture, const GoingOn& /*going_on*/) {
+  auto out = std::make_shared<TroublesView>();
+  out->capture = capture;
+  try {
+    out->found = study::troubles_of(book_, book::load_split(book_, book_.capture(capture)));
+  } catch (const Error&) {  // not split: nothing is said of it yet
+  }
+  return out;
+}
+
+WaitsViewPtr Analyst::waits(const WaitsRequest& request, const GoingOn& /*going_on*/) {
+  auto out = std::make_shared<WaitsView>();
+  out->asked = request;
+  try {
+    out->latency = study::waits_for(book_, book::load_split(book_, book_.capture(request.capture)),
+                                    request.state, request.from);
+  } catch (const std::exception& e) {  // Error, or no expression
+    out->error = e.what();
+  }
+  return out;
+}
+
+LedgerViewPtr Analyst::ledger(const LedgerRequest& request, const GoingOn& /*going_on*/) {
+  auto out = std::make_shared<LedgerView>();
+  out->asked = request;
+  try {
+    out->ledger = study::ledger_on(book_, book::load_split(book_, book_.capture(request.capture)),
+                                   request.channel)
+                      .ledger;
+  } catch (const Error& e) {
+    out->error = e.what();
   }
   return out;
 }

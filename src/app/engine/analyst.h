@@ -38,6 +38,9 @@ public:
   /// Of a build; without captures where none of it is split.
   WaysViewPtr ways(const std::string& build, const GoingOn& going_on);
   FitViewPtr fit(std::int64_t capture, const GoingOn& going_on);
+  TroublesViewPtr troubles(std::int64_t capture, const GoingOn& going_on);
+  WaitsViewPtr waits(const WaitsRequest& request, const GoingOn& going_on);
+  LedgerViewPtr ledger(const LedgerRequest& request, const GoingOn& going_on);
   BudgetViewPtr budget(const GoingOn& going_on);
   LifeViewPtr life(const LifeRequest& request, const GoingOn& going_on);
   /// Every sample of a span, and its ripple. Null when it was given up or there is nothing.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/session.h"
 
+#include "app/engine/account_views.h"
 #include "app/engine/analyst.h"
 #include "app/engine/book_view.h"
 #include "app/engine/desk_views.h"
@@ -112,6 +113,12 @@ Session::Session(QObject* parent)
                                                  sends<&Session::waysReady>())),
       fits_(desk_query<std::int64_t, FitViewPtr>({}, std::mem_fn(&Analyst::fit),
                                                  sends<&Session::fitReady>())),
+      troubles_(desk_query<std::int64_t, TroublesViewPtr>({}, std::mem_fn(&Analyst::troubles),
+                                                          sends<&Session::troublesReady>())),
+      waits_(desk_query<WaitsRequest, WaitsViewPtr>({}, std::mem_fn(&Analyst::waits),
+                                                    sends<&Session::waitsReady>())),
+      ledgers_(desk_query<LedgerRequest, LedgerViewPtr>({}, std::mem_fn(&Analyst::ledger),
+                                                        sends<&Session::ledgerReady>())),
       budgets_(desk_query<Nothing, BudgetViewPtr>(
           tr("Checking the budget"),
           [](Analyst& a, Nothing, const auto& wanted) { return a.budget(wanted); },
@@ -259,6 +266,9 @@ void Session::requestBuilds(const BuildsRequest& request) { builds_.ask(request)
 void Session::requestTypical(const TypicalRequest& request) { typical_.ask(request); }
 void Session::requestWays(const std::string& build) { ways_.ask(build); }
 void Session::requestFit(std::int64_t capture) { fits_.ask(capture); }
+void Session::requestTroubles(std::int64_t capture) { troubles_.ask(capture); }
+void Session::requestWaits(const WaitsRequest& request) { waits_.ask(request); }
+void Session::requestLedger(const LedgerRequest& request) { ledgers_.ask(request); }
 void Session::requestBudget() { budgets_.ask({}); }
 void Session::requestLife(const LifeRequest& request) { lives_.ask(request); }
 

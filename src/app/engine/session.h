@@ -85,6 +85,10 @@ public:
   void requestWays(const std::string& build);
   /// Where the recipe that a capture is split by may no longer fit it.
   void requestFit(std::int64_t capture);
+  void requestTroubles(std::int64_t capture);
+  void requestWaits(const WaitsRequest& request);
+  /// Another current in a capture's visits.
+  void requestLedger(const LedgerRequest& request);
   void requestBudget();
   void requestLife(const LifeRequest& request);
   void requestPreview(const std::string& recipe_text);
@@ -130,6 +134,9 @@ signals:
   void typicalReady(kuvio::app::TypicalViewPtr view);
   void waysReady(kuvio::app::WaysViewPtr view);
   void fitReady(kuvio::app::FitViewPtr view);
+  void troublesReady(kuvio::app::TroublesViewPtr view);
+  void waitsReady(kuvio::app::WaitsViewPtr view);
+  void ledgerReady(kuvio::app::LedgerViewPtr view);
   void budgetReady(kuvio::app::BudgetViewPtr view);
   void lifeReady(kuvio::app::LifeViewPtr view);
   void previewReady(kuvio::app::RecipePreviewPtr preview);
@@ -189,6 +196,9 @@ private:
   Query<TypicalRequest, TypicalViewPtr> typical_;
   Query<std::string, WaysViewPtr> ways_;
   Query<std::int64_t, FitViewPtr> fits_;
+  Query<std::int64_t, TroublesViewPtr> troubles_;
+  Query<WaitsRequest, WaitsViewPtr> waits_;
+  Query<LedgerRequest, LedgerViewPtr> ledgers_;
   Query<Nothing, BudgetViewPtr> budgets_;
   Query<LifeRequest, LifeViewPtr> lives_;
 };

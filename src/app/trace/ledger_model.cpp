@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/ledger_model.h"
 
+#include "app/engine/account_views.h"
 #include "app/engine/text.h"
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
@@ -55,6 +56,8 @@ QVariant column_tip(int section) {
       return QObject::tr("Mean over whole visits. ±: how well it is measured, at 95 %.");
     case LedgerModel::Varies:
       return QObject::tr("How much single visits differ from each other (standard deviation).");
+    case LedgerModel::OfAll:
+      return QObject::tr("Of the charge of the current that was split, in the same visits.");
     case LedgerModel::Least:
       return QObject::tr("Smallest sample, its noise included.");
     default:
@@ -82,16 +85,43 @@ std::map<std::string, StateVerdict> verdictsByState(const CheckResult& result) {
 
 void LedgerModel::setCapture(const CaptureViewPtr& capture) {
   beginResetModel();
-  if (!capture_ || !capture || capture_->info.id != capture->info.id) seen_.clear();
+  if (!capture_ || !capture || capture_->info.id != capture->info.id) {
+    seen_.clear();
+    other_.reset();
+  }
   capture_ = capture;
+  takeRows();
+  endResetModel();
+}
+
+void LedgerModel::setOther(const LedgerViewPtr& other) {
+  if (!other && !other_) return;
+  beginResetModel();
+  other_ = other;
+  seen_.clear();  // of the main current
+  takeRows();
+  endResetModel();
+}
+
+bool LedgerModel::showsOther(std::int64_t capture) const {
+  return other_ && other_->asked.capture == capture;
+}
+
+const Ledger& LedgerModel::ledger() const { return other_ ? other_->ledger : *capture_->ledger; }
+
+void LedgerModel::takeRows() {
   rows_.clear();
-  if (capture && capture->ledger) {
-    for (const LedgerRow& row : capture->ledger->rows) {
+  if (capture_ && capture_->ledger) {
+    for (const LedgerRow& row : ledger().rows) {
       if (row.visits > 0) rows_.push_back(&row);
     }
   }
   arrange();
-  endResetModel();
+}
+
+/// Of a charge, as part of the main current's; nothing where that has none.
+static std::optional<double> part_of(double charge, double all) {
+  return all > 0 ? std::optional(charge / all) : std::nullopt;
 }
 
 void LedgerModel::sort(int column, Qt::SortOrder order) {
@@ -105,7 +135,7 @@ void LedgerModel::sort(int column, Qt::SortOrder order) {
 
 void LedgerModel::setSeen(const FramePtr& frame) {
   seen_.clear();
-  if (!capture_ || rows_.empty()) return;
+  if (!capture_ || rows_.empty() || other_) return;
   for (const FanBand& band : frame->fan.bands) {
     // A frame of before the capture was split anew may know visits that are no more.
     if (band.visit >= capture_->visits.size()) return seen_.clear();
@@ -167,13 +197,18 @@ QString LedgerModel::text(const LedgerRow& r, int column) const {
       const auto it = verdicts_.find(r.state);
       return it == verdicts_.end() ? QString() : verdict_text(it->second.verdict);
     }
+    case OfAll: {
+      const LedgerRow* all = other_ ? capture_->ledger->find(r.state) : nullptr;
+      const auto part = all ? part_of(r.charge, all->charge) : std::nullopt;
+      return part ? qs(percent(*part)) : kNothing;
+    }
     default:
       return {};
   }
 }
 
 QString LedgerModel::totalText(int column) const {
-  const Ledger& l = *capture_->ledger;
+  const Ledger& l = ledger();
   if (capture_->info.typed) return column == State ? tr("Read by eye") : QString();
   switch (column) {
     case State:
@@ -192,6 +227,10 @@ QString LedgerModel::totalText(int column) const {
       if (unassigned && unassigned->visits > 0)
         parts << tr("%1 unassigned").arg(qs(duration(unassigned->time_s)));
       return parts.isEmpty() ? tr("no gaps, none unassigned") : parts.join(QStringLiteral(", "));
+    }
+    case OfAll: {
+      const auto part = part_of(l.charge, capture_->ledger->charge);
+      return other_ && part ? qs(percent(*part)) : QString();
     }
     default:
       return {};
@@ -364,7 +403,7 @@ QVariant LedgerModel::headerData(int section, Qt::Orientation orientation, int r
                                 : Qt::AlignRight | Qt::AlignVCenter);
   if (role == Qt::ToolTipRole) return column_tip(section);
   if (role == UnitRole) {
-    const char* units[] = {nullptr, "", "s", "A", "C", "", "C", "C", "A", "A", nullptr};
+    const char* units[] = {nullptr, "", "s", "A", "C", "", "C", "C", "A", "A", nullptr, ""};
     return section >= 0 && section < Columns && units[section]
                ? QVariant(QLatin1String(units[section]))
                : QVariant();
@@ -380,7 +419,8 @@ QVariant LedgerModel::headerData(int section, Qt::Orientation orientation, int r
                           tr("varies"),
                           tr("peak"),
                           tr("least"),
-                          verdicts_.empty() ? QString() : tr("budget")};
+                          verdicts_.empty() ? QString() : tr("budget"),
+                          capture_ ? tr("of %1").arg(qs(capture_->channel.name)) : QString()};
   return names.value(section);
 }
 

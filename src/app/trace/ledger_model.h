@@ -39,11 +39,16 @@ public:
     Peak,
     Least,
     Verdicts,
+    OfAll,  ///< of another current: its share of the main one's charge
     Columns
   };
   using QAbstractTableModel::QAbstractTableModel;
 
   void setCapture(const CaptureViewPtr& capture);
+  /// Accounts for another current in the same visits; null: for the one that was split.
+  void setOther(const LedgerViewPtr& other);
+  /// Whether another current of that capture is what is shown.
+  bool showsOther(std::int64_t capture) const;
   void setUnit(ChargeUnit unit);
   /// What is seen right now: its bars follow every zoom.
   void setSeen(const FramePtr& frame);
@@ -60,6 +65,8 @@ public:
   std::string stateOf(int row) const;
 
 private:
+  void takeRows();
+  const Ledger& ledger() const;
   void arrange();
   QString text(const LedgerRow& row, int column) const;
   QString totalText(int column) const;
@@ -68,6 +75,7 @@ private:
   bool isTotal(int row) const;
   double voltage() const;
   CaptureViewPtr capture_;
+  LedgerViewPtr other_;
   ChargeUnit unit_ = ChargeUnit::coulomb;
   std::map<std::string, StateVerdict> verdicts_;
   struct Seen {

@@ -4,6 +4,7 @@
 #include "app/desk/desk.h"
 #include "app/engine/views_fwd.h"
 
+class QComboBox;
 class QLabel;
 class QLineEdit;
 class QMenu;
@@ -32,7 +33,9 @@ class NotebookTable;
 class Overview;
 class RecipeMargin;
 class SpreadMargin;
+class TroublesPage;
 class VisitsPage;
+class WaitsPage;
 class WaysPage;
 enum class ValueFit;
 enum class ValueScale;
@@ -49,7 +52,7 @@ public:
   void restoreLayout(const QByteArray& layout);
   RecipeMargin* recipe() { return recipe_; }
   /// What stands under the traces.
-  enum class Page { ledger, visits, transitions };
+  enum class Page { ledger, visits, transitions, waits, troubles };
   void showAccount(Page page);
   /// What is seen as a picture (PDF, SVG or PNG by the name's ending); reported when done.
   void savePicture(const QString& path);
@@ -115,6 +118,10 @@ private:
   const Visit* pickedVisit() const;
   QStringList states() const;
 
+  void offerCurrents();
+  void askLedger();
+  void takeLedger(const LedgerViewPtr& ledger);
+
   Context context_;
   ChargeUnit unit_ = ChargeUnit::coulomb;
   SpanReadingPtr reading_, whole_;  // of the span; of the whole capture
@@ -125,10 +132,13 @@ private:
   QPushButton *pill_ = nullptr, *edits_ = nullptr;
   LedgerModel* ledger_model_ = nullptr;
   NotebookTable* ledger_ = nullptr;
-  QWidget* account_ = nullptr;  // ledger, visits and transitions, a page each
+  QWidget* account_ = nullptr;  // ledger, visits and what happens in time, a page each
+  QComboBox* ledger_of_ = nullptr;
   QTabBar* account_tabs_ = nullptr;
   VisitsPage* visits_ = nullptr;
   WaysPage* ways_ = nullptr;
+  WaitsPage* waits_ = nullptr;
+  TroublesPage* troubles_ = nullptr;
   QTabBar* tabs_ = nullptr;
   LogMargin* log_ = nullptr;
   RecipeMargin* recipe_ = nullptr;

@@ -12,14 +12,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <set>
 #include <utility>
 
 namespace kuvio::app {
 namespace {
 constexpr PxF kFoot{22}, kTop{8}, kSide{14}, kLeft{66}, kDot{3};
-constexpr double kReach = 8;  // pixels
 }  // namespace
 
 VisitPlot::VisitPlot(QWidget* parent) : QWidget(parent) {
@@ -80,41 +78,20 @@ VisitPlot::Range VisitPlot::counted() const {
   return {a->x - room, b->x + room};
 }
 
-/// Dots upon each other where they would cover each other, lower where there are too many.
-std::vector<VisitPlot::Dot> VisitPlot::spreadDots() const {
-  const QRectF area = box();
-  const Range range = charges();
-  const double cell = 2 * kDot + 1;
-  std::vector<std::pair<int, int>> columns;  // column, visit
-  std::map<int, int> height;
-  for (const std::size_t i : survey_.visits) {
-    const VisitFigures& f = capture_->visits[i];
-    if (!f.visit.whole) continue;
-    const double x = std::clamp(range.share(f.charge), 0.0, 1.0) * area.width();
-    const int column = static_cast<int>(x / cell);
-    columns.emplace_back(column, static_cast<int>(i));
-    ++height[column];
-  }
-  int most = 1;
-  for (const auto& [column, n] : height) most = std::max(most, n);
-  const double step = std::min(cell, (area.height() - cell) / std::max(1, most - 1));
-  std::map<int, int> placed;
-  std::vector<Dot> out;
-  for (const auto& [column, visit] : columns) {
-    const double x =
-        std::clamp(range.share(capture_->visits[static_cast<std::size_t>(visit)].charge), 0.0, 1.0);
-    out.push_back(
-        {{area.left() + x * area.width(), area.bottom() - kDot - step * placed[column]++}, visit});
-  }
-  return out;
-}
-
-std::vector<VisitPlot::Dot> VisitPlot::dots() const {
+std::vector<StackedDot> VisitPlot::dots() const {
   if (!capture_) return {};
-  if (!counts_) return spreadDots();
   const QRectF area = box();
+  if (!counts_) {
+    const Range range = charges();
+    std::vector<std::pair<double, int>> whole;
+    for (const std::size_t i : survey_.visits) {
+      const VisitFigures& f = capture_->visits[i];
+      if (f.visit.whole) whole.emplace_back(range.share(f.charge), static_cast<int>(i));
+    }
+    return stack_dots(whole, area, kDot);
+  }
   const Range x = counted(), y = charges();
-  std::vector<Dot> out;
+  std::vector<StackedDot> out;
   for (std::size_t i = 0; i < counts_->points.size(); ++i) {
     const FitPoint& p = counts_->points[i];
     out.push_back(
@@ -124,22 +101,11 @@ std::vector<VisitPlot::Dot> VisitPlot::dots() const {
   return out;
 }
 
-int VisitPlot::visitAt(const QPointF& place) const {
-  int best = -1;
-  double nearest = kReach;
-  for (const Dot& d : dots()) {
-    const double away = QLineF(d.at, place).length();
-    if (away <= nearest) {
-      nearest = away;
-      best = d.visit;
-    }
-  }
-  return best;
-}
+int VisitPlot::visitAt(const QPointF& place) const { return dot_at(dots(), place); }
 
 std::optional<QPointF> VisitPlot::dotOf(int visit) const {
-  for (const Dot& d : dots()) {
-    if (d.visit == visit) return d.at;
+  for (const StackedDot& d : dots()) {
+    if (d.item == visit) return d.at;
   }
   return std::nullopt;
 }
@@ -220,13 +186,13 @@ void VisitPlot::paintEvent(QPaintEvent* /*event*/) {
   const Theme& t = Theme::current();
   QBrush fill = t.fill(survey_.state, capture_->fills);
   std::set<std::pair<int, int>> painted;  // pixels: of a hundred thousand visits few are seen apart
-  for (const Dot& d : dots()) {
-    const bool odd = survey_.is_odd(static_cast<std::size_t>(d.visit));
+  for (const StackedDot& d : dots()) {
+    const bool odd = survey_.is_odd(static_cast<std::size_t>(d.item));
     const bool first = painted.emplace(qRound(d.at.x()), qRound(d.at.y())).second;
-    if (!first && !odd && d.visit != picked_) continue;
-    painter.setPen(QPen(odd ? t.accent() : t.text(), d.visit == picked_ ? 1.6 : 0.6));
+    if (!first && !odd && d.item != picked_) continue;
+    painter.setPen(QPen(odd ? t.accent() : t.text(), d.item == picked_ ? 1.6 : 0.6));
     painter.setBrush(odd ? QBrush(t.accent()) : fill);
-    const double size = d.visit == picked_ ? kDot + 2 : kDot;
+    const double size = d.item == picked_ ? kDot + 2 : kDot;
     painter.drawEllipse(d.at, size, size);
   }
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/engine/views_fwd.h"
+#include "app/trace/dot_stack.h"
 #include "core/line_fit.h"
 #include "core/number_text.h"
 #include "core/visit_counts.h"
@@ -38,10 +39,6 @@ protected:
   void mousePressEvent(QMouseEvent* event) override;
 
 private:
-  struct Dot {
-    QPointF at;
-    int visit = 0;
-  };
   QRectF box() const;
   /// Of the axis of charges, and of what was counted.
   struct Range {
@@ -50,8 +47,7 @@ private:
   };
   Range charges() const;
   Range counted() const;
-  std::vector<Dot> dots() const;
-  std::vector<Dot> spreadDots() const;
+  std::vector<StackedDot> dots() const;
   void paintSpread(QPainter& painter) const;
   void paintCost(QPainter& painter) const;
 
