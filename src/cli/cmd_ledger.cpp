@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "book/analysis.h"
+#include "core/budget.h"
 #include "core/charge_flow.h"
 #include "core/cycles.h"
 #include "core/number_text.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"
+#include "formats/project_files.h"
 
 #include "command.h"
 #include "ledger_parts.h"
@@ -16,14 +18,51 @@ namespace kuvio::cli {
 namespace {
 
 struct Options {
-  std::string book, capture, cycle, channel;
+  std::string book, capture, cycle, channel, budget;
   LedgerParts parts;
 };
 
-void print_rows(const Ledger& ledger, bool typed, const Ledger* main) {
+/// What a budget expects of a state, and what it allows: "mean current ≤ 4 µA; …".
+struct Named {
+  std::string expected = "–", limit = "–";
+};
+Named named_by(const Budget& budget, const std::string& state) {
+  Named out;
+  const auto put = [](std::string& cell, const std::string& text) {
+    cell = cell == "–" ? text : cell + "; " + text;
+  };
+  for (const Limit& l : budget.limits) {
+    if (l.scope != Scope::state || l.state != state) continue;
+    const std::string what = l.name().substr(state.size() + 2) + " ";
+    if (l.expect)
+      put(out.expected, what + formats::figure_text(*l.expect, 0, info(l.quantity).unit()));
+    if (l.max || l.min) put(out.limit, what + formats::limit_text(l));
+  }
+  return out;
+}
+
+nlohmann::ordered_json limits_of(const Budget& budget, const std::string& state) {
+  nlohmann::ordered_json out = nlohmann::ordered_json::array();
+  const auto known = [](const std::optional<double>& v) {
+    return v ? nlohmann::ordered_json(*v) : nlohmann::ordered_json();
+  };
+  for (const Limit& l : budget.limits) {
+    if (l.scope != Scope::state || l.state != state) continue;
+    out.push_back({{"quantity", info(l.quantity).key},
+                   {"statistic", info(l.statistic).key},
+                   {"expected", known(l.expect)},
+                   {"max", known(l.max)},
+                   {"min", known(l.min)},
+                   {"unit", info(l.quantity).unit()}});
+  }
+  return out;
+}
+
+void print_rows(const Ledger& ledger, bool typed, const Ledger* main, const Budget* budget) {
   std::vector<std::vector<std::string>> rows{
       {"state", "visits", "time", "mean", "charge", "share", "per visit", "peak"}};
   if (main) rows.front().push_back("of all");
+  if (budget) rows.front().insert(rows.front().end(), {"expected", "limit"});
   for (const LedgerRow& r : ledger.rows) {
     if (typed && !r.typed) continue;
     rows.push_back(
@@ -36,9 +75,14 @@ void print_rows(const Ledger& ledger, bool typed, const Ledger* main) {
                               with_uncertainty(r.charge_per_visit.mean, r.charge_per_visit_u.U, "C")
                         : "–",
          r.peak ? formats::bounds_mark(r.bounds) + with_prefix(*r.peak, "A", 3) : "–"});
-    if (!main) continue;
-    const LedgerRow* all = main->find(r.state);
-    rows.back().push_back(all && all->charge > 0 ? percent(r.charge / all->charge) : "–");
+    if (main) {
+      const LedgerRow* all = main->find(r.state);
+      rows.back().push_back(all && all->charge > 0 ? percent(r.charge / all->charge) : "–");
+    }
+    if (budget) {
+      const Named named = named_by(*budget, r.state);
+      rows.back().insert(rows.back().end(), {named.expected, named.limit});
+    }
   }
   if (!typed) {
     const std::string open = formats::bounds_mark(ledger.bounds);
@@ -48,6 +92,7 @@ void print_rows(const Ledger& ledger, bool typed, const Ledger* main) {
          open + with_uncertainty(ledger.charge, ledger.mean_u.U * ledger.observed_s(), "C"), "", "",
          ""});
     if (main) rows.back().push_back(main->charge > 0 ? percent(ledger.charge / main->charge) : "–");
+    if (budget) rows.back().insert(rows.back().end(), {"", ""});
   }
   print_table(rows);
 }
@@ -64,6 +109,8 @@ void print_cycles(const CycleFigures& cycles, const std::string& settles) {
 }
 
 Outcome run(const Options& o, const Output& output) {
+  const std::optional<Budget> budget =
+      o.budget.empty() ? std::nullopt : std::optional(formats::read_budget(o.budget));
   const book::Book book = open_to_read(o.book);
   std::vector<book::SplitCapture> captures;
   captures.push_back(book::load_split(book, book.find(o.capture)));
@@ -91,9 +138,11 @@ Outcome run(const Options& o, const Output& output) {
     share = nullptr;
     if (all && all->charge > 0) share = ledger.rows[i].charge / all->charge;
   }
+  for (std::size_t i = 0; budget && i < ledger.rows.size(); ++i)
+    out.document["rows"][i]["limits"] = limits_of(*budget, ledger.rows[i].state);
   const Parts parts = find_parts(o.parts, book, capture, visits, ledger, state, out.document);
   if (output.json) return out;
-  print_rows(ledger, capture.info.typed, elsewhere ? &main : nullptr);
+  print_rows(ledger, capture.info.typed, elsewhere ? &main : nullptr, budget ? &*budget : nullptr);
   if (capture.info.typed) {
     std::puts("Readings taken by eye: how often each state came they do not say.");
     return out;
@@ -116,6 +165,7 @@ Runner add_ledger(CLI::App& app) {
   app.add_option("CAPTURE", o->capture, "id or unique name")->required();
   app.add_option("--cycle", o->cycle, "state whose entries start a cycle (default: the longest)");
   app.add_option("--channel", o->channel, "account for this current in the same visits");
+  app.add_option("--budget", o->budget, "beside each state what this budget expects and allows");
   add_parts(app, o->parts);
   return [o](const Output& output) { return run(*o, output); };
 }

@@ -144,6 +144,25 @@ TEST_CASE("a ledger tells visits, costs, latencies and ways as they were made") 
     CHECK(cycles["convergence"]["steps"].back()["mean_a"].get<double>() == Approx(mean));
   }
 
+  SECTION("what a budget expects and allows, beside each state") {
+    const std::string budget = made.folder.write(
+        "l.budget.toml",
+        "kuvio = \"budget/1\"\nname = \"x\"\nrecipe = \"r.recipe.toml\"\n"
+        "[[limit]]\nstate = \"Work\"\nmean_current = { expect = \"700 uA\", max = \"1 mA\" }\n"
+        "peak_current = { max = \"2 mA\" }\n");
+    const json work = row(made.ledger({"--budget", budget}), "Work")["limits"];
+    REQUIRE(work.size() == 2);
+    CHECK(work[0]["quantity"] == "mean_current");
+    CHECK(work[0]["expected"].get<double>() == Approx(700e-6));
+    CHECK(work[0]["max"].get<double>() == Approx(1e-3));
+    CHECK(work[1]["expected"].is_null());
+    CHECK(row(made.ledger({"--budget", budget}), "Rest")["limits"].empty());
+    CHECK_FALSE(row(made.ledger({}), "Work").contains("limits"));
+    const test::Ran words = cli({"ledger", made.path, "old", "--budget", budget});
+    CHECK_THAT(words.out, Catch::Contains("expected") && Catch::Contains("mean current ≤ 1.000"));
+    CHECK(cli({"ledger", made.path, "old", "--budget", "no.budget.toml"}).status == 66);
+  }
+
   SECTION("troubles, by a limit that is named") {
     const json found = made.ledger({"--troubles", "--limit", "900 uA"})["troubles"];
     CHECK(found["limit_a"].get<double>() == Approx(900e-6));
