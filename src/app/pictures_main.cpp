@@ -4,9 +4,12 @@
 #include "acquire/simulated.h"
 #include "app/bench/bench_desk.h"
 #include "app/engine/book_view.h"
+#include "app/engine/state_edits.h"
 #include "app/engine/trace_views.h"
 #include "app/shell/main_window.h"
+#include "app/style/theme.h"
 #include "app/style/widgets.h"
+#include "app/trace/state_dialogs.h"
 #include "app/trace/visits_model.h"
 
 #include <QAbstractItemView>
@@ -17,6 +20,7 @@
 #include <QFile>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPainter>
 #include <QProcess>
 #include <QPushButton>
 #include <QSpinBox>
@@ -28,6 +32,7 @@
 #include <algorithm>
 #include <cstdio>
 #include <functional>
+#include <random>
 
 using namespace kuvio::app;
 
@@ -49,10 +54,20 @@ class Photographer {
 public:
   Photographer(MainWindow& window, const QDir& folder) : window_(window), folder_(folder) {}
 
-  void take(const char* name) {
+  /// `dialog`: stands over the window, and is in the picture.
+  void take(const char* name, QWidget* dialog = nullptr) {
     settle(150);
     const QString file = folder_.filePath(QString::fromLatin1(name));
-    if (!window_.grab().save(file)) {
+    QPixmap picture = window_.grab();
+    if (dialog) {
+      const QPixmap over = dialog->grab();
+      const QPoint at((window_.width() - dialog->width()) / 2, window_.height() / 3);
+      QPainter painter(&picture);
+      painter.drawPixmap(at, over);
+      painter.setPen(Theme::current().muted());
+      painter.drawRect(QRect(at, dialog->size()));
+    }
+    if (!picture.save(file)) {
       std::fprintf(stderr, "kuvio-pictures: cannot write: %s: it could not be saved\n",
                    qPrintable(file));
       std::exit(73);
@@ -63,6 +78,7 @@ public:
   void account();
   void two_captures();
   void imported(const QDir& examples);
+  void found_and_edited();
   void bench_with_digitiser();
   void bench_with_two_outputs();
 
@@ -134,9 +150,7 @@ void Photographer::round() {
     settle(900);
     take("trace-spread.png");
     view.clearCursors();
-    window_.setTheme(Theme::Kind::night);
     trigger("showLog");
-    take("trace-night.png");
     break;
   }
 }
@@ -160,6 +174,15 @@ void Photographer::account() {
   settle(700);
   take("trace-visits.png");
   window_.view().pickVisit(ViewState::kNone);
+  trigger("showWaits");
+  if (auto* from = window_.findChild<QComboBox*>(QStringLiteral("waitFrom")))
+    from->lineEdit()->setText(QStringLiteral("^wake"));
+  if (auto* state = window_.findChild<QComboBox*>(QStringLiteral("waitState"))) {
+    state->setCurrentText(QStringLiteral("Sense"));
+    emit state->activated(state->currentIndex());
+  }
+  settle(900);
+  take("trace-waits.png");
   trigger("showTransitions");
   auto* words = window_.findChild<QLabel*>(QStringLiteral("waysWords"));
   waitFor([&] { return words && words->text().contains(QStringLiteral("2.3.0")); }, 5000);
@@ -241,6 +264,74 @@ void Photographer::imported(const QDir& examples) {
   trigger("showLog");
 }
 
+/// What finding proposes on a trace that nobody has seen, and corrections by hand, beside a gap.
+void Photographer::found_and_edited() {
+  const QTemporaryDir logs;
+  QFile log(logs.filePath(QStringLiteral("field-trial.csv")));
+  if (!log.open(QIODevice::WriteOnly)) return;
+  log.write("time [s],current [mA]\n");
+  std::mt19937 random(11);
+  std::normal_distribution<double> noise(0, 0.03);
+  for (int i = 0; i < 24000; ++i) {
+    if (i > 11000 && i < 12600) continue;  // its memory was full
+    const int in_round = i % 2000, round = i / 2000;
+    const double level = in_round < 1400                      ? 0.02
+                         : in_round < 1700                    ? 1.2
+                         : in_round < 1760 + (round % 3) * 40 ? 48
+                                                              : 6.5;
+    log.write(QStringLiteral("%1,%2\n")
+                  .arg(i / 200.0, 0, 'f', 3)
+                  .arg(level * (1 + noise(random)), 0, 'g', 5)
+                  .toUtf8());
+  }
+  log.close();
+  window_.importFiles({log.fileName()});
+  auto* go = window_.findChild<QPushButton*>(QStringLiteral("importGo"));
+  if (!waitFor([&] { return go && go->isEnabled(); }, 5000)) return;
+  go->click();
+  const auto shown = [&] { return window_.view().capture(); };
+  waitFor([&] { return shown() && shown()->info.name == "field-trial"; }, 10000);
+  trigger("findStates");
+  waitFor([&] { return !shown()->visits.empty(); }, 10000);
+  trigger("showRecipe");
+  waitFor(
+      [&] {
+        const auto* found = window_.findChild<QLabel*>(QStringLiteral("ruleVisits3"));
+        return found && !found->text().isEmpty();
+      },
+      10000);
+  window_.view().show(36, 74);
+  settle(900);
+  take("trace-found.png");
+
+  const auto visit_at = [&](double t) {
+    const auto& visits = shown()->visits;
+    for (std::size_t i = 0; i < visits.size(); ++i) {
+      if (visits[i].visit.from_s <= t && t < visits[i].visit.to_s) return static_cast<int>(i);
+    }
+    return ViewState::kNone;
+  };
+  const auto edits = [&](std::size_t n) { waitFor([&] { return shown()->edits == n; }, 5000); };
+  window_.view().pickVisit(visit_at(38.7));
+  trigger("pinVisit");
+  edits(1);
+  kuvio::app::name_span(window_.session(), shown()->info.id, 42.5, 44.0, "Self-test");
+  edits(2);
+  window_.view().pickVisit(visit_at(48.6));
+  trigger("joinNext");
+  edits(3);
+  window_.view().pickVisit(ViewState::kNone);
+  window_.setTheme(Theme::Kind::night);
+  trigger("showLog");
+  settle(600);
+  if (auto* review = window_.findChild<QPushButton*>(QStringLiteral("edits"))) review->click();
+  settle(400);
+  auto* dialog = window_.findChild<EditsDialog*>();
+  take("trace-edits.png", dialog);
+  if (dialog) dialog->close();
+  window_.setTheme(Theme::Kind::paper);
+}
+
 /// The bench at work: ready, recording, held, after a lost link, and with two outputs.
 void Photographer::bench_with_digitiser() {
   RecordRequest request = recording_of("2.4.0-rc1");
@@ -280,12 +371,6 @@ void Photographer::bench_with_digitiser() {
   settle(1500);
   desk(DeskId::bench);
   take("bench-recording.png");
-  desk(DeskId::trace);
-  settle(1000);
-  window_.view().show(std::max(0.0, window_.bench().state().recorded_s - 80),
-                      window_.bench().state().recorded_s - 20);
-  settle(1200);
-  take("trace-held.png");
   if (auto* process = window_.bench().findChild<QProcess*>()) process->kill();
   waitFor([&] { return !window_.bench().state().away.empty(); }, 10000);
   desk(DeskId::bench);
@@ -335,7 +420,6 @@ int main(int argc, char** argv) {
   window.resize(1280, 800);
   window.show();
   Photographer pictures(window, folder);
-  pictures.take("empty.png");
   QString failure;
   QObject::connect(&window.session(), &Session::failed,
                    [&](const QString& message) { failure = message; });
@@ -351,6 +435,7 @@ int main(int argc, char** argv) {
   pictures.account();
   pictures.two_captures();
   pictures.imported(QDir(QString::fromLocal8Bit(argv[3])));
+  pictures.found_and_edited();
   pictures.bench_with_digitiser();
   pictures.bench_with_two_outputs();
   return 0;

@@ -64,8 +64,18 @@ bool is_plain_name(DocumentKind kind, const std::string& name) {
          name.ends_with(info(kind).ending) && name.size() < kMostFileName;
 }
 
-std::optional<Document> document(const Book& book, DocumentKind kind) {
-  const std::string key(info(kind).key);
+namespace {
+
+std::string key_of(DocumentKind kind, const std::string& kept = "") {
+  return std::string(info(kind).key) + (kept.empty() ? "" : "/" + kept);
+}
+
+Note note_of(const std::string& key, const Document& d) {
+  const json item{{"name", d.name}, {"path", d.path}, {"text", d.text}, {"saved", d.saved}};
+  return {0, key, item.dump(-1, ' ', false, json::error_handler_t::replace)};
+}
+
+std::optional<Document> document_at(const Book& book, const std::string& key) {
   const auto value = book.note(0, key);
   if (!value) return std::nullopt;
   const json item = json::parse(*value, nullptr, false);
@@ -84,10 +94,28 @@ std::optional<Document> document(const Book& book, DocumentKind kind) {
   return out;
 }
 
-Note document_note(DocumentKind kind, const Document& d) {
-  const json item{{"name", d.name}, {"path", d.path}, {"text", d.text}, {"saved", d.saved}};
-  return {0, std::string(info(kind).key),
-          item.dump(-1, ' ', false, json::error_handler_t::replace)};
+}  // namespace
+
+std::optional<Document> document(const Book& book, DocumentKind kind) {
+  return document_at(book, key_of(kind));
+}
+
+std::optional<Document> document(const Book& book, DocumentKind kind, const std::string& name) {
+  auto out = document(book, kind);
+  if (out && out->name == name) return out;
+  out = document_at(book, key_of(kind, name));
+  return out && out->name == name ? out : std::nullopt;
+}
+
+Note document_note(DocumentKind kind, const Document& d) { return note_of(key_of(kind), d); }
+
+std::vector<Note> notes_in_use(const Book& book, DocumentKind kind, const Document& next) {
+  std::vector<Note> out{document_note(kind, next)};
+  const auto before = document(book, kind), budget = document(book, DocumentKind::budget);
+  if (before && budget && before->name != next.name &&
+      budget->text.find('"' + before->name + '"') != std::string::npos)
+    out.push_back(note_of(key_of(kind, before->name), *before));
+  return out;
 }
 
 Note no_document(DocumentKind kind) { return {0, std::string(info(kind).key), std::nullopt}; }

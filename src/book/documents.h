@@ -4,6 +4,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <vector>
 
 namespace kuvio::book {
 
@@ -45,7 +46,12 @@ struct Document {
 bool is_plain_name(DocumentKind kind, const std::string& name);
 /// Error bad_data when it is damaged.
 std::optional<Document> document(const Book& book, DocumentKind kind);
+/// The one of that name: the one in use, or one that was kept when another took its place.
+std::optional<Document> document(const Book& book, DocumentKind kind, const std::string& name);
 Note document_note(DocumentKind kind, const Document& document);
+/// The notes that put a document into use. Where another one stands there that the book's budget
+/// names it is kept beside, so that the budget can still be checked.
+std::vector<Note> notes_in_use(const Book& book, DocumentKind kind, const Document& next);
 /// The note that takes it away.
 Note no_document(DocumentKind kind);
 

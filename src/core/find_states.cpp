@@ -353,7 +353,7 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
       rule.level.release_high =
           std::max(rule.level.high, rounded(scale.level(threshold(c) + slack(c)), c));
     }
-    rule.shortest_s = shortest[c];
+    rule.shortest_s = to_digits(shortest[c], 2);
     out.recipe.states.push_back(std::move(rule));
   }
   return out;

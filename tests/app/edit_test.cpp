@@ -2,6 +2,7 @@
 // Hand edits on the Trace desk, by mouse and keyboard, with fan and ledger following.
 
 #include "app/engine/book_view.h"
+#include "app/engine/desk_views.h"
 #include "app/engine/state_edits.h"
 #include "app/trace/level_view.h"
 #include "app/trace/recipe_margin.h"
@@ -451,4 +452,35 @@ must = { length = { min = "3 s" } }
   s.window.actions().find(QStringLiteral("applyRecipe"))->trigger();
   REQUIRE(s.wait([&] { return visits_to(s, "0") == 1; }));
   CHECK(visits_to(s, "8840") == 1);  // where the first 28 mA began
+}
+
+TEST_CASE("finding states leaves a budget its recipe, and undone everything is as before") {
+  Opened s;
+  const auto recipe =
+      formats::read_recipe(std::string(KUVIO_SOURCE) + "/examples/satchel.recipe.toml");
+  const std::string budget =
+      "kuvio = \"budget/1\"\nname = \"x\"\nrecipe = \"satchel.recipe.toml\"\n"
+      "[[limit]]\nstate = \"Uplink\"\nmean_current = { max = \"80 mA\" }\n";
+  s.window.session().put(
+      "documents",
+      {book::document_note(book::DocumentKind::recipe,
+                           {"satchel.recipe.toml", "", recipe.text, ""}),
+       book::document_note(book::DocumentKind::budget, {"x.budget.toml", "", budget, ""})});
+  const std::string before = s.view().capture()->recipe_name;
+  const auto ask = [&] {
+    QSignalSpy ready(&s.window.session(), &Session::budgetReady);
+    s.window.session().requestBudget();
+    REQUIRE(ready.wait(10000));
+    return ready.last()[0].value<BudgetViewPtr>();
+  };
+  find_states_of(s.window.session(), s.view().capture()->info.id);
+  REQUIRE(s.wait([&] { return s.view().capture()->recipe_name != before; }));
+  const BudgetViewPtr found = ask();
+  CHECK(found->error.empty());
+  REQUIRE(found->results.size() == 2);
+  REQUIRE(found->results[0].limits[0].measured);
+  CHECK(*found->results[0].limits[0].measured == Approx(70e-3).epsilon(0.01));
+  s.window.session().history()->undo();
+  REQUIRE(s.wait([&] { return s.view().capture()->recipe_name == before; }));
+  CHECK(ask()->error.empty());
 }

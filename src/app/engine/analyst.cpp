@@ -169,8 +169,7 @@ LedgerViewPtr Analyst::ledger(const LedgerRequest& request, const GoingOn& /*goi
 
 std::string Analyst::find_file(DocumentKind kind, const std::string& name,
                                const std::string& beside) const {
-  const auto document = book::document(book_, kind);
-  if (document && document->name == name) return document->text;
+  if (const auto document = book::document(book_, kind, name)) return document->text;
   if (beside.empty()) {
     throw Error(Failure::no_input, "no such file", name,
                 "the budget refers to it, but the book does not contain it");

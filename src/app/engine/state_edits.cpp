@@ -85,7 +85,7 @@ void apply_recipe(Session& session, const std::vector<std::int64_t>& captures,
   session.change(tr("split by a recipe"), [captures, recipe](const book::Book& book,
                                                              const std::stop_token& stop) {
     const formats::RecipeFile parsed = formats::parse_recipe(recipe.text, recipe.name);
-    book::ChangeRequest out{{book::document_note(DocumentKind::recipe, recipe)}};
+    book::ChangeRequest out{book::notes_in_use(book, DocumentKind::recipe, recipe)};
     for (const std::int64_t id : captures) {
       if (stop.stop_requested()) return book::ChangeRequest{};
       const book::CaptureInfo info = book.capture(id);
@@ -107,7 +107,7 @@ void find_states_of(Session& session, std::int64_t capture, std::optional<std::s
         settings.going_on = [&](double) { return !stop.stop_requested(); };
         const formats::RecipeFile found = study::find_recipe(book, info, "", settings);
         return book::ChangeRequest{
-            {book::document_note(DocumentKind::recipe, {kFoundRecipe, "", found.text, ""})},
+            book::notes_in_use(book, DocumentKind::recipe, {kFoundRecipe, "", found.text, ""}),
             {{capture, book::split_capture(book, info, found.recipe, found.text)}}};
       });
 }

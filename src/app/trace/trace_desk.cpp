@@ -277,8 +277,13 @@ void TraceDesk::takeCapture() {
   ledger_model_->setCapture(capture);
   following_ = false;
   takeBudget(budget_);
-  tabs_->setTabVisible(4, context_.view.shown() &&
-                              context_.view.shown()->captures.size() > 1);  // two to be lined up
+  const bool several = context_.view.shown() && context_.view.shown()->captures.size() > 1;
+  if (tabs_->isTabVisible(4) != several) {
+    tabs_->setTabVisible(4, several);  // two to be lined up
+    // A tab bar keeps its arrows when what needed them goes, until it is laid out anew.
+    tabs_->setUsesScrollButtons(false);
+    tabs_->setUsesScrollButtons(true);
+  }
   const bool split = capture && !capture->visits.empty();
   fan_->setVisible(split);
   not_split_->setVisible(capture && !split);
