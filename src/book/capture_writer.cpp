@@ -427,7 +427,11 @@ void CaptureWriter::write_all() {
   }
   log_.clear();
   events_.clear();
-  if (db.wal_bytes() > (spec_.importing ? 4 * kCheckpointBytes : kCheckpointBytes)) db.checkpoint();
+  if (lazy_) {
+    lazy_->committed();
+  } else if (db.wal_bytes() > kCheckpointBytes) {
+    db.checkpoint();
+  }
 }
 
 void CaptureWriter::close_capture(const std::string& end_reason, bool interrupted) {

@@ -15,6 +15,7 @@ namespace kuvio::book {
 namespace {
 
 constexpr int kLevel = 1;             // zstd's
+constexpr int kLeastMatch = 6;        // bytes; shorter ones cost time in noise, and save nothing
 constexpr double kPays = 0.8;         // of the bytes it was
 constexpr std::size_t kHeadFix = 32;  // form, lattice, padding
 constexpr std::size_t kFrameFix = 20;
@@ -259,6 +260,10 @@ struct Packer::Work {
     void operator()(ZSTD_CCtx* c) const { ZSTD_freeCCtx(c); }
   };
   std::unique_ptr<ZSTD_CCtx, Free> zstd{ZSTD_createCCtx()};
+  Work() {
+    ZSTD_CCtx_setParameter(zstd.get(), ZSTD_c_compressionLevel, kLevel);
+    ZSTD_CCtx_setParameter(zstd.get(), ZSTD_c_minMatch, kLeastMatch);
+  }
   std::vector<std::uint32_t> numbers, bits4;
   std::vector<std::uint64_t> bits8;
   std::array<std::byte, 8 * kFrameSamples> planes;
@@ -281,8 +286,8 @@ struct Packer::Work {
     }
     room.resize(std::max(room.size(), ZSTD_compressBound(plain_size)));
     const std::size_t packed = width == 0 ? 0
-                                          : ZSTD_compressCCtx(zstd.get(), room.data(), room.size(),
-                                                              planes.data(), plain_size, kLevel);
+                                          : ZSTD_compress2(zstd.get(), room.data(), room.size(),
+                                                           planes.data(), plain_size);
     const bool plain = width > 0 && (ZSTD_isError(packed) || packed >= plain_size);
     std::array<std::byte, kFrameFix> head;
     std::byte* at = head.data();

@@ -9,8 +9,12 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
+#include <condition_variable>
 #include <filesystem>
+#include <mutex>
+#include <stop_token>
 #include <thread>
 
 namespace kuvio::book {
@@ -352,11 +356,14 @@ void Database::read_blob(const char* table, const char* column, std::int64_t row
 
 std::int64_t Database::last_row() const { return sqlite3_last_insert_rowid(db_.get()); }
 
-void Database::checkpoint() const {
-  prepare("PRAGMA schema_version")
-      .run();  // without a read first the checkpoint silently does nothing
-  sqlite3_wal_checkpoint_v2(db_.get(), nullptr, SQLITE_CHECKPOINT_PASSIVE, nullptr, nullptr);
+namespace {
+void fold_in(sqlite3* db) {
+  run(db, "PRAGMA schema_version");  // without a read first the checkpoint silently does nothing
+  sqlite3_wal_checkpoint_v2(db, nullptr, SQLITE_CHECKPOINT_PASSIVE, nullptr, nullptr);
 }
+}  // namespace
+
+void Database::checkpoint() const { fold_in(db_.get()); }
 
 Transaction::Transaction(const Database& db) : db_(db) {
   take_lock(db_.handle(), "BEGIN IMMEDIATE", db_.path());
@@ -369,8 +376,74 @@ void Transaction::commit() {
   open_ = false;
 }
 
+/// Folds a book's log in whenever it is asked to. What it cannot do is left to whoever comes after.
+class LazyCommits::Fold {
+public:
+  explicit Fold(const std::string& path)
+      : thread_([this, path](const std::stop_token& stop) { work(stop, path); }) {}
+  ~Fold() { thread_.request_stop(); }
+
+  void ask() {
+    const std::lock_guard lock(mutex_);
+    asked_ = true;
+    changed_.notify_all();
+  }
+  /// Until what was asked for is done.
+  void wait() {
+    std::unique_lock lock(mutex_);
+    changed_.wait(lock, [this] { return !asked_ || over_; });
+  }
+
+private:
+  void work(const std::stop_token& stop, const std::string& path) {
+    sqlite3* db = nullptr;
+    const bool open =
+        sqlite3_open_v2(path.c_str(), &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOMUTEX, nullptr) ==
+        SQLITE_OK;
+    if (open) {
+      fold_on_close(db, false);
+      run(db, "PRAGMA synchronous=NORMAL");
+      std::unique_lock lock(mutex_);
+      while (changed_.wait(lock, stop, [this] { return asked_; })) {
+        lock.unlock();
+        fold_in(db);
+        lock.lock();
+        asked_ = false;
+        changed_.notify_all();
+      }
+    }
+    sqlite3_close_v2(db);
+    const std::lock_guard lock(mutex_);
+    over_ = true;
+    changed_.notify_all();
+  }
+
+  std::mutex mutex_;
+  std::condition_variable_any changed_;
+  bool asked_ = false, over_ = false;
+  std::jthread thread_;
+};
+
 LazyCommits::LazyCommits(const Database& db) : db_(db) { db.execute("PRAGMA synchronous=NORMAL"); }
+
+void LazyCommits::committed() {
+  constexpr std::int64_t kAsk = 4 << 20, kLong = 24 << 20;
+  const std::int64_t now = db_.wal_bytes();
+  asked_at_ = std::min(asked_at_, now);  // it began anew
+  if (now - asked_at_ < kAsk) return;
+  asked_at_ = now;
+  if (!fold_) fold_ = std::make_unique<Fold>(db_.path());
+  if (now > kLong) {
+    // The little that is left is folded in here, between two commits, so that the log begins anew.
+    fold_->wait();
+    db_.checkpoint();
+  } else {
+    fold_->ask();
+  }
+}
+
 LazyCommits::~LazyCommits() {
+  fold_.reset();
   sqlite3_exec(db_.handle(), "PRAGMA synchronous=FULL", nullptr, nullptr, nullptr);
 }
 

@@ -131,7 +131,8 @@ private:
 
 /// While it lives, commits of a connection do not wait for the disk: for what is nothing until it
 /// is whole. A power cut may take the last of them, never half of one. The first commit after it
-/// waits for all.
+/// waits for all. The log is folded in by a thread with a connection of its own, so that nobody
+/// waits for that either, but for a moment each time the log has grown long.
 class LazyCommits {
 public:
   explicit LazyCommits(const Database& db);
@@ -139,8 +140,14 @@ public:
   LazyCommits(const LazyCommits&) = delete;
   LazyCommits& operator=(const LazyCommits&) = delete;
 
+  /// To be called after each commit.
+  void committed();
+
 private:
+  class Fold;
   const Database& db_;
+  std::int64_t asked_at_ = 0;  // bytes of the log
+  std::unique_ptr<Fold> fold_;
 };
 
 /// Turns an SQLite result code into an Error.

@@ -8,7 +8,7 @@ namespace kuvio {
 namespace {
 
 constexpr std::size_t kLines = 8;
-constexpr double kMuchLonger = 3, kNearlyAll = 0.9;
+constexpr double kMuchLonger = 3, kMost = 2.0 / 3;
 
 /// That nine of ten others are no longer than it: of the sorted silences without that one.
 double usual_beside(const std::vector<double>& sorted, double silence) {
@@ -46,7 +46,7 @@ std::vector<Hang> hangs_of(const Visits& visits, std::span<const double> lines, 
       const Visit& visit = visits[v];
       if (visit.state == kOff || visit.state == kMissing) continue;
       const double inside = std::min(to, visit.to_s) - std::max(from, visit.from_s);
-      if (!(inside >= kNearlyAll * silences[i])) continue;
+      if (!(inside >= kMost * silences[i])) continue;
       const auto other = longest_other(visits, v);
       if (!other && visit.state != kUnassigned) continue;
       if (other && !(visit.length_s() > kMuchLonger * *other)) continue;

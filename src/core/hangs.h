@@ -25,7 +25,7 @@ struct Hang {
 /// log was listened to.
 ///
 /// A silence counts that is three times as long as nine of ten others, of eight lines or more, and
-/// of which a single stay makes nine tenths that is three times as long as any other of its state.
+/// of which a single stay makes two thirds that is three times as long as any other of its state.
 /// Without another stay only Unassigned counts: a state that is visited once may last as it likes.
 std::vector<Hang> hangs_of(const Visits& visits, std::span<const double> lines, double log_to_s);
 

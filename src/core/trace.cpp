@@ -4,6 +4,7 @@
 #include "core/compensated_sum.h"
 
 #include <algorithm>
+#include <array>
 #include <optional>
 #include <stdexcept>
 
@@ -47,12 +48,25 @@ void accumulate(CellSum& sum, const CellSum& more) {
 }
 
 Extremes extremes_of(std::span<const double> values) {
-  double lo = values[0], hi = values[0];
-  for (const double v : values) {
-    lo = v < lo ? v : lo;
-    hi = v > hi ? v : hi;
+  // Several at a time: one after the other each comparison waits for the one before.
+  constexpr std::size_t kLanes = 8;
+  std::array<double, kLanes> lo, hi;
+  lo.fill(values[0]);
+  hi.fill(values[0]);
+  const auto take = [&](std::size_t lane, double v) {
+    lo[lane] = v < lo[lane] ? v : lo[lane];
+    hi[lane] = v > hi[lane] ? v : hi[lane];
+  };
+  std::size_t i = 0;
+  for (; i + kLanes <= values.size(); i += kLanes) {
+    for (std::size_t lane = 0; lane < kLanes; ++lane) take(lane, values[i + lane]);
   }
-  return {lo, hi, true};
+  for (; i < values.size(); ++i) take(0, values[i]);
+  for (std::size_t lane = 1; lane < kLanes; ++lane) {
+    lo[0] = lo[lane] < lo[0] ? lo[lane] : lo[0];
+    hi[0] = hi[lane] > hi[0] ? hi[lane] : hi[0];
+  }
+  return {lo[0], hi[0], true};
 }
 
 CellSum sum_cells(SampleKind kind, std::span<const double> values, const double* next,

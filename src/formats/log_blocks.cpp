@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::size_t kBlock = 1 << 19, kLongestLine = 1 << 20;
 constexpr unsigned kMostParsers = 4;
-constexpr std::size_t kSlotsPerParser = 4;
+constexpr std::size_t kSlotsPerParser = 6;
 
 }  // namespace
 

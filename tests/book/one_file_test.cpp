@@ -6,6 +6,7 @@
 #include "book/capture_writer.h"
 #include "book/channel_trace.h"
 #include "book/checksums.h"
+#include "book/make.h"
 #include "book/verify.h"
 #include "core/measure.h"
 
@@ -154,4 +155,30 @@ TEST_CASE("a book is open by whatever name: a link to it finds what lies beside 
   CHECK(by_link.captures().size() == 1);
   CHECK(samples(link) == 1000);
   CHECK(beside(link).empty());
+}
+
+TEST_CASE("the log of a large import is folded in while it goes on, and others read meanwhile") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Book book = Book::open(path, Book::Mode::create);
+  add_capture(book, 1000);
+  const std::vector<double> values = test::noise(1 << 17, 3);  // does not pack
+  constexpr int kPieces = 80;                                  // a MiB each
+  std::uintmax_t longest = 0, folded = 0;
+  {
+    book::CaptureWriter writer(book, {"large", "", {}, true}, {test::current_channel()});
+    for (int i = 0; i < kPieces; ++i) {
+      writer.append(0, static_cast<std::int64_t>(i) << 17, 1, values);
+      writer.flush();
+      longest = std::max(longest, fs::file_size(path + "-wal"));
+      folded = fs::file_size(path);
+      if (i % 16 == 0) CHECK(Book::open(path, Book::Mode::read).captures().size() == 1);
+    }
+    writer.finish("complete", false);
+  }
+  CHECK(longest < (std::uintmax_t{44} << 20));
+  CHECK(folded > (std::uintmax_t{40} << 20));
+  CHECK(book.captures().size() == 2);
+  CHECK(book.captures()[1].channels[0].samples == kPieces << 17);
+  CHECK(book::verify(book).empty());
 }
