@@ -145,6 +145,7 @@ private:
         out.push_back(v);
         out.back().to_s = a;
         out.back().ends = {};
+        touched_.push_back((v.from_s + a) / 2);
       }
       // Pieces that follow each other without missing time between are one visit.
       if (!out.empty() && out.back().state == e.state && out.back().to_s == a) {

@@ -60,12 +60,29 @@ public:
     for (std::size_t i = 1; i < out.size(); ++i) {
       if (!out[i].begins.empty()) out[i].from_s = out[i - 1].to_s = places[i];
     }
-    // The last instant of a block has no length by itself.
-    std::erase_if(out, [](const Visit& v) { return !(v.to_s > v.from_s); });
-    return out;
+    return with_length(out);
   }
 
 private:
+  /// Those that last: the last instant of a block has no length by itself, and one on its way from
+  /// level to level may have none left between its edges.
+  Visits with_length(Visits& all) const {
+    Visits out;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+      if (!(all[i].to_s > all[i].from_s)) continue;
+      // What was parted by nothing but that is one.
+      const bool gone = i > 0 && !out.empty() && !(all[i - 1].to_s > all[i - 1].from_s);
+      if (gone && out.back().state == all[i].state && !anchored(i)) {
+        out.back().to_s = all[i].to_s;
+        out.back().ends = all[i].ends;
+        out.back().narrow = out.back().narrow && all[i].narrow;
+      } else {
+        out.push_back(std::move(all[i]));
+      }
+    }
+    agree_on_cells(out);
+    return out;
+  }
   double time(std::int64_t at) const {
     return trace_.time_base().seconds(tick_of(trace_, block_, at));
   }
@@ -327,6 +344,7 @@ SplitResult split_beside(const Trace& trace, const Recipe& recipe, const Beside&
     off.push_back({kOff, on_sample(trace, from), on_sample(trace, to)});
   overlay(out, off);
   absorb_stubs(out, recipe);
+  agree_on_cells(out);
   for (std::size_t i = 0; i < out.size(); ++i) {
     out[i].whole = out[i].state != kMissing && out[i].state != kOff && is_whole(out, i);
   }

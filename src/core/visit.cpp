@@ -13,4 +13,13 @@ bool is_whole(const Visits& visits, std::size_t at) {
   return before != kMissing && after != kMissing && after != kOff;
 }
 
+void agree_on_cells(Visits& visits) {
+  if (visits.empty()) return;
+  visits.front().begins = visits.back().ends = {};
+  for (std::size_t i = 1; i < visits.size(); ++i) {
+    Visit &left = visits[i - 1], &right = visits[i];
+    if (left.ends != right.begins || left.to_s != right.from_s) left.ends = right.begins = {};
+  }
+}
+
 }  // namespace kuvio

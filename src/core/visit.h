@@ -45,4 +45,8 @@ using Visits = std::vector<Visit>;
 /// being switched off. Being switched on is a beginning like any other (the device boots).
 bool is_whole(const Visits& visits, std::size_t at);
 
+/// An edge has a cell only where both of its visits know the same one, and meet there: where one of
+/// them has gone the samples' own model shares the charge, so that nothing is lost or counted twice.
+void agree_on_cells(Visits& visits);
+
 }  // namespace kuvio

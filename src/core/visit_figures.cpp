@@ -128,7 +128,9 @@ void mark_bounds(const Trace& trace, std::vector<VisitFigures>& figures) {
 
 }  // namespace
 
-std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visits) {
+std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& as_stored) {
+  Visits visits = as_stored;
+  agree_on_cells(visits);  // a split of an earlier version may not
   std::vector<VisitFigures> out;
   out.reserve(visits.size());
   std::optional<EdgeFigures> before;  // of the edge to the visit before

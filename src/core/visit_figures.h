@@ -30,7 +30,7 @@ struct VisitFigures {
 };
 
 /// Measures every visit of a split. Charges add up to the trace's own to rounding.
-std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& visits);
+std::vector<VisitFigures> measure_visits(const Trace& trace, const Visits& as_stored);
 
 /// The visits alone.
 Visits visits_of(const std::vector<VisitFigures>& figures);

@@ -10,6 +10,7 @@
 
 #include "desk_fixture.h"
 
+#include <QAbstractItemView>
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -483,4 +484,26 @@ TEST_CASE("finding states leaves a budget its recipe, and undone everything is a
   s.window.session().history()->undo();
   REQUIRE(s.wait([&] { return s.view().capture()->recipe_name == before; }));
   CHECK(ask()->error.empty());
+}
+
+TEST_CASE("a recipe splits the ticked captures, and all where none is ticked") {
+  Opened s;
+  auto* all = s.window.findChild<QPushButton*>(QStringLiteral("recipeApplyAll"));
+  REQUIRE(all);
+  CHECK(all->text() == "Split all");
+  auto* list = s.window.findChild<QAbstractItemView*>(QStringLiteral("captures"));
+  list->model()->setData(list->model()->index(1, 0), Qt::Checked, Qt::CheckStateRole);
+  REQUIRE(s.wait([&] { return s.view().shown()->captures.size() == 2; }));
+  CHECK(all->text() == "Split 2 ticked");
+  find_states_of(s.window.session(), s.view().capture()->info.id);
+  const std::string before = s.view().capture()->recipe_text;
+  REQUIRE(s.wait([&] { return s.view().capture()->recipe_text != before; }));
+  CHECK(s.view().shown()->captures[1]->recipe_text == before);
+  s.window.actions().find(QStringLiteral("showRecipe"))->trigger();
+  REQUIRE(s.wait([&] { return all->isVisible() && all->isEnabled(); }));
+  QTest::mouseClick(all, Qt::LeftButton);
+  CHECK(s.wait([&] {
+    const auto& shown = s.view().shown()->captures;
+    return shown.size() == 2 && shown[1]->recipe_text == shown[0]->recipe_text;
+  }));
 }

@@ -106,7 +106,6 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   apply_ = button(tr("Split capture"), QStringLiteral("recipeApply"), page, true);
   apply_->setToolTip(tr("Split the capture shown with this recipe"));
   apply_all_ = button(tr("Split all"), QStringLiteral("recipeApplyAll"), page);
-  apply_all_->setToolTip(tr("Split every capture in the book with this recipe"));
   foot->addWidget(apply_, 1);
   foot->addWidget(apply_all_, 1);
   rows->addLayout(foot);
@@ -136,6 +135,12 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
     if (recipe_) session_.requestPreview(document_.text);
   });
   connect(&view_, &ViewState::captureChanged, this, &RecipeMargin::askPreview);
+  connect(&view_, &ViewState::captureChanged, this, [this] {
+    const std::size_t ticked = view_.shown() ? view_.shown()->captures.size() : 0;
+    apply_all_->setText(ticked > 1 ? tr("Split %1 ticked").arg(ticked) : tr("Split all"));
+    apply_all_->setToolTip(ticked > 1 ? tr("Split the ticked captures with this recipe")
+                                      : tr("Split every capture in the book with this recipe"));
+  });
   connect(&session_, &Session::fitReady, this, [this](const FitViewPtr& fit) {
     fit_ = fit;
     sayStatus();
@@ -416,7 +421,10 @@ void RecipeMargin::takePreview(const RecipePreviewPtr& preview) {
 void RecipeMargin::apply(bool all) {
   if (!recipe_ || !view_.capture()) return;
   std::vector<std::int64_t> ids;
-  if (all) {
+  const auto& shown = view_.shown()->captures;
+  if (all && shown.size() > 1) {
+    for (const CaptureViewPtr& capture : shown) ids.push_back(capture->info.id);
+  } else if (all) {
     for (const CaptureRow& row : session_.book()->rows) ids.push_back(row.info.id);
   } else {
     ids.push_back(view_.capture()->info.id);

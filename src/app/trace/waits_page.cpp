@@ -68,7 +68,7 @@ WaitsPage::WaitsPage(ViewState& view, Session& session, QWidget* parent)
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(2);
-  auto* top = new QHBoxLayout;
+  auto* top = beside_or_below();
   top->setContentsMargins(8, 2, 8, 0);
   kind_ = combo(QStringLiteral("waitKind"), tr("What is waited from"), this);
   kind_->addItems({tr("From log line"), tr("From mark"), tr("From rise of"), tr("From fall of")});
@@ -76,7 +76,7 @@ WaitsPage::WaitsPage(ViewState& view, Session& session, QWidget* parent)
   of_->setEditable(true);
   of_->setInsertPolicy(QComboBox::NoInsert);
   of_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-  of_->setMinimumContentsLength(18);
+  of_->setMinimumContentsLength(12);
   state_ = combo(QStringLiteral("waitState"), tr("The state that is waited for"), this);
   top->addWidget(kind_);
   top->addWidget(of_, 1);
