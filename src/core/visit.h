@@ -46,7 +46,8 @@ using Visits = std::vector<Visit>;
 bool is_whole(const Visits& visits, std::size_t at);
 
 /// An edge has a cell only where both of its visits know the same one, and meet there: where one of
-/// them has gone the samples' own model shares the charge, so that nothing is lost or counted twice.
+/// them has gone the samples' own model shares the charge, so that nothing is lost or counted
+/// twice.
 void agree_on_cells(Visits& visits);
 
 }  // namespace kuvio
