@@ -14,7 +14,7 @@ namespace kuvio {
 namespace {
 
 constexpr std::int64_t kRun = 32;     // samples of a run that shows its noise
-constexpr std::size_t kRuns = 3000;   // of them, all over the trace
+constexpr std::size_t kRuns = 6000;   // of them, all over the trace
 constexpr double kLeastShare = 0.05;  // of a level, that its noise is at least
 constexpr double kStep = 0.02, kBin = 0.35;
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
@@ -150,8 +150,10 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
       places.push_back(t);
       sizes.push_back(size);
     }
-    // Runs with a change of level in them show more: the lower ones speak.
-    bins_[median(places)] = std::log(std::max(quantile(sizes, 0.4), zero_));
+    // Runs with a change of level in them show more: the lower ones speak, of few the lowest.
+    constexpr double kMany = 12;
+    const double share = 0.4 * std::min(1.0, static_cast<double>(all.size() - 1) / kMany);
+    bins_[median(places)] = std::log(std::max(quantile(sizes, share), zero_));
   }
 }
 
