@@ -4,6 +4,7 @@
 #include "core/charge_flow.h"
 #include "core/cycles.h"
 #include "core/number_text.h"
+#include "formats/json_number.h"
 #include "formats/json_results.h"
 #include "formats/phrases.h"
 #include "formats/project_files.h"
@@ -43,16 +44,13 @@ Named named_by(const Budget& budget, const std::string& state) {
 
 nlohmann::ordered_json limits_of(const Budget& budget, const std::string& state) {
   nlohmann::ordered_json out = nlohmann::ordered_json::array();
-  const auto known = [](const std::optional<double>& v) {
-    return v ? nlohmann::ordered_json(*v) : nlohmann::ordered_json();
-  };
   for (const Limit& l : budget.limits) {
     if (l.scope != Scope::state || l.state != state) continue;
     out.push_back({{"quantity", info(l.quantity).key},
                    {"statistic", info(l.statistic).key},
-                   {"expected", known(l.expect)},
-                   {"max", known(l.max)},
-                   {"min", known(l.min)},
+                   {"expected", formats::json_number(l.expect)},
+                   {"max", formats::json_number(l.max)},
+                   {"min", formats::json_number(l.min)},
                    {"unit", info(l.quantity).unit()}});
   }
   return out;

@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::size_t kBlock = 1 << 19, kLongestLine = 1 << 20;
 constexpr unsigned kMostParsers = 4;
-constexpr std::size_t kSlotsPerParser = 6;
+constexpr std::size_t kSlots = 12, kSlotsPerParser = 4;  // at least, and of many parsers
 
 }  // namespace
 
@@ -24,7 +24,7 @@ LogBlocks::LogBlocks(const std::string& path, const std::string& at, std::int64_
   size_ = static_cast<double>(std::filesystem::file_size(at, ignored));
   in_.seekg(offset);
   if (parsers == 0) parsers = std::clamp(std::thread::hardware_concurrency(), 1U, kMostParsers);
-  slots_.resize(1 + kSlotsPerParser * parsers);
+  slots_.resize(1 + std::max<std::size_t>(kSlots, kSlotsPerParser * parsers));
   for (unsigned i = 0; i < parsers; ++i)
     parsers_.emplace_back([this, &plan, shunt_ohm](const std::stop_token& stop) {
       parse_blocks(stop, plan, shunt_ohm);

@@ -9,6 +9,7 @@
 #include "core/number_text.h"
 #include "core/quantity.h"
 #include "core/supply_dips.h"
+#include "formats/json_number.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -186,10 +187,14 @@ private:
     rule.below = settings_.dip;
     rule.back = settings_.dip + 0.02;
     std::vector<SupplyDip> dips = supply_dips(voltage, rule);
+    std::vector<const Visit*> off;
+    for (const Visit& v : visits_) {
+      if (v.state == kOff) off.push_back(&v);
+    }
     std::erase_if(dips, [&](const SupplyDip& d) {
       if (!d.begins && d.from_s <= voltage.from_s()) return true;  // on its way up as it begins
-      return std::any_of(visits_.begin(), visits_.end(), [&](const Visit& v) {
-        return v.state == kOff && v.from_s <= d.to_s && d.from_s <= v.to_s;
+      return std::any_of(off.begin(), off.end(), [&](const Visit* v) {
+        return v->from_s <= d.to_s && d.from_s <= v->to_s;
       });
     });
     double low = 0;
@@ -373,14 +378,11 @@ nlohmann::ordered_json to_json(const Troubles& troubles) {
     if (t.silent_s) row["silent_s"] = *t.silent_s;
     found.push_back(std::move(row));
   }
-  const auto known = [](const std::optional<double>& v) {
-    return v ? nlohmann::ordered_json(*v) : nlohmann::ordered_json();
-  };
   return {{"found", found},
           {"unknown", troubles.unknown},
-          {"limit_a", known(troubles.limit_a)},
-          {"usual_v", known(troubles.usual_v)},
-          {"dip_below_v", known(troubles.dip_v)}};
+          {"limit_a", formats::json_number(troubles.limit_a)},
+          {"usual_v", formats::json_number(troubles.usual_v)},
+          {"dip_below_v", formats::json_number(troubles.dip_v)}};
 }
 
 }  // namespace kuvio::study

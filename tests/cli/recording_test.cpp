@@ -75,7 +75,9 @@ TEST_CASE(
   CHECK(c.channel("I").samples == 5000);  // the instrument kept them
   CHECK(c.channel("I").gaps == 0);
   REQUIRE(c.events(EventKind::link_lost).size() == 1);
-  CHECK(c.events(EventKind::link_lost)[0].earliest_s == Approx(2).margin(0.8));
+  const double known_s = c.events(EventKind::link_lost)[0].earliest_s;  // the last that was fetched
+  CHECK(known_s > 1.2);
+  CHECK(known_s < 2.3);
 }
 
 TEST_CASE("a capture can be armed: a level, an edge or a line begin it, with what was before") {

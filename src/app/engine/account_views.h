@@ -26,6 +26,7 @@ struct WaysView {
 struct TroublesView {
   std::int64_t capture = 0;
   study::Troubles found;
+  std::string error;  ///< why it could not be looked through; empty: it was
 };
 
 /// How long a state is waited for, from what happens beside it.
@@ -46,8 +47,6 @@ struct WaitsView {
 struct LedgerRequest {
   std::int64_t capture = 0;
   std::string channel;
-
-  bool operator==(const LedgerRequest&) const = default;
 };
 struct LedgerView {
   LedgerRequest asked;

@@ -137,7 +137,8 @@ TroublesViewPtr Analyst::troubles(std::int64_t capture, const GoingOn& /*going_o
   out->capture = capture;
   try {
     out->found = study::troubles_of(book_, book::load_split(book_, book_.capture(capture)));
-  } catch (const Error&) {  // not split: nothing is said of it yet
+  } catch (const Error& e) {
+    out->error = e.what();
   }
   return out;
 }

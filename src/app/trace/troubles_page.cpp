@@ -86,6 +86,7 @@ void TroublesPage::lay() {
   model_->setHorizontalHeaderLabels({tr("at"), tr("what"), tr("in")});
   const std::size_t n = troubles_ ? troubles_->found.all.size() : 0;
   emit found(static_cast<int>(n));
+  words_->show();
   if (!troubles_) {
     words_->setText(asked_ ? tr("Looking…")
                     : view_.capture() && view_.capture()->info.recording
@@ -93,6 +94,7 @@ void TroublesPage::lay() {
                         : tr("Not split into states yet: then it is looked through."));
     return;
   }
+  if (!troubles_->error.empty()) return words_->setText(qs(troubles_->error));
   const double width = asked_->to_s - asked_->from_s;
   for (const study::Trouble& t : troubles_->found.all) {
     auto* when = new QStandardItem(moment_text(t.from_s, std::min(width, 10.0)));

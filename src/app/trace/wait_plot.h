@@ -6,6 +6,8 @@
 
 #include <QWidget>
 
+#include <optional>
+
 namespace kuvio::app {
 
 /// How long a state was waited for, each time a dot: how the waits are spread, with their median
