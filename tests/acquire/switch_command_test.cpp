@@ -17,7 +17,7 @@ using namespace kuvio::acquire;
 namespace {
 
 template <typename Done>
-bool wait_for(Done done, int ms = 5000) {
+bool wait_for(Done done, int ms = 40000) {
   for (int i = 0; i < ms / 20 && !done(); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
   return done();

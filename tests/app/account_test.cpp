@@ -15,6 +15,7 @@
 
 #include "desk_fixture.h"
 #include "made_rounds.h"
+#include "wait_for.h"
 
 #include <QAbstractItemView>
 #include <QComboBox>
@@ -58,7 +59,7 @@ struct Rounds {
   void showBuild(const char* build) {
     auto* list = child<QAbstractItemView>("captures");
     list->setCurrentIndex(list->model()->index(std::string(build) == "old" ? 0 : 1, 0));
-    REQUIRE(QTest::qWaitFor([&] { return view().capture()->info.build == build; }, 5000));
+    REQUIRE(test::wait_for([&] { return view().capture()->info.build == build; }));
   }
   template <typename T>
   T* child(const char* name) {
@@ -143,7 +144,7 @@ TEST_CASE("the transitions page tells what is new beside the reference and goes 
   Rounds w;
   w.showBuild("new");
   w.desk->showAccount(TraceDesk::Page::transitions);
-  REQUIRE(QTest::qWaitFor([&] { return w.text("waysWords").contains("never in old"); }, 5000));
+  REQUIRE(test::wait_for([&] { return w.text("waysWords").contains("never in old"); }));
   CHECK_THAT(w.text("waysWords").toStdString(),
              Catch::Contains("Doze is never a state of old; Work to Doze: 6 of 24 exits, never in "
                              "old (24 exits)"));
@@ -185,7 +186,7 @@ TEST_CASE("the transitions page tells what is new beside the reference and goes 
   CHECK(went[6] == went[0]);  // six of them
 
   w.showBuild("old");
-  REQUIRE(QTest::qWaitFor([&] { return w.text("waysWords").contains("is the reference"); }, 5000));
+  REQUIRE(test::wait_for([&] { return w.text("waysWords").contains("is the reference"); }));
   CHECK(table->isColumnHidden(WaysModel::There));
 }
 
@@ -205,21 +206,21 @@ TEST_CASE("the recipe's page shows a typical visit of each rule and tells what m
     }
     return false;
   };
-  CHECK(QTest::qWaitFor([&] { return drawn("ruleSpecimen2"); }, 5000));  // of Work
-  CHECK(drawn("ruleSpecimen1"));                                         // of Doze
+  CHECK(test::wait_for([&] { return drawn("ruleSpecimen2"); }));  // of Work
+  CHECK(drawn("ruleSpecimen1"));                                  // of Doze
   auto* status = w.child<QLabel>("recipeStatus");
-  CHECK(QTest::qWaitFor([&] { return status->text().contains("Applied to this capture"); }, 5000));
+  CHECK(test::wait_for([&] { return status->text().contains("Applied to this capture"); }));
   INFO(status->text().toStdString());
   CHECK_FALSE(status->text().contains("May not fit"));
   w.showBuild("old");
-  CHECK(QTest::qWaitFor([&] { return !drawn("ruleSpecimen1"); }, 5000));  // no such visit there
+  CHECK(test::wait_for([&] { return !drawn("ruleSpecimen1"); }));  // no such visit there
   // The threshold under Work is drawn close to what Work draws at least, and both are split anew.
   const double near = (40e-6 + 0.2e-6 * 64) / 0.1 * 0.97;
   w.desk->recipe()->dragEdge(2, false, near, true);
-  REQUIRE(QTest::qWaitFor([&] { return status->text().contains("Not yet applied"); }, 5000));
+  REQUIRE(test::wait_for([&] { return status->text().contains("Not yet applied"); }));
   w.window.actions().find(QStringLiteral("applyRecipeAll"))->trigger();
-  CHECK(QTest::qWaitFor(
-      [&] { return status->text().contains("May not fit: 6 of 24 visits to Work lie"); }, 8000));
+  CHECK(test::wait_for(
+      [&] { return status->text().contains("May not fit: 6 of 24 visits to Work lie"); }));
 }
 
 TEST_CASE("the waits page tells how long a state is waited for, each wait a dot and a row") {
@@ -241,7 +242,7 @@ TEST_CASE("the waits page tells how long a state is waited for, each wait a dot 
   emit state->activated(state->currentIndex());
   QTest::keyClicks(from->lineEdit(), "key");
   // A mark 250 ms before each work, and one half a second before that no other answers to.
-  REQUIRE(QTest::qWaitFor([&] { return w.text("waitWords").startsWith("Work entered"); }, 5000));
+  REQUIRE(test::wait_for([&] { return w.text("waitWords").startsWith("Work entered"); }));
   CHECK_THAT(w.text("waitWords").toStdString(),
              Catch::StartsWith("Work entered 24 of 25 times, after 250"));
   CHECK(table->model()->rowCount() == 25);
@@ -257,7 +258,7 @@ TEST_CASE("the waits page tells how long a state is waited for, each wait a dot 
   CHECK(w.view().to() - w.view().from() < 1.0);
   // An expression that is none is told; a log line that is followed by the state a round later.
   from->lineEdit()->setText("(");
-  REQUIRE(QTest::qWaitFor([&] { return w.text("waitWords").contains("missing )"); }, 5000));
+  REQUIRE(test::wait_for([&] { return w.text("waitWords").contains("missing )"); }));
   CHECK(table->model()->rowCount() == 0);
   kind->setCurrentIndex(2);
   emit kind->activated(2);
@@ -275,7 +276,7 @@ TEST_CASE("another current is accounted for in the same visits, beside the first
   CHECK(table->isColumnHidden(LedgerModel::OfAll));
   of->setCurrentIndex(1);
   emit of->activated(1);
-  REQUIRE(QTest::qWaitFor([&] { return !table->isColumnHidden(LedgerModel::OfAll); }, 5000));
+  REQUIRE(test::wait_for([&] { return !table->isColumnHidden(LedgerModel::OfAll); }));
   const auto cell = [&](const QString& state, int column) {
     for (int row = 0; row < table->model()->rowCount(); ++row) {
       if (table->model()->index(row, LedgerModel::State).data().toString() == state)
@@ -288,8 +289,7 @@ TEST_CASE("another current is accounted for in the same visits, beside the first
   CHECK(table->model()->headerData(LedgerModel::OfAll, Qt::Horizontal, Qt::DisplayRole) == "of I");
   // It stays the one that is looked at, of the next capture too, until the first is chosen again.
   w.showBuild("new");
-  REQUIRE(
-      QTest::qWaitFor([&] { return cell("Doze", LedgerModel::OfAll).startsWith("1.0"); }, 5000));
+  REQUIRE(test::wait_for([&] { return cell("Doze", LedgerModel::OfAll).startsWith("1.0"); }));
   of->setCurrentIndex(0);
   emit of->activated(0);
   CHECK(table->isColumnHidden(LedgerModel::OfAll));
@@ -304,7 +304,7 @@ TEST_CASE("troubles are looked for when a capture is shown, told in the tab, and
   w.showBuild("old");
   auto* tabs = w.child<QTabBar>("accountTabs");
   // Every fourth work is held, and falls to nothing after: a loop.
-  REQUIRE(QTest::qWaitFor([&] { return tabs->tabText(4) == "Troubles: 2"; }, 5000));
+  REQUIRE(test::wait_for([&] { return tabs->tabText(4) == "Troubles: 2"; }));
   w.desk->showAccount(TraceDesk::Page::troubles);
   auto* table = w.child<NotebookTable>("troubles");
   const auto text = [&](int row) { return table->model()->index(row, 1).data().toString(); };

@@ -8,6 +8,7 @@
 #include "cli/process.h"
 
 #include "support.h"
+#include "wait_for.h"
 
 #include <QDBusContext>
 #include <QDBusObjectPath>
@@ -94,19 +95,19 @@ TEST_CASE("what announces itself is listed once, goes when it goes, and is belie
     QTest::qWait(100);
     const auto announce = [&](const QDBusMessage& message) { REQUIRE(serving.send(message)); };
     announce(item("ItemNew", QStringLiteral("Acme Source 7")));
-    REQUIRE(QTest::qWaitFor([&] { return found.all().size() == 1; }));
+    REQUIRE(test::wait_for([&] { return found.all().size() == 1; }));
     CHECK(found.all()[0].name == QStringLiteral("Acme Source 7"));
     CHECK(found.all()[0].address == QStringLiteral("scpi+tcp://192.0.2.7:5025"));
     announce(item("ItemNew", QStringLiteral("Acme Source 7"), 3));  // over another interface
     announce(item("ItemNew", QStringLiteral("Printer"), 2, "_ipp._tcp"));
     // A name with an escape and a line break is shown plainly; what has no address is not listed.
     announce(item("ItemNew", QStringLiteral("bad\x1b[31m\nname")));
-    REQUIRE(QTest::qWaitFor([&] { return found.all().size() == 2; }));
+    REQUIRE(test::wait_for([&] { return found.all().size() == 2; }));
     CHECK_FALSE(found.all()[1].name.contains(QChar(0x1b)));
     CHECK_FALSE(found.all()[1].name.contains(QLatin1Char('\n')));
     avahi.host = QStringLiteral("fe80::1");
     announce(item("ItemNew", QStringLiteral("six")));
-    REQUIRE(QTest::qWaitFor([&] { return found.all().size() == 3; }));
+    REQUIRE(test::wait_for([&] { return found.all().size() == 3; }));
     CHECK(acquire::parse_endpoint(found.all()[2].address.toStdString()).host == "fe80::1");
     for (const char* host : {"", "h.local", "1.2.3.4; rm", "192.0.2.7/24"}) {
       avahi.host = QString::fromLatin1(host);
@@ -118,7 +119,7 @@ TEST_CASE("what announces itself is listed once, goes when it goes, and is belie
     QTest::qWait(200);
     CHECK(found.all().size() == 3);
     announce(item("ItemRemove", QStringLiteral("Acme Source 7")));
-    REQUIRE(QTest::qWaitFor([&] { return found.all().size() == 2; }));
+    REQUIRE(test::wait_for([&] { return found.all().size() == 2; }));
     CHECK(changes == 4);
     // A network that announces without end fills no memory.
     avahi.port = 5025;
@@ -169,12 +170,10 @@ TEST_CASE("the simulated bench, announced by a real Avahi on loopback, is found 
                        QString::fromStdString(folder / "avahi.conf")});
   REQUIRE(daemon.waitForStarted());
   QByteArray said;
-  const bool up = QTest::qWaitFor(
-      [&] {
-        said += daemon.readAll();
-        return said.contains("startup complete") || daemon.state() == QProcess::NotRunning;
-      },
-      10000);
+  const bool up = test::wait_for([&] {
+    said += daemon.readAll();
+    return said.contains("startup complete") || daemon.state() == QProcess::NotRunning;
+  });
   if (!up || daemon.state() == QProcess::NotRunning) {
     // One of the system's own runs already, or it may not be started by this user.
     WARN("Avahi does not start here: " << said.toStdString());
@@ -191,12 +190,12 @@ TEST_CASE("the simulated bench, announced by a real Avahi on loopback, is found 
   {
     AnnouncedServices found(bus.connection("kuvio-real"));
     found.look();
-    REQUIRE(QTest::qWaitFor([&] { return !found.all().empty(); }, 10000));
+    REQUIRE(test::wait_for([&] { return !found.all().empty(); }));
     CHECK(found.all()[0].name == QStringLiteral("Simulated analyser"));
     CHECK(found.all()[0].address == QString::fromStdString(sim.scpi()));
     publisher.terminate();
     publisher.waitForFinished(3000);
-    CHECK(QTest::qWaitFor([&] { return found.all().empty(); }, 10000));
+    CHECK(test::wait_for([&] { return found.all().empty(); }));
   }
   QDBusConnection::disconnectFromBus(QStringLiteral("kuvio-real"));
   daemon.terminate();

@@ -8,6 +8,7 @@
 #include "cli/process.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QComboBox>
 #include <QLabel>
@@ -32,8 +33,8 @@ struct AtBench {
                      [this](const QString& text) { told << text; });
     click("deskBench");
   }
-  static bool wait(const std::function<bool()>& done, int ms = 15000) {
-    return QTest::qWaitFor(done, ms);
+  static bool wait(const std::function<bool()>& done, int ms = test::kPatience) {
+    return test::wait_for(done, ms);
   }
   template <typename T>
   T* find(const char* name) {

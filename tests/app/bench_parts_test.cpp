@@ -11,6 +11,7 @@
 #include "app/style/field_note.h"
 
 #include "support.h"
+#include "wait_for.h"
 
 #include <QComboBox>
 #include <QGridLayout>
@@ -196,7 +197,7 @@ TEST_CASE("a kernel sensor's drawer shows how it is set, sets it, and says how o
   QObject::connect(&bench, &BenchControl::failed, [&](const QString& t) { failed << t; });
   ListenerDrawer drawer(ListenerDrawer::What::input, address, bench, nullptr);
   drawer.show();
-  REQUIRE(QTest::qWaitFor(
+  REQUIRE(test::wait_for(
       [&] { return drawer.findChild<QWidget*>(QStringLiteral("update_interval")) != nullptr; }));
   const auto file = [&](const char* name) {
     std::ifstream in(folder / name);
@@ -212,15 +213,15 @@ TEST_CASE("a kernel sensor's drawer shows how it is set, sets it, and says how o
   QTest::keyClicks(interval, QStringLiteral("140 ms"));
   CHECK(file("update_interval") == "35");
   QTest::keyClick(interval, Qt::Key_Return);
-  REQUIRE(QTest::qWaitFor([&] { return file("update_interval") == "140"; }));
+  REQUIRE(test::wait_for([&] { return file("update_interval") == "140"; }));
   // Choices are those of the driver.
   auto* ratio = child<QComboBox>(drawer, "in_oversampling_ratio");
   REQUIRE(ratio->count() == 3);
   CHECK(ratio->currentText() == QStringLiteral("4"));
   ratio->setCurrentIndex(2);
   emit ratio->activated(2);
-  REQUIRE(QTest::qWaitFor([&] { return file("in_oversampling_ratio") == "16"; }));
-  REQUIRE(QTest::qWaitFor([&] {
+  REQUIRE(test::wait_for([&] { return file("in_oversampling_ratio") == "16"; }));
+  REQUIRE(test::wait_for([&] {
     auto* now = drawer.findChild<QComboBox*>(QStringLiteral("in_oversampling_ratio"));
     return now && now->currentText() == QStringLiteral("16");
   }));
@@ -233,7 +234,7 @@ TEST_CASE("a kernel sensor's drawer shows how it is set, sets it, and says how o
   auto* again = child<QComboBox>(drawer, "in_oversampling_ratio");
   again->setCurrentIndex(0);
   emit again->activated(0);
-  REQUIRE(QTest::qWaitFor([&] { return file("in_oversampling_ratio") == "1"; }));
+  REQUIRE(test::wait_for([&] { return file("in_oversampling_ratio") == "1"; }));
   QTest::qWait(50);
   CHECK(child<QLineEdit>(drawer, "update_interval")->text() == QStringLiteral("70 ms"));
   CHECK(file("update_interval") == "140");

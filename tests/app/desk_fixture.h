@@ -14,6 +14,7 @@
 #include "formats/project_files.h"
 
 #include "support.h"
+#include "wait_for.h"
 
 #include <QSignalSpy>
 #include <QTest>
@@ -107,7 +108,9 @@ struct Opened {
     REQUIRE(out);
     return out;
   }
-  bool wait(const std::function<bool()>& done, int ms = 5000) { return QTest::qWaitFor(done, ms); }
+  bool wait(const std::function<bool()>& done, int ms = test::kPatience) {
+    return test::wait_for(done, ms);
+  }
   void drag(QPoint from, QPoint to, Qt::MouseButton button = Qt::LeftButton,
             QWidget* on = nullptr) {
     QWidget* there = on ? on : lane;

@@ -14,6 +14,7 @@
 #include "formats/project_text.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -56,7 +57,7 @@ TEST_CASE("each desk without anything to show says what to do next and offers it
   };
   CHECK_THAT(empty("empty"), Catch::Contains("No book is open"));
   window.openBook(QString::fromStdString(folder / "new.kuvio"), true);
-  REQUIRE(QTest::qWaitFor([&] { return !window.session().path().isEmpty(); }));
+  REQUIRE(test::wait_for([&] { return !window.session().path().isEmpty(); }));
   CHECK_THAT(empty("empty"), Catch::Contains("holds no captures"));
   for (const auto& [desk, name, words] :
        {std::tuple{DeskId::builds, "buildsEmpty", "No build yet"},

@@ -11,6 +11,7 @@
 #include "app/engine/trace_views.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QSettings>
 
@@ -115,7 +116,7 @@ struct Papers {
     session.open(QString::fromStdString(made.path));
     REQUIRE(wait([&] { return session.book() != nullptr; }));
   }
-  static bool wait(const std::function<bool()>& done) { return QTest::qWaitFor(done, 5000); }
+  static bool wait(const std::function<bool()>& done) { return test::wait_for(done); }
 };
 
 }  // namespace

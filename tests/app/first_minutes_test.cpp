@@ -11,6 +11,7 @@
 #include "formats/example.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QAction>
 #include <QDir>
@@ -71,7 +72,7 @@ TEST_CASE("the example is made once, opened with all desks full, and one that is
   const QString path = QString::fromStdString(home.folder / "made.kuvio");
   maker.make(path);
   maker.make(path);  // asked twice
-  REQUIRE(QTest::qWaitFor([&] { return !made.isEmpty() || !failed.isEmpty(); }, 60000));
+  REQUIRE(test::wait_for([&] { return !made.isEmpty() || !failed.isEmpty(); }, 60000));
   CHECK(failed.isEmpty());
   CHECK(made == QStringList{path});
   maker.make(path);
@@ -80,7 +81,7 @@ TEST_CASE("the example is made once, opened with all desks full, and one that is
   window.resize(1280, 800);
   window.show();
   window.openBook(path);
-  REQUIRE(QTest::qWaitFor([&] { return window.settled(); }, 10000));
+  REQUIRE(test::wait_for([&] { return window.settled(); }));
   for (const book::DocumentKind kind : formats::example_kinds())
     CHECK(window.session().book()->document(kind) != nullptr);
   for (const char* empty : {"buildsEmpty", "budgetEmpty", "lifetimeEmpty"}) {
@@ -90,11 +91,11 @@ TEST_CASE("the example is made once, opened with all desks full, and one that is
     window.setDesk(desk);
     auto* page = window.findChild<QWidget*>(QLatin1String(empty));
     REQUIRE(page);
-    CHECK(QTest::qWaitFor([&] { return !page->isVisible(); }, 5000));
+    CHECK(test::wait_for([&] { return !page->isVisible(); }));
   }
   // The line at the foot says what was captured, and that its time is simulated.
   window.setDesk(DeskId::trace);
-  REQUIRE(QTest::qWaitFor([&] { return window.readOut().contains(QStringLiteral("mean")); }, 5000));
+  REQUIRE(test::wait_for([&] { return window.readOut().contains(QStringLiteral("mean")); }));
   CHECK_THAT(window.readOut().toStdString(), Catch::Contains("simulated, 900") &&
                                                  Catch::Contains("Locate") &&
                                                  Catch::Contains("peak"));
@@ -108,25 +109,23 @@ TEST_CASE(
   window.show();
   window.setDesk(DeskId::bench);
   window.bench().startSimulated(QStringLiteral("2.3.0"), 20, 200);
-  REQUIRE(QTest::qWaitFor([&] { return window.bench().state().phase == BenchState::Phase::ready; },
-                          15000));
+  REQUIRE(test::wait_for([&] { return window.bench().state().phase == BenchState::Phase::ready; }));
   RecordRequest request;
   request.name = request.build = "2.3.0";
   request.power_on = true;
   request.power_off = true;
   request.seconds = 200;
   window.bench().record(request);
-  REQUIRE(QTest::qWaitFor([&] { return window.bench().recording(); }, 10000));
-  REQUIRE(QTest::qWaitFor([&] { return !window.bench().recording(); }, 30000));
+  REQUIRE(test::wait_for([&] { return window.bench().recording(); }));
+  REQUIRE(test::wait_for([&] { return !window.bench().recording(); }, 30000));
   CHECK(window.session().path().endsWith(QStringLiteral("Documents/Simulated bench.kuvio")));
   CHECK_THAT(window.message().toStdString(), Catch::Contains("Recorded 3"));
   window.setDesk(DeskId::trace);
-  REQUIRE(QTest::qWaitFor(
-      [&] { return offer(window, QStringLiteral("Split with Satchel's recipe")) != nullptr; },
-      10000));
+  REQUIRE(test::wait_for(
+      [&] { return offer(window, QStringLiteral("Split with Satchel's recipe")) != nullptr; }));
   QTest::mouseClick(offer(window, QStringLiteral("Split with Satchel's recipe")), Qt::LeftButton);
-  REQUIRE(QTest::qWaitFor(
-      [&] { return window.view().capture() && !window.view().capture()->visits.empty(); }, 10000));
+  REQUIRE(test::wait_for(
+      [&] { return window.view().capture() && !window.view().capture()->visits.empty(); }));
   CHECK(window.view().capture()->recipe_name == "Satchel field states");
   CHECK(window.session().book()->document(book::DocumentKind::recipe) != nullptr);
 }
@@ -139,7 +138,7 @@ TEST_CASE("from the start page to a split capture by keyboard alone, the stop se
   window.activateWindow();
   window.setDesk(DeskId::trace);
   window.setFocus();
-  REQUIRE(QTest::qWaitFor([&] { return window.isActiveWindow(); }));
+  REQUIRE(test::wait_for([&] { return window.isActiveWindow(); }));
   QStringList stops;
   const auto at = [&] {
     QWidget* w = QApplication::focusWidget();
@@ -167,21 +166,19 @@ TEST_CASE("from the start page to a split capture by keyboard alone, the stop se
   CHECK(window.desk() == DeskId::bench);
   tab_to(QStringLiteral("Start simulated bench"));
   QTest::keyClick(at(), Qt::Key_Space);
-  REQUIRE(QTest::qWaitFor([&] { return window.bench().state().phase == BenchState::Phase::ready; },
-                          15000));
+  REQUIRE(test::wait_for([&] { return window.bench().state().phase == BenchState::Phase::ready; }));
   QTest::keyClick(at(), Qt::Key_Space, Qt::ControlModifier);
-  REQUIRE(QTest::qWaitFor([&] { return window.bench().recording(); }, 15000));
-  REQUIRE(QTest::qWaitFor([&] { return window.bench().state().recorded_s > 60; }, 30000));
+  REQUIRE(test::wait_for([&] { return window.bench().recording(); }));
+  REQUIRE(test::wait_for([&] { return window.bench().state().recorded_s > 60; }, 30000));
   QTest::keyClick(at(), Qt::Key_Period, Qt::ControlModifier);
-  REQUIRE(QTest::qWaitFor([&] { return !window.bench().recording(); }, 15000));
+  REQUIRE(test::wait_for([&] { return !window.bench().recording(); }));
   CHECK(window.desk() == DeskId::trace);
-  REQUIRE(QTest::qWaitFor(
-      [&] { return offer(window, QStringLiteral("Split with Satchel's recipe")) != nullptr; },
-      10000));
+  REQUIRE(test::wait_for(
+      [&] { return offer(window, QStringLiteral("Split with Satchel's recipe")) != nullptr; }));
   tab_to(QStringLiteral("Split with Satchel's recipe"));
   QTest::keyClick(at(), Qt::Key_Space);
-  REQUIRE(QTest::qWaitFor(
-      [&] { return window.view().capture() && !window.view().capture()->visits.empty(); }, 10000));
+  REQUIRE(test::wait_for(
+      [&] { return window.view().capture() && !window.view().capture()->visits.empty(); }));
   WARN(stops.size() << " stops: " << stops.join(QStringLiteral(" | ")).toStdString());
 }
 
@@ -193,11 +190,11 @@ TEST_CASE("what waits for a new book does not begin in another that is opened in
   int begun = 0;
   emit window.bench().bookWanted([&] { ++begun; });
   window.openBook(QString::fromStdString(made.path));
-  REQUIRE(QTest::qWaitFor([&] { return window.settled(); }, 10000));
+  REQUIRE(test::wait_for([&] { return window.settled(); }));
   QTest::qWait(200);
   CHECK(begun == 0);
   emit window.bench().bookWanted([&] { ++begun; });
-  CHECK(QTest::qWaitFor([&] { return begun == 1; }, 10000));
+  CHECK(test::wait_for([&] { return begun == 1; }));
   CHECK(window.session().path().endsWith(QStringLiteral(".kuvio")));
 }
 
@@ -208,9 +205,9 @@ TEST_CASE("leaving with the output on asks, off is waited for, on is left by cho
   window.setDesk(DeskId::bench);
   window.bench().startSimulated(QStringLiteral("2.3.0"), 20, 60);
   const auto state = [&]() -> const BenchState& { return window.bench().state(); };
-  REQUIRE(QTest::qWaitFor([&] { return state().phase == BenchState::Phase::ready; }, 15000));
+  REQUIRE(test::wait_for([&] { return state().phase == BenchState::Phase::ready; }));
   window.bench().switchOutput(true);
-  REQUIRE(QTest::qWaitFor([&] { return state().output_on; }, 5000));
+  REQUIRE(test::wait_for([&] { return state().output_on; }));
   const auto question = [&] {
     return window.findChild<QMessageBox*>(QStringLiteral("outputOnQuestion"));
   };
@@ -227,7 +224,7 @@ TEST_CASE("leaving with the output on asks, off is waited for, on is left by cho
   REQUIRE(question());
   QTest::mouseClick(question()->findChild<QPushButton*>(QStringLiteral("offAndQuit")),
                     Qt::LeftButton);
-  REQUIRE(QTest::qWaitFor([&] { return !window.isVisible(); }, 6000));
+  REQUIRE(test::wait_for([&] { return !window.isVisible(); }));
   CHECK_FALSE(state().output_on);
 }
 
@@ -263,7 +260,7 @@ TEST_CASE("a book that was opened by where it lies from here is found from anywh
   MainWindow window;
   window.show();
   window.openBook(QStringLiteral("here.kuvio"), true);
-  const bool open = QTest::qWaitFor([&] { return window.session().book() != nullptr; }, 15000);
+  const bool open = test::wait_for([&] { return window.session().book() != nullptr; });
   QDir::setCurrent(here);
   REQUIRE(open);
   CHECK(QFileInfo(window.session().path()).isAbsolute());
@@ -275,7 +272,7 @@ TEST_CASE("text that is wanted larger is so at the next start, within bounds") {
   auto* said = window.findChild<CutLabel*>(QStringLiteral("message"));
   for (int i = 0; i < 6; ++i) window.findChild<QAction*>(QStringLiteral("textLarger"))->trigger();
   CHECK(said->text() == QStringLiteral("Text cannot be larger than 200 %."));
-  REQUIRE(QTest::qWaitFor([] { return Preferences::load().text_percent == 200; }, 5000));
+  REQUIRE(test::wait_for([] { return Preferences::load().text_percent == 200; }));
   window.findChild<QAction*>(QStringLiteral("textSmaller"))->trigger();
   CHECK(said->text().endsWith(QStringLiteral("Text will be 175 % when Kuvio starts again.")));
 }

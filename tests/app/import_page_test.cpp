@@ -9,6 +9,7 @@
 #include "book/channel_trace.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QDropEvent>
 #include <QMimeData>
@@ -35,7 +36,7 @@ struct Importing {
     window.openBook(path, true);
     REQUIRE(wait([&] { return window.session().book() != nullptr; }));
   }
-  static bool wait(const std::function<bool()>& done) { return QTest::qWaitFor(done, 15000); }
+  static bool wait(const std::function<bool()>& done) { return test::wait_for(done); }
   template <typename T>
   T* find(const QString& name) {
     for (T* one : window.findChildren<T*>(name))
@@ -168,14 +169,14 @@ TEST_CASE("logs are imported without a book too, into a new one; what is no log 
   window.show();
   window.openFile(data("plain.csv"));
   auto* page = window.findChild<ImportPage*>();
-  REQUIRE(QTest::qWaitFor([&] { return page->ready(); }, 15000));
+  REQUIRE(test::wait_for([&] { return page->ready(); }));
   QTest::keyClick(window.findChild<QLineEdit*>(QStringLiteral("importBuild")), Qt::Key_Return);
-  REQUIRE(QTest::qWaitFor(
-      [&] { return window.session().book() && window.session().book()->rows.size() == 1; }, 15000));
+  REQUIRE(test::wait_for(
+      [&] { return window.session().book() && window.session().book()->rows.size() == 1; }));
   CHECK(window.session().path().endsWith(QStringLiteral("Imported.kuvio")));
   const test::Folder folder;
   window.openFile(QString::fromStdString(folder.write("p.csv", std::string("\x89PNG\0\0\r\n", 8))));
   auto* trouble = window.findChild<QLabel*>(QStringLiteral("importTrouble"));
-  REQUIRE(QTest::qWaitFor([&] { return !trouble->text().isEmpty(); }, 15000));
+  REQUIRE(test::wait_for([&] { return !trouble->text().isEmpty(); }));
   CHECK(trouble->text().contains(QStringLiteral("binary")));
 }

@@ -7,6 +7,7 @@
 #include "app/style/theme.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QAbstractButton>
 #include <QComboBox>
@@ -74,7 +75,7 @@ TEST_CASE("text of any size is whole on every desk, and the window fits its scre
   window.resize(screen.width, screen.height);
   window.show();
   window.openBook(QString::fromStdString(made.path));
-  REQUIRE(QTest::qWaitFor([&] { return window.session().book() != nullptr; }, 15000));
+  REQUIRE(test::wait_for([&] { return window.session().book() != nullptr; }));
   for (const char* desk : {"deskBench", "deskTrace", "deskBuilds", "deskBudget", "deskLifetime"}) {
     CAPTURE(desk);
     QTest::mouseClick(window.findChild<QPushButton*>(QLatin1String(desk)), Qt::LeftButton);
@@ -119,7 +120,7 @@ TEST_CASE("parts that were laid out for large text do not come back with small")
     window.resize(1280, 752);
     window.show();
     window.openBook(QString::fromStdString(made.path));
-    REQUIRE(QTest::qWaitFor([&] { return window.session().book() != nullptr; }, 15000));
+    REQUIRE(test::wait_for([&] { return window.session().book() != nullptr; }));
     QTest::qWait(200);
     return window.findChild<QSplitter*>(QStringLiteral("parts"));
   };
@@ -136,7 +137,7 @@ TEST_CASE("parts that were laid out for large text do not come back with small")
     window.close();
   }
   REQUIRE(wide > designed);
-  REQUIRE(QTest::qWaitFor([] { return !Preferences::load().parts.isEmpty(); }, 5000));
+  REQUIRE(test::wait_for([] { return !Preferences::load().parts.isEmpty(); }));
   Preferences kept = Preferences::load();
   CHECK(kept.parts_percent == 100);
   const auto captures = [&](const Preferences& preferences) {

@@ -4,6 +4,7 @@
 #include "app/engine/book_view.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QAbstractItemView>
 #include <QLabel>
@@ -170,7 +171,7 @@ TEST_CASE("a single instant has a value, and neither length nor charge") {
   s.walk();
   s.window.actions().run(s.window.actions().find(QStringLiteral("showAll")));
   auto* lanes = s.child<Lanes>("lanes");
-  REQUIRE(QTest::qWaitFor([&] { return lanes->settled(); }));
+  REQUIRE(test::wait_for([&] { return lanes->settled(); }));
   REQUIRE(lanes->curve());
   REQUIRE(lanes->curve()->points.size() == 1);
   CHECK(lanes->curve()->points[0].value == Approx(4e-6));
@@ -188,7 +189,7 @@ TEST_CASE("negative currents are on an axis through zero, zero is on the axis") 
   CHECK(low < -5e-3);
   CHECK(high >= 0);
   QTest::keyClick(lanes, Qt::Key_Down, Qt::ControlModifier);
-  REQUIRE(QTest::qWaitFor(
+  REQUIRE(test::wait_for(
       [&] { return s.window.view().capture()->info.name == "zero" && lanes->settled(); }));
   const auto [below, above] = lanes->shownValues(0);
   INFO(below << " " << above << " " << static_cast<int>(lanes->scaleOf(0)));
@@ -213,7 +214,7 @@ TEST_CASE("forty channels: as many lanes as find room, the others within reach b
   const QSize size = GENERATE(QSize(1280, 800), QSize(1024, 700), QSize(1920, 1170));
   OddWindow s(odd.path, size);
   auto* lanes = s.child<Lanes>("lanes");
-  REQUIRE(QTest::qWaitFor([&] { return lanes->settled(); }));
+  REQUIRE(test::wait_for([&] { return lanes->settled(); }));
   const auto names = lanes->laneNames();
   const int shown = static_cast<int>(names.size());
   INFO(size.width() << " x " << size.height() << ": " << shown << " lanes");
@@ -231,7 +232,7 @@ TEST_CASE("forty channels: as many lanes as find room, the others within reach b
   CHECK(bar->isVisible());
   CHECK(s.child<QPushButton>("hiddenLanes")->text() == QStringLiteral("%1 of 40").arg(shown));
   bar->setValue(bar->maximum());
-  REQUIRE(QTest::qWaitFor([&] { return lanes->settled(); }));
+  REQUIRE(test::wait_for([&] { return lanes->settled(); }));
   CHECK(lanes->laneNames().back() == "I40");
   CHECK(static_cast<int>(lanes->laneNames().size()) == shown);
   REQUIRE(lanes->curve(shown - 1));
@@ -241,7 +242,7 @@ TEST_CASE("forty channels: as many lanes as find room, the others within reach b
   CHECK(lanes->laneNames().back() == "I40");
   CHECK(lanes->chosenLane() == 39);
   QTest::keyClick(lanes, Qt::Key_H);  // one less, and said so
-  REQUIRE(QTest::qWaitFor([&] { return lanes->hiddenLanes() == 1; }));
+  REQUIRE(test::wait_for([&] { return lanes->hiddenLanes() == 1; }));
   CHECK(s.child<QPushButton>("hiddenLanes")->text() == QStringLiteral("1 hidden"));
   CHECK(lanes->laneNames().back() == "I39");
   s.check();
@@ -257,11 +258,11 @@ TEST_CASE("three hundred captures in a book are listed, found and stepped throug
   CHECK(list->model()->rowCount() >= 300);
   auto* filter = s.child<QLineEdit>("filterCaptures");
   QTest::keyClicks(filter, QStringLiteral("run 299"));
-  REQUIRE(QTest::qWaitFor([&] { return list->model()->rowCount() <= 2; }));
+  REQUIRE(test::wait_for([&] { return list->model()->rowCount() <= 2; }));
   filter->clear();
   const std::string first = s.window.view().capture()->info.name;
   QTest::keyClick(s.child<Lanes>("lanes"), Qt::Key_Down, Qt::ControlModifier);
-  REQUIRE(QTest::qWaitFor([&] { return s.window.view().capture()->info.name != first; }));
+  REQUIRE(test::wait_for([&] { return s.window.view().capture()->info.name != first; }));
   for (const DeskInfo& desk : all_desks()) {
     s.window.setDesk(desk.id);
     QTest::qWait(100);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/query.h"
 
+#include "wait_for.h"
+
 #include <QObject>
 #include <QTest>
 
@@ -45,7 +47,7 @@ struct Desk {
   ~Desk() { main_thread.detach(); }
 
   bool begin() {
-    return QTest::qWaitFor([this] { return begun > 0; }, 5000);
+    return kuvio::test::wait_for([this] { return begun > 0; });
   }
   /// Lets the work go on, and everything arrive.
   void finish() {
@@ -64,7 +66,7 @@ TEST_CASE("of requests that wait only the newest is answered") {
   REQUIRE(desk.begin());
   for (int i = 2; i <= 5; ++i) desk.query.ask(i);
   desk.open.set_value();
-  REQUIRE(QTest::qWaitFor([&] { return desk.arrived.size() == 2; }, 5000));
+  REQUIRE(kuvio::test::wait_for([&] { return desk.arrived.size() == 2; }));
   desk.strand.reset();
   CHECK(desk.worked == std::vector<int>{1, 5});
   // The first was under way: it is shown, and known to be older.
@@ -77,7 +79,7 @@ TEST_CASE("an older answer is dropped where that is wanted, and its work may kno
   REQUIRE(desk.begin());
   desk.query.ask(2);
   desk.open.set_value();
-  REQUIRE(QTest::qWaitFor([&] { return !desk.arrived.empty(); }, 5000));
+  REQUIRE(kuvio::test::wait_for([&] { return !desk.arrived.empty(); }));
   desk.strand.reset();
   CHECK(desk.worked == std::vector<int>{1, 2});
   CHECK(desk.arrived == std::vector<std::pair<int, bool>>{{20, true}});

@@ -8,6 +8,7 @@
 #include "app/trace/trace_desk.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 namespace kuvio::test {
 
@@ -119,7 +120,9 @@ struct RichWindow {
     lanes->setFocus();
   }
   ViewState& view() { return window->view(); }
-  bool wait(const std::function<bool()>& done, int ms = 8000) { return QTest::qWaitFor(done, ms); }
+  bool wait(const std::function<bool()>& done, int ms = test::kPatience) {
+    return test::wait_for(done, ms);
+  }
   void run(const char* action) {
     for (QAction* a : window->findChildren<QAction*>(QLatin1String(action))) return a->trigger();
     FAIL(action);

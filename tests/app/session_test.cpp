@@ -8,6 +8,7 @@
 #include "core/error.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <atomic>
 #include <thread>
@@ -29,9 +30,9 @@ TEST_CASE("a strand runs its jobs in order, stops the one that is asked to and r
       while (!stop.stop_requested()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
       stopped = true;
     });
-    REQUIRE(QTest::qWaitFor([&] { return started.load(); }));
+    REQUIRE(test::wait_for([&] { return started.load(); }));
     source.request_stop();
-    REQUIRE(QTest::qWaitFor([&] { return stopped.load(); }));
+    REQUIRE(test::wait_for([&] { return stopped.load(); }));
   }
   CHECK(last);
   CHECK(done == std::vector<int>{1, 2});
@@ -48,7 +49,7 @@ TEST_CASE("a courier delivers in the interface thread, and nothing to who has go
       arrived = true;
     });
   }).join();
-  REQUIRE(QTest::qWaitFor([&] { return arrived; }));
+  REQUIRE(test::wait_for([&] { return arrived; }));
   CHECK(where == std::this_thread::get_id());
   MainThread retired = main_thread;
   retired.detach();
@@ -63,32 +64,32 @@ TEST_CASE("a change is made, undone and redone, and a failing one changes nothin
   QStringList told;
   QObject::connect(&session, &Session::failed, [&](const QString& m) { told << m; });
   session.open(QString::fromStdString(made.path));
-  REQUIRE(QTest::qWaitFor([&] { return session.book() != nullptr; }));
+  REQUIRE(test::wait_for([&] { return session.book() != nullptr; }));
   QSignalSpy changed(&session, &Session::changed);
   session.put(QStringLiteral("one"), {{0, "reference", "1.1"}, {made.capture, "name", "renamed"}});
-  REQUIRE(QTest::qWaitFor([&] { return changed.count() == 1; }));
-  REQUIRE(QTest::qWaitFor([&] { return session.book()->reference() == "1.1"; }));
+  REQUIRE(test::wait_for([&] { return changed.count() == 1; }));
+  REQUIRE(test::wait_for([&] { return session.book()->reference() == "1.1"; }));
   session.change(QStringLiteral("bad"),
                  [](const book::Book&, const std::stop_token&) -> book::ChangeRequest {
                    throw Error(Failure::bad_data, "no", "here", "because");
                  });
-  REQUIRE(QTest::qWaitFor([&] { return !told.isEmpty(); }));
+  REQUIRE(test::wait_for([&] { return !told.isEmpty(); }));
   CHECK(told.front() == QStringLiteral("no: here: because"));
   CHECK(session.history()->count() == 1);
   session.put(QStringLiteral("the same again"), {{0, "reference", "1.1"}});
   session.history()->undo();
-  REQUIRE(QTest::qWaitFor([&] { return session.book()->row(made.capture)->info.name == "1.0"; }));
+  REQUIRE(test::wait_for([&] { return session.book()->row(made.capture)->info.name == "1.0"; }));
   CHECK(session.history()->count() == 1);  // what changes nothing is no step
   session.history()->redo();
   REQUIRE(
-      QTest::qWaitFor([&] { return session.book()->row(made.capture)->info.name == "renamed"; }));
+      test::wait_for([&] { return session.book()->row(made.capture)->info.name == "renamed"; }));
 }
 
 TEST_CASE("splitting many captures can be cancelled and then nothing is changed") {
   Made made(false);
   Session session;
   session.open(QString::fromStdString(made.path));
-  REQUIRE(QTest::qWaitFor([&] { return session.book() != nullptr; }));
+  REQUIRE(test::wait_for([&] { return session.book() != nullptr; }));
   const auto recipe =
       formats::read_recipe(std::string(KUVIO_SOURCE) + "/examples/satchel.recipe.toml");
   std::vector<std::int64_t> ids(4000, made.capture);

@@ -7,6 +7,8 @@
 #include "app/shell/quit_on_signal.h"
 #include "app/shell/top_bar.h"
 
+#include "wait_for.h"
+
 #include <QComboBox>
 #include <QLabel>
 #include <QPushButton>
@@ -92,7 +94,7 @@ TEST_CASE("the end of a desktop session is asked for in the window's thread, eac
       const int before = asked;
       REQUIRE(std::raise(signal) == 0);
       CHECK(asked == before);  // never from within the handler
-      CHECK(QTest::qWaitFor([&] { return asked == before + 1; }));
+      CHECK(test::wait_for([&] { return asked == before + 1; }));
     }
   }
   // Gone, signals end the program again.

@@ -6,6 +6,7 @@
 #include "app/trace/fan_raster.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QDBusMessage>
 #include <QLabel>
@@ -186,7 +187,7 @@ TEST_CASE("the theme follows what the desktop portal tells, then and later") {
     std::vector<bool> told;
     SystemColorScheme look(QDBusConnection::connectToBus(address, QStringLiteral("window")));
     QObject::connect(&look, &SystemColorScheme::changed, [&](bool dark) { told.push_back(dark); });
-    REQUIRE(QTest::qWaitFor([&] { return told.size() == 1; }));
+    REQUIRE(test::wait_for([&] { return told.size() == 1; }));
     CHECK(told[0]);
     QTest::qWait(50);
     for (const auto& [key, value] : {std::pair{QStringLiteral("contrast"), 1U},
@@ -198,7 +199,7 @@ TEST_CASE("the theme follows what the desktop portal tells, then and later") {
               << QVariant::fromValue(QDBusVariant(value));
       REQUIRE(serving.send(changed));
     }
-    REQUIRE(QTest::qWaitFor([&] { return told.size() == 2; }));
+    REQUIRE(test::wait_for([&] { return told.size() == 2; }));
     CHECK_FALSE(told[1]);
   }
   QDBusConnection::disconnectFromBus(QStringLiteral("portal"));

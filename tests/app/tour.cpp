@@ -4,6 +4,8 @@
 
 #include "app/shell/main_window.h"
 
+#include "wait_for.h"
+
 #include <QAbstractItemView>
 #include <QApplication>
 #include <QElapsedTimer>
@@ -94,8 +96,8 @@ int main(int argc, char** argv) {
   QObject::connect(&window.session(), &Session::failed,
                    [&](const QString& message) { failure = message; });
   window.openBook(QString::fromLocal8Bit(argv[1]));
-  const bool opened = QTest::qWaitFor(
-      [&] { return window.settled() || (!failure.isEmpty() && !window.session().book()); }, 20000);
+  const bool opened = kuvio::test::wait_for(
+      [&] { return window.settled() || (!failure.isEmpty() && !window.session().book()); });
   if (window.session().book()) {
     const auto trigger = [&](const char* action) {
       if (QAction* a = window.actions().find(QLatin1String(action))) a->trigger();

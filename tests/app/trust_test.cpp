@@ -13,6 +13,7 @@
 #include "core/quantity.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QApplication>
 #include <QComboBox>
@@ -296,7 +297,7 @@ TEST_CASE("a book that was copied alone while it was open says so in the window,
   REQUIRE((window.settled() || ready.wait(10000)));
   CHECK_THAT(window.message().toStdString(), Catch::Contains("closed uncleanly"));
   window.session().put(QStringLiteral("reference"), {{0, "reference", "1.1"}});
-  REQUIRE(QTest::qWaitFor([&] { return window.session().book()->reference() == "1.1"; }));
+  REQUIRE(test::wait_for([&] { return window.session().book()->reference() == "1.1"; }));
   CHECK(book::Book::open(lone, book::Book::Mode::read).note(0, "unclean").has_value());
 }
 
@@ -309,7 +310,7 @@ TEST_CASE("the window asked to go by a signal leaves one file, the book") {
         std::make_unique<book::Book>(book::Book::open(made.path, book::Book::Mode::write));
     book::put(*writer, {{0, "reference", "1.0"}});
     test::Process window("kuvio", {made.path});
-    REQUIRE(QTest::qWaitFor([&] { return opened_elsewhere(made.path); }, 20000));
+    REQUIRE(test::wait_for([&] { return opened_elsewhere(made.path); }));
     QTest::qWait(500);
     writer.reset();  // from here on the window alone has it
     REQUIRE(std::filesystem::exists(made.path + "-wal"));
@@ -341,7 +342,7 @@ TEST_CASE(
     REQUIRE(cli({"capture", made.path, "--input", uri, "--seconds", "0.5", "--name", "a"}).status ==
             0);
     window->session().put(QStringLiteral("renamed"), {{1, "name", "renamed"}});
-    REQUIRE(QTest::qWaitFor([&] {
+    REQUIRE(test::wait_for([&] {
       const auto& rows = window->session().book()->rows;
       return std::any_of(rows.begin(), rows.end(),
                          [](const CaptureRow& r) { return r.info.name == "renamed"; });
@@ -352,7 +353,7 @@ TEST_CASE(
     QTest::qWait(1200);
     if (way == "another book") {
       window->openBook(QString::fromStdString(other.path));
-      REQUIRE(QTest::qWaitFor(
+      REQUIRE(test::wait_for(
           [&] { return window->session().path() == QString::fromStdString(other.path); }));
     } else if (way != "a stop of the recorder") {
       window->close();

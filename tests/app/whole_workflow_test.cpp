@@ -8,6 +8,7 @@
 #include "book/notes.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QComboBox>
 #include <QDropEvent>
@@ -40,8 +41,8 @@ struct Hand {
     REQUIRE(wait([&] { return window->session().path() == path; }));
   }
 
-  static bool wait(const std::function<bool()>& done, int ms = 15000) {
-    return QTest::qWaitFor(done, ms);
+  static bool wait(const std::function<bool()>& done, int ms = test::kPatience) {
+    return test::wait_for(done, ms);
   }
   template <typename T>
   T* find(const char* name) {

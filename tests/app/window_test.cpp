@@ -8,6 +8,7 @@
 #include "book/channel_trace.h"
 
 #include "desk_fixture.h"
+#include "wait_for.h"
 
 #include <QAbstractItemModelTester>
 #include <QHeaderView>
@@ -177,7 +178,7 @@ TEST_CASE("another capture is shown by picking it, and errors are told without a
   auto* list = s.window.findChild<QListView*>(QStringLiteral("captures"));
   QTest::mouseClick(list->viewport(), Qt::LeftButton, {},
                     list->visualRect(list->model()->index(1, 0)).center());
-  REQUIRE(QTest::qWaitFor([&] { return s.view().capture()->info.build == "1.1"; }, 3000));
+  REQUIRE(test::wait_for([&] { return s.view().capture()->info.build == "1.1"; }, 3000));
   s.window.openBook(QStringLiteral("/nowhere/none.kuvio"));
   REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("no such book")); }));
 }
@@ -190,7 +191,7 @@ TEST_CASE("a capture that is not split says what to do, and a recipe splits it")
   REQUIRE(s.wait(
       [&] { return s.window.session().book()->document(book::DocumentKind::recipe) != nullptr; }));
   QTest::keyClick(s.lane, Qt::Key_Return, Qt::ControlModifier);
-  REQUIRE(QTest::qWaitFor([&] { return s.ledger->model()->rowCount() == 7; }, 5000));
+  REQUIRE(test::wait_for([&] { return s.ledger->model()->rowCount() == 7; }));
   s.window.openFile(QStringLiteral("/nowhere.recipe.toml"));
   REQUIRE(s.wait([&] { return s.window.message().contains(QStringLiteral("no such file")); }));
 }
@@ -207,7 +208,7 @@ TEST_CASE("a capture that grows is followed while the window is open") {
     writer.finish("complete", false);
   }
   auto* list = s.window.findChild<QListView*>(QStringLiteral("captures"));
-  REQUIRE(QTest::qWaitFor([&] { return list->model()->rowCount() == 3; }, 5000));
+  REQUIRE(test::wait_for([&] { return list->model()->rowCount() == 3; }));
 }
 
 TEST_CASE("models hold to the rules of models, widgets have names, both scales and themes paint") {
@@ -221,7 +222,7 @@ TEST_CASE("models hold to the rules of models, widgets have names, both scales a
                                      QAbstractItemModelTester::FailureReportingMode::Fatal);
   auto* list = s.window.findChild<QListView*>(QStringLiteral("captures"));
   list->setCurrentIndex(list->model()->index(1, 0));
-  REQUIRE(QTest::qWaitFor([&] { return s.view().capture()->info.build == "1.1"; }, 3000));
+  REQUIRE(test::wait_for([&] { return s.view().capture()->info.build == "1.1"; }, 3000));
   for (QWidget* w :
        std::initializer_list<QWidget*>{s.lane, s.fan, s.ledger, s.log, list,
                                        s.window.findChild<QWidget*>(QStringLiteral("overview")),

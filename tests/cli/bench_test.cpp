@@ -44,7 +44,7 @@ std::int64_t samples_in(const std::string& path) {
 }
 
 template <typename Done>
-bool wait_for(Done done, int ms = 15000) {
+bool wait_for(Done done, int ms = 40000) {
   for (int i = 0; i < ms / 20; ++i) {
     if (done()) return true;
     pause_ms(20);
