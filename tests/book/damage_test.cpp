@@ -74,7 +74,7 @@ std::string bytes_of(const std::string& path) {
 
 }  // namespace
 
-TEST_CASE("bytes changed at random never crash a reader") {
+TEST_CASE("bytes changed at random never crash a reader", "[one thread]") {
   const test::Folder folder;
   const std::string sound = bytes_of(make(folder));
   std::mt19937_64 random(99);
@@ -93,7 +93,7 @@ TEST_CASE("bytes changed at random never crash a reader") {
   }
 }
 
-TEST_CASE("values that make no sense in sound tables never crash a reader") {
+TEST_CASE("values that make no sense in sound tables never crash a reader", "[one thread]") {
   for (const char* change : {"UPDATE segment SET samples=9223372036854775807",
                              "UPDATE segment SET end_tick=-5",
                              "UPDATE segment SET period_ticks=0",
