@@ -14,6 +14,7 @@
 #include <limits>
 #include <map>
 #include <numeric>
+#include <span>
 #include <stdexcept>
 
 namespace kuvio {
@@ -25,8 +26,10 @@ constexpr std::size_t kMostLevels = 12;
 /// is two stretches, of one state.
 constexpr std::int64_t kAtOnce = 64 * kNodeSizes.front();
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
+constexpr double kNoLevel = std::numeric_limits<double>::quiet_NaN();
 
-/// Makes points of a part of a block: nodes that show no more than noise, else single samples.
+/// Makes points of a part of a block: nodes that show no more than noise, else groups of samples
+/// that don't, else single samples.
 class Gatherer {
 public:
   Gatherer(const Trace& trace, const NoiseScale& scale, bool all)
@@ -41,13 +44,16 @@ public:
   }
 
 private:
-  /// A node may be one point: its range and its variance are those of noise.
-  bool quiet(const CellSum& s, double n, double& mean) const {
+  /// What a node may show and be one point: its range, and how far its variance is above the
+  /// noise's, which has `usual` of its size in the mean square that was summed.
+  struct Quiet {
+    double range = 0, sigmas = 5, usual = 1;
+  };
+  bool quiet(const CellSum& s, double n, const Quiet& most, double& mean) const {
     mean = s.q / n;
-    if (scale_.at(s.hi) - scale_.at(s.lo) > 7 + 0.5 * std::log(n)) return false;
+    if (scale_.at(s.hi) - scale_.at(s.lo) > most.range) return false;
     const double noise = scale_.noise(mean), square = s.r / n - mean * mean;
-    const double usual = trace_.kind() == SampleKind::averaged ? 1 : 2.0 / 3;
-    return square < noise * noise * usual * (1 + 5 * std::sqrt(2 / n));
+    return square < noise * noise * most.usual * (1 + most.sigmas * std::sqrt(2 / n));
   }
   void descend(const Block& block, std::int64_t from, std::int64_t to, std::size_t level,
                std::vector<WeightedPoint>& out) {
@@ -56,15 +62,59 @@ private:
     const double length =
         timed ? static_cast<double>(tick_of(trace_, block, to) - tick_of(trace_, block, from))
               : static_cast<double>(to - from);
+    const double usual = trace_.kind() == SampleKind::averaged ? 1 : 2.0 / 3;
     double mean = 0;
-    if (length > 0 && quiet(s, length, mean)) {
+    if (length > 0 && quiet(s, length, {7 + 0.5 * std::log(length), 5, usual}, mean)) {
       out.push_back({scale_.at(mean), static_cast<double>(to - from), from, to});
       return;
     }
-    if (level + 1 == kNodeSizes.size()) return singly(block, from, to, out);
+    if (level + 1 == kNodeSizes.size())
+      return timed ? singly(block, from, to, out) : in_groups(block, from, to, out);
     const std::int64_t size = kNodeSizes[level + 1];
     for (std::int64_t at = from; at < to; at += size)
       descend(block, at, std::min(to, at + size), level + 1, out);
+  }
+  /// The smallest node, where something happens: mostly it happens in a few of its samples. Groups
+  /// that are calm, beside calm ones at their level, are a point each; so all of a change, and
+  /// what it leads from and to, is looked at sample by sample.
+  void in_groups(const Block& block, std::int64_t from, std::int64_t to,
+                 std::vector<WeightedPoint>& out) {
+    constexpr std::size_t kGroup = 8;
+    constexpr Quiet kCalm{5, 2.5};
+    constexpr double kSameLevel = 1.75;  // means of eight: 3.5 deviations of their difference
+    values_.resize(static_cast<std::size_t>(to - from));
+    trace_.read(block, from, values_);
+    levels_.clear();
+    for (std::size_t i = 0; i < values_.size(); i += kGroup) {
+      const std::span<const double> group =
+          std::span(values_).subspan(i, std::min(kGroup, values_.size() - i));
+      double mean = 0;
+      const bool calm = quiet(sum_of(group), static_cast<double>(group.size()), kCalm, mean);
+      levels_.push_back(calm ? scale_.at(mean) : kNoLevel);
+    }
+    const auto beside = [&](std::size_t g, std::size_t other) {
+      return other >= levels_.size() || std::fabs(levels_[g] - levels_[other]) < kSameLevel;
+    };
+    for (std::size_t g = 0; g < levels_.size(); ++g) {
+      const std::size_t i = g * kGroup, n = std::min(kGroup, values_.size() - i);
+      if (!std::isnan(levels_[g]) && beside(g, g - 1) && beside(g, g + 1)) {
+        const auto index = from + static_cast<std::int64_t>(i);
+        out.push_back(
+            {levels_[g], static_cast<double>(n), index, index + static_cast<std::int64_t>(n)});
+      } else {
+        add_values(i, n, from, out);
+      }
+    }
+  }
+  static CellSum sum_of(std::span<const double> values) {
+    CellSum out{values.front(), values.front(), 0, 0};
+    for (const double v : values) {
+      out.q += v;
+      out.r += v * v;
+      out.lo = std::min(out.lo, v);
+      out.hi = std::max(out.hi, v);
+    }
+    return out;
   }
   void singly(const Block& block, std::int64_t from, std::int64_t to,
               std::vector<WeightedPoint>& out) {
@@ -72,17 +122,22 @@ private:
     for (std::int64_t at = from; at < to; at += kPiece) {
       values_.resize(static_cast<std::size_t>(std::min(kPiece, to - at)));
       trace_.read(block, at, values_);
-      for (std::size_t i = 0; i < values_.size(); ++i) {
-        const auto index = at + static_cast<std::int64_t>(i);
-        out.push_back({scale_.at(values_[i]), 1, index, index + 1});
-      }
+      add_values(0, values_.size(), at, out);
+    }
+  }
+  /// Of the values that were read from `first` on, `n` from the i-th on.
+  void add_values(std::size_t i, std::size_t n, std::int64_t first,
+                  std::vector<WeightedPoint>& out) const {
+    for (std::size_t k = i; k < i + n; ++k) {
+      const auto index = first + static_cast<std::int64_t>(k);
+      out.push_back({scale_.at(values_[k]), 1, index, index + 1});
     }
   }
 
   const Trace& trace_;
   const NoiseScale& scale_;
   bool all_;
-  std::vector<double> values_;
+  std::vector<double> values_, levels_;
 };
 
 /// A stretch at one level.
@@ -109,7 +164,9 @@ bool leads_over(const std::vector<Stretch>& all, std::size_t i) {
   if (first == i || last == i) return false;
   double row = 0;
   for (std::size_t j = first + 1; j < last; ++j) row += all[j].weight;
-  return row < 0.5 * std::min(all[first].weight, all[last].weight);
+  // One step on the way may be a state; several are hardly ever.
+  const double most = last - first > 2 ? 1 : 0.5;
+  return row < most * std::min(all[first].weight, all[last].weight);
 }
 
 /// What a stretch tells of its state's level: its own mean is known to the noise over its samples,
@@ -188,13 +245,24 @@ double ramp_of(const Trace& trace, const std::vector<Stretch>& all,
   return 2 * rows.size() > all.size() / 8 && !rows.empty() ? quantile(rows, 0.95) : 0;
 }
 
-/// How many clusters the stretches show: each more must explain more than it costs.
+/// How many clusters the stretches show, by the likelihood of normal clusters that each have a
+/// spread and a share of their own (Celeux and Govaert 1992): a spread that is merely cut in two
+/// gains less than the shares cost, however many the visits are. Each cluster more must gain more
+/// than it costs by itself, too.
 std::size_t number_of_levels(Clusters& clusters, std::size_t stretches) {
-  const double penalty = 6 * std::log(static_cast<double>(stretches) + 10);
+  constexpr double kLeastVariance = 0.1;
+  const double n = static_cast<double>(stretches), penalty = 6 * std::log(n + 10);
   std::size_t best = 1;
   double least = kInfinity;
   for (std::size_t k = 1; k <= std::min(kMostLevels, clusters.size()); ++k) {
-    const double cost = clusters.cost(k) + penalty * static_cast<double>(k);
+    clusters.cost(k);
+    const std::vector<std::size_t> bounds = clusters.bounds(k);
+    double cost = penalty * static_cast<double>(k);
+    for (std::size_t c = 0; c < k; ++c) {
+      const double in = static_cast<double>(bounds[c + 1] - bounds[c]);
+      const double variance = clusters.squares(bounds[c], bounds[c + 1]) / in;
+      cost += in * (std::log(kLeastVariance + variance) - 2 * std::log(in / n));
+    }
     if (cost >= least) continue;
     least = cost;
     best = k;

@@ -8,6 +8,8 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <optional>
+#include <span>
 #include <utility>
 
 namespace kuvio {
@@ -18,19 +20,25 @@ constexpr std::size_t kRuns = 6000;   // of them, all over the trace
 constexpr double kLeastShare = 0.05;  // of a level, that its noise is at least
 constexpr double kStep = 0.02, kBin = 0.35;
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
-/// What the best split of normal values into two leaves of their deviation, about 0.6, made whole.
-constexpr double kOfTwo = 1.6;
-/// A run of which that split leaves less than so much has two levels: of a swing 0.44 is left, of a
-/// ramp 0.5.
+/// The deviation about the nearer of two levels, made whole: what the best split takes from it.
+constexpr double kOfTwo = 1.1;
+/// A run has two levels if so much of its deviation is left about the nearer of them: of noise the
+/// best split leaves 0.6, of a ramp 0.5, of a swing 0.44.
 constexpr double kTwoLevels = 0.28;
-constexpr int kToAndFro = 3;  // times that a run goes from one level to the other, in bursts
+constexpr int kToAndFro = 2;  // times that it goes from one to the other, at least, in bursts
+
+/// A level, and the noise there.
+struct Told {
+  double level = 0, noise = 0;
+};
 
 /// Standard deviations about one level and about the nearer of two, the two that leave the least.
 struct Deviations {
   double about_one = 0, about_two = 0;
   double between = 0;  ///< the largest value that belongs to the lower of the two
 };
-Deviations deviations_of(std::vector<double> values) {
+Deviations deviations_of(std::span<const double> run) {
+  std::vector<double> values(run.begin(), run.end());
   std::sort(values.begin(), values.end());
   double sum = 0, squares = 0;
   for (const double v : values) {
@@ -53,19 +61,60 @@ Deviations deviations_of(std::vector<double> values) {
   return out;
 }
 
-/// The noise of a run: its deviations from its median; of one that goes to and fro between two
-/// levels those from the nearer one, since their distance is no noise. A single change of level
-/// leaves the run as noisy as it looks: it is not to speak.
-double noise_of_run(std::vector<double>& values, double middle) {
-  const Deviations d = deviations_of(values);
-  if (d.about_two < kTwoLevels * d.about_one) {
-    int changes = 0;
-    for (std::size_t i = 1; i < values.size(); ++i)
-      changes += (values[i] > d.between) != (values[i - 1] > d.between) ? 1 : 0;
-    if (changes >= kToAndFro) return kOfTwo * d.about_two;
+/// How often values go from one of two levels to the other.
+int changes_about(std::span<const double> values, double between) {
+  int out = 0;
+  for (std::size_t i = 1; i < values.size(); ++i)
+    out += (values[i] > between) != (values[i - 1] > between) ? 1 : 0;
+  return out;
+}
+
+/// The longer of the two parts of a run with a change of level in it, without the samples beside
+/// the change; all of the run where the best split leaves more of its deviation than such a change
+/// does: of noise alone nearly nine tenths, of a swing more, of a change by a factor of two a half.
+std::span<const double> of_one_level(std::span<const double> values) {
+  constexpr std::size_t kLeast = 3;
+  constexpr double kChange = 0.65;
+  const double n = static_cast<double>(values.size());
+  double sum = 0, squares = 0;
+  for (const double v : values) {
+    sum += v - values.front();
+    squares += (v - values.front()) * (v - values.front());
   }
-  for (double& v : values) v = std::fabs(v - middle);
-  return 1.4826 * median(values);
+  const double one = sum * sum / n;
+  double before = 0, two = one;
+  std::size_t split = 0;
+  for (std::size_t i = 0; i + kLeast < values.size(); ++i) {
+    before += values[i] - values.front();
+    const double m = static_cast<double>(i) + 1;
+    const double parted = before * before / m + (sum - before) * (sum - before) / (n - m);
+    if (i + 1 < kLeast || parted <= two) continue;
+    two = parted;
+    split = i + 1;
+  }
+  if (split == 0 || squares - two > kChange * kChange * (squares - one)) return values;
+  return 2 * split > values.size() ? values.first(split - 1) : values.subspan(split + 1);
+}
+
+/// What a run tells: its deviations from its median, or the differences of neighbours if they are
+/// larger. One that goes to and fro between two levels tells of the deviations from the nearer one,
+/// since their distance is no noise; one with a change of level of what comes before it or after it
+/// alone, and of nothing where that is less than half of it.
+std::optional<Told> told_by(std::span<const double> run) {
+  while (true) {
+    std::vector<double> values(run.begin(), run.end());
+    const double middle = median(values), steps = noise_of_steps(run);
+    const Deviations d = deviations_of(run);
+    if (d.about_two < kTwoLevels * d.about_one && changes_about(run, d.between) >= kToAndFro)
+      return Told{middle, std::max(steps, kOfTwo * d.about_two)};
+    const std::span<const double> part = of_one_level(run);
+    if (part.size() < kRun / 2) return std::nullopt;
+    if (part.size() == run.size()) {
+      for (double& v : values) v = std::fabs(v - middle);
+      return Told{middle, std::max(steps, 1.4826 * median(values))};
+    }
+    run = part;
+  }
 }
 
 }  // namespace
@@ -132,11 +181,10 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
         least_ = std::min(least_, v);
         most_ = std::max(most_, v);
       }
-      const double steps = noise_of_steps(values);
-      const double middle = median(values);
-      const double t = std::asinh(middle / zero_);
-      runs[static_cast<int>(std::floor(t / kBin))].emplace_back(
-          t, std::max(steps, noise_of_run(values, middle)));
+      const std::optional<Told> told = told_by(values);
+      if (!told) continue;
+      const double t = std::asinh(told->level / zero_);
+      runs[static_cast<int>(std::floor(t / kBin))].emplace_back(t, told->noise);
     }
     seen += static_cast<double>(block.count);
     const CellSum all = trace.sum(block, 0, block.count);
@@ -150,7 +198,8 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
       places.push_back(t);
       sizes.push_back(size);
     }
-    // Runs with a change of level in them show more: the lower ones speak, of few the lowest.
+    // Runs with more than one change of level in them show more: the lower ones speak, of few the
+    // lowest.
     constexpr double kMany = 12;
     const double share = 0.4 * std::min(1.0, static_cast<double>(all.size() - 1) / kMany);
     bins_[median(places)] = std::log(std::max(quantile(sizes, share), zero_));
