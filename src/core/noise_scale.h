@@ -12,9 +12,9 @@ class Trace;
 /// A scale on which the noise of a trace is one at every level: the integral of its reciprocal. The
 /// noise of a level is the 40th percentile of short runs' there (the larger of their neighbours'
 /// differences and their deviations from their median, by medians; of fewer than a dozen a lower
-/// one). A run with a change of level in it tells of the longer of its parts alone, one that goes to
-/// and fro between two levels of the deviation from the nearer one. At least the trace's quiet noise
-/// and a twentieth of the level. Costs some hundred thousand samples.
+/// one). A run with a change of level in it tells of the longer of its parts alone, one that goes
+/// to and fro between two levels of the deviation from the nearer one. At least the trace's quiet
+/// noise and a twentieth of the level. Costs some hundred thousand samples.
 class NoiseScale {
 public:
   /// `going_on` is asked now and then: false, and it makes do with what it has seen.
