@@ -113,8 +113,8 @@ TEST_CASE("in heavy noise a running median or mean decides, and edges stay withi
       recipe.smooth = {25e-3, take};
       const Visits visits = split(trace, recipe);
       if (visits.size() != truth.size() + 1) {
-        // At the trace's ends there is half a window (a step of 4.5 sigma, some 200 times a run), and
-        // what the trace cuts is held to no length.
+        // At the trace's ends there is half a window (a step of 4.5 sigma, some 200 times a run),
+        // and what the trace cuts is held to no length.
         ++odd;
         continue;
       }
