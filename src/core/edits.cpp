@@ -107,8 +107,8 @@ private:
   }
   std::string cut(const Edit& e) {
     const auto i = visit(e.at_s);
-    if (!i || visits_[*i].state != e.before || e.at_s <= visits_[*i].from_s)
-      return "there is no longer a visit to " + e.before;
+    if (!i || visits_[*i].state != e.before) return "there is no longer a visit to " + e.before;
+    if (e.at_s <= visits_[*i].from_s) return "a visit begins there already";
     Visit right = visits_[*i];
     right.from_s = visits_[*i].to_s = e.at_s;
     right.begins = visits_[*i].ends = {};
@@ -132,6 +132,8 @@ private:
   }
   std::string assign(const Edit& e) {
     if (!(e.to_s > e.at_s)) return "it has no length";
+    // A visit that was cut off from its neighbours stays so when it is pinned.
+    const bool begins = cut_at(e.at_s, e.state), ends = cut_at(e.to_s, e.state);
     Visits out;
     bool any = false;
     for (const Visit& v : visits_) {
@@ -148,7 +150,8 @@ private:
         touched_.push_back((v.from_s + a) / 2);
       }
       // Pieces that follow each other without missing time between are one visit.
-      if (!out.empty() && out.back().state == e.state && out.back().to_s == a) {
+      if (!out.empty() && out.back().state == e.state && out.back().to_s == a &&
+          !(begins && a == e.at_s)) {
         out.back().to_s = b;
       } else {
         out.push_back({e.state, a, b, true});
@@ -171,8 +174,14 @@ private:
     }
     if (!any) return "no data there";
     visits_ = std::move(out);
-    if (const auto right = visit(e.to_s)) join_with_left(*right);
+    if (const auto right = visit(e.to_s); right && !ends) join_with_left(*right);
     return {};
+  }
+  /// Whether two visits to a state meet there.
+  bool cut_at(double t, const std::string& state) const {
+    const auto right = visit(t);
+    return right && *right > 0 && visits_[*right].from_s == t && visits_[*right].state == state &&
+           visits_[*right - 1].state == state && visits_[*right - 1].to_s == t;
   }
 
   /// Joins a visit with neighbours of the same state.
@@ -231,12 +240,13 @@ Edit::Kind edit_kind(std::string_view word) {
   throw std::invalid_argument("\"" + std::string(word) + "\" is not a kind of edit");
 }
 
-std::string describe(const Edit& e) {
-  const std::string at = with_prefix(e.at_s, "s", 6);
+std::string describe(const Edit& e, const std::function<std::string(double)>& moment) {
+  const auto text = [&](double t) { return moment ? moment(t) : with_prefix(t, "s", 6); };
+  const std::string at = text(e.at_s);
   switch (e.kind) {
     case Edit::Kind::move:
       return "edge from " + e.before + " to " + e.after + " moved from " + at + " to " +
-             with_prefix(e.to_s, "s", 6);
+             text(e.to_s);
     case Edit::Kind::rename:
       return "visit to " + e.before + " at " + at + " is to " + e.state;
     case Edit::Kind::rename_state:
@@ -246,7 +256,7 @@ std::string describe(const Edit& e) {
     case Edit::Kind::join:
       return e.before + " and " + e.after + " at " + at + " joined as " + e.state;
     case Edit::Kind::assign:
-      return at + " to " + with_prefix(e.to_s, "s", 6) + " is " + e.state;
+      return at + " to " + text(e.to_s) + " is " + e.state;
   }
   return {};
 }

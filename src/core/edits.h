@@ -4,6 +4,7 @@
 #include "core/trace.h"
 #include "core/visit.h"
 
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -31,8 +32,9 @@ struct Edit {
 std::string_view to_string(Edit::Kind kind);
 /// Throws std::invalid_argument for a word that is no kind of edit.
 Edit::Kind edit_kind(std::string_view word);
-/// "edge at 12.331 s moved to 12.402 s", for lists and undo.
-std::string describe(const Edit& edit);
+/// "edge from Rest to Send moved from 12.331 s to 12.402 s", for lists and undo; moments are
+/// written by `moment`, as seconds without one.
+std::string describe(const Edit& edit, const std::function<std::string(double)>& moment = {});
 
 /// An edit that was left out, and why.
 struct Conflict {

@@ -54,6 +54,12 @@ TEST_CASE("fills: the most time keeps quiet, states keep theirs whatever came fi
       recipe, {visit("Off", 0, 100), visit("Unassigned", 100, 300), visit("A", 300, 301)});
   CHECK(rest.at("A") == 0);
   // A recipe that can't be read does not take the colours away.
+  // A state that is renamed keeps its fill, a new one takes one that is free.
+  std::vector<StateRule> rules(4);
+  for (std::size_t k = 0; k < 4; ++k)
+    rules[k].name = std::vector<const char*>{"A", "New", "C", "Newer"}[k];
+  CHECK(fills_for(rules, {{"A", 0}, {"B", 1}, {"C", 2}}) ==
+        Fills{{"A", 0}, {"New", 1}, {"C", 2}, {"Newer", 3}});
   const Fills broken = fills_for("kuvio = \"recipe/1\"\n[[state", ab);
   CHECK(broken.at("B") == 0);
   CHECK(broken.at("A") != 0);

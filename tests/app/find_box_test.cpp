@@ -38,9 +38,18 @@ TEST_CASE("what is typed in the find box is done, on the desk it belongs to") {
   CHECK_FALSE(line->isVisible());
   CHECK(s.window.desk() == DeskId::trace);
   CHECK_FALSE(s.lane->logarithmic());
+  // The keyboard is back where it was, also when something was run that leaves it there.
+  s.lane->setFocus();
   QTest::keyClick(&s.window, Qt::Key_K, Qt::ControlModifier);
+  CHECK(line->hasFocus());
   QTest::keyClick(line, Qt::Key_Escape);
   CHECK_FALSE(line->isVisible());
+  CHECK(s.lane->hasFocus());
+  QTest::keyClick(&s.window, Qt::Key_K, Qt::ControlModifier);
+  QTest::keyClicks(line, QStringLiteral("logarith"));
+  QTest::keyClick(line, Qt::Key_Return);
+  CHECK(s.lane->logarithmic());
+  CHECK(s.lane->hasFocus());
 }
 
 TEST_CASE("every action is in the find box and in a menu, and no two share a shortcut") {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/style/time_notation.h"
+#include "app/engine/time_notation.h"
 
 #include <catch2/catch.hpp>
 

@@ -73,6 +73,25 @@ TEST_CASE("a cut stays when something else is edited beside it") {
         "Rest* 0-10 Start 10-11 Send 11-12 Send 12-14 Rest 14-20 Missing* 20-22 Rest* 22-30 ");
 }
 
+TEST_CASE("a visit that was cut off stays so when it is pinned, and is not cut at its begin") {
+  const Edit cut{Edit::Kind::cut, 12, 0, "", "Send", ""};
+  const std::string apart =
+      "Rest* 0-10 Wake 10-11 Send 11-12 Send 12-14 Rest 14-20 Missing* 20-22 Rest* 22-30 ";
+  for (const auto& [from, to] : {std::pair{11, 12}, {12, 14}}) {
+    const Edit pin{
+        Edit::Kind::assign, static_cast<double>(from), static_cast<double>(to), "Send", "", ""};
+    CHECK(text(apply({cut, pin}).visits) == apart);
+  }
+  // A span that reaches over the cut is one visit, as is one that only comes to lie beside another.
+  CHECK(text(apply({cut, {Edit::Kind::assign, 11, 14, "Send", "", ""}}).visits) == text(ribbon()));
+  CHECK(text(apply({{Edit::Kind::assign, 10, 11, "Send", "", ""}}).visits) ==
+        "Rest* 0-10 Send 10-14 Rest 14-20 Missing* 20-22 Rest* 22-30 ");
+  const EditResult again = apply({cut, cut});
+  CHECK(text(again.visits) == apart);
+  REQUIRE(again.conflicts.size() == 1);
+  CHECK(again.conflicts[0].why == "a visit begins there already");
+}
+
 TEST_CASE("two visits are joined as one of them") {
   CHECK(text(apply({{Edit::Kind::join, 11, 0, "Send", "Wake", "Send"}}).visits) ==
         "Rest* 0-10 Send 10-14 Rest 14-20 Missing* 20-22 Rest* 22-30 ");
@@ -135,5 +154,9 @@ TEST_CASE("kinds of edits have words of their own") {
     e.state = "Send";
     CHECK_FALSE(describe(e).empty());
   }
+  const Edit moved{Edit::Kind::move, 686.52, 685.986, "", "Rest", "Send"};
+  CHECK(describe(moved) == "edge from Rest to Send moved from 686.520\u2009s to 685.986\u2009s");
+  CHECK(describe(moved, [](double t) { return t > 686 ? "11:26.5" : "11:26.0"; }) ==
+        "edge from Rest to Send moved from 11:26.5 to 11:26.0");
   CHECK_THROWS_AS(edit_kind("stretch"), std::invalid_argument);
 }

@@ -2,10 +2,10 @@
 #include "app/bench/progress_sheet.h"
 
 #include "app/engine/text.h"
+#include "app/engine/time_notation.h"
 #include "app/style/cut_label.h"
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
-#include "app/style/time_notation.h"
 #include "app/style/widgets.h"
 #include "core/number_text.h"
 

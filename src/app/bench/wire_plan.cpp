@@ -3,7 +3,7 @@
 
 #include "acquire/endpoint.h"
 #include "app/engine/text.h"
-#include "app/style/time_notation.h"
+#include "app/engine/time_notation.h"
 #include "core/error.h"
 #include "core/number_text.h"
 

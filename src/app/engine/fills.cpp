@@ -6,6 +6,7 @@
 #include "formats/project_files.h"
 
 #include <algorithm>
+#include <set>
 #include <vector>
 
 namespace kuvio::app {
@@ -34,6 +35,25 @@ Fills fills_for(const std::string& recipe_text, const Visits& visits) {
     }
   }
   return formats::assign_fills(order, longest);
+}
+
+Fills fills_for(const std::vector<StateRule>& rules, const Fills& before) {
+  Fills out;
+  std::set<std::size_t> taken;
+  for (const StateRule& rule : rules) {
+    const auto it = before.find(rule.name);
+    if (it == before.end()) continue;
+    out.insert(*it);
+    taken.insert(it->second);
+  }
+  std::size_t free = 0;
+  for (const StateRule& rule : rules) {
+    if (out.count(rule.name) > 0) continue;
+    while (taken.count(free) > 0) ++free;
+    out[rule.name] = free;
+    taken.insert(free);
+  }
+  return out;
 }
 
 Fills fills_for(const std::vector<TypedReading>& readings) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/engine/state_edits.h"
 
+#include "app/engine/time_notation.h"
 #include "book/channel_trace.h"
 #include "book/notes.h"
 #include "core/error.h"
@@ -43,7 +44,8 @@ book::ChangeRequest add_edits(const book::Book& book, std::int64_t capture,
       apply_edits(split->visits, list, book::edit_reach(info, split->channel));
   for (const Conflict& c : edited.conflicts) {
     if (c.edit >= before)
-      throw Error(Failure::bad_data, "states unchanged", describe(list[c.edit]), c.why);
+      throw Error(Failure::bad_data, "states unchanged", describe(list[c.edit], exact_time_text),
+                  c.why);
   }
   return out;
 }
@@ -51,7 +53,7 @@ book::ChangeRequest add_edits(const book::Book& book, std::int64_t capture,
 }  // namespace
 
 void edit_states(Session& session, std::int64_t capture, const std::vector<Edit>& edits) {
-  const QString text = QString::fromStdString(describe(edits.front()));
+  const QString text = QString::fromStdString(describe(edits.front(), exact_time_text));
   session.change(text, [capture, edits](const book::Book& book, const std::stop_token&) {
     return add_edits(book, capture, edits);
   });

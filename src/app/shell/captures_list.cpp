@@ -2,9 +2,9 @@
 #include "app/shell/captures_list.h"
 
 #include "app/engine/book_view.h"
+#include "app/engine/time_notation.h"
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
-#include "app/style/time_notation.h"
 #include "app/style/trace_sketch.h"
 #include "app/style/verdict_text.h"
 #include "core/number_text.h"

@@ -114,6 +114,7 @@ bool FindBox::begins(const QString& words, const QString& text) {
 
 void FindBox::open() {
   const QWidget* window = parentWidget();
+  if (!isVisible()) before_ = window->window()->focusWidget();
   const int width = std::min(560, window->width() - 80);
   setGeometry((window->width() - width) / 2, 52, width, std::min(380, window->height() - 120));
   line_->clear();
@@ -168,8 +169,14 @@ void FindBox::runCurrent() {
   const QListWidgetItem* item = list_->currentItem();
   auto* action =
       item ? qobject_cast<QAction*>(item->data(Qt::UserRole).value<QObject*>()) : nullptr;
-  hide();
+  close();
   if (action) actions_.run(action);
+}
+
+/// The keyboard is where it was before.
+void FindBox::close() {
+  if (before_ && before_->isVisible()) before_->setFocus();
+  hide();
 }
 
 bool FindBox::eventFilter(QObject* watched, QEvent* event) {
@@ -192,7 +199,7 @@ bool FindBox::eventFilter(QObject* watched, QEvent* event) {
         runCurrent();
         return true;
       case Qt::Key_Escape:
-        hide();
+        close();
         return true;
       default:
         break;

@@ -6,6 +6,7 @@
 #include <QFrame>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QPointer>
 
 namespace kuvio::app {
 
@@ -28,7 +29,9 @@ protected:
 private:
   void search();
   void runCurrent();
+  void close();
   Actions& actions_;
+  QPointer<QWidget> before_;  ///< had the keyboard
   QLineEdit* line_;
   QListWidget* list_;
 };

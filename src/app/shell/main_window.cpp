@@ -7,6 +7,7 @@
 #include "app/engine/book_view.h"
 #include "app/engine/desk_views.h"
 #include "app/engine/text.h"
+#include "app/engine/time_notation.h"
 #include "app/engine/trace_views.h"
 #include "app/lifetime/lifetime_desk.h"
 #include "app/shell/captures_panel.h"
@@ -16,7 +17,6 @@
 #include "app/shell/top_bar.h"
 #include "app/style/pixels.h"
 #include "app/style/plain_text.h"
-#include "app/style/time_notation.h"
 #include "app/style/widgets.h"
 #include "app/trace/trace_desk.h"
 

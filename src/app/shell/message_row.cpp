@@ -3,9 +3,9 @@
 
 #include "app/engine/bench_control.h"
 #include "app/engine/text.h"
+#include "app/engine/time_notation.h"
 #include "app/style/pixels.h"
 #include "app/style/theme.h"
-#include "app/style/time_notation.h"
 #include "app/style/widgets.h"
 
 #include <QAccessible>

@@ -4,11 +4,11 @@
 #include "app/engine/book_view.h"
 #include "app/engine/places.h"
 #include "app/engine/text.h"
+#include "app/engine/time_notation.h"
 #include "app/shell/find_box.h"
 #include "app/shell/foot_bar.h"
 #include "app/shell/gesture_sheet.h"
 #include "app/shell/main_window.h"
-#include "app/style/time_notation.h"
 #include "app/style/widgets.h"
 #include "app/trace/trace_desk.h"
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/style/ticks.h"
 
-#include "app/style/time_notation.h"
+#include "app/engine/time_notation.h"
 #include "core/level_scale.h"
 #include "core/number_text.h"
 

@@ -210,8 +210,9 @@ void RecipeMargin::takeText(const std::string& text) {
     return;
   }
   if (rules_.size() != recipe_->recipe.states.size()) buildCards();
-  const Fills fills = view_.capture() && !view_.capture()->fills.empty() ? view_.capture()->fills
-                                                                         : fills_for(text, {});
+  const Fills fills = view_.capture() && !view_.capture()->fills.empty()
+                          ? fills_for(recipe_->recipe.states, view_.capture()->fills)
+                          : fills_for(text, {});
   other_->setVisible(document_.name == kFoundRecipe);
   levels_->setRules(recipe_->recipe.states, fills);
   showThresholds(recipe_->recipe.states, -1, false);

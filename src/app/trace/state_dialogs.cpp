@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/state_dialogs.h"
 
+#include "app/engine/time_notation.h"
 #include "app/engine/trace_views.h"
 #include "app/style/theme.h"
 #include "app/style/widgets.h"
@@ -138,7 +139,7 @@ void VisitDialog::take() {
 
 EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(parent) {
   setObjectName(QStringLiteral("editsDialog"));
-  setWindowTitle(tr("Hand edits"));
+  setWindowTitle(tr("Manual edits"));
   setAttribute(Qt::WA_DeleteOnClose);
   resize(520, 320);
   auto* column = new QVBoxLayout(this);
@@ -146,9 +147,9 @@ EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(
       remark(tr("Manual edits are applied on top of the recipe and survive a re-run."), this));
   auto* list = new QListWidget(this);
   list->setObjectName(QStringLiteral("edits"));
-  list->setAccessibleName(tr("Hand edits, in the order they were made"));
+  list->setAccessibleName(tr("Manual edits, in the order they were made"));
   for (std::size_t i = 0; i < capture.edit_list.size(); ++i) {
-    QString text = QString::fromStdString(describe(capture.edit_list[i]));
+    QString text = QString::fromStdString(describe(capture.edit_list[i], exact_time_text));
     for (const Conflict& c : capture.conflicts) {
       if (c.edit == i) text += tr("  · not applied: %1").arg(QString::fromStdString(c.why));
     }

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/trace/time_text.h"
 
-#include "app/style/time_notation.h"
+#include "app/engine/time_notation.h"
 #include "core/quantity.h"
 
 #include <QRegularExpression>

@@ -1,14 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/style/time_notation.h"
+#include "app/engine/time_notation.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 namespace kuvio::app {
 namespace {
-TimeNotation in_force = TimeNotation::clock;  // of the window's thread alone
+std::atomic<TimeNotation> in_force = TimeNotation::clock;
 }
 
 TimeNotation time_notation() { return in_force; }
@@ -27,5 +28,7 @@ std::string time_text(double t, int decimals) {
   if (s >= 3600) return sign + fmt::format("{}:{:02}:{:02}{}", s / 3600, s / 60 % 60, s % 60, rest);
   return sign + fmt::format("{}:{:02}{}", s / 60, s % 60, rest);
 }
+
+std::string exact_time_text(double t) { return time_text(t, 3); }
 
 }  // namespace kuvio::app

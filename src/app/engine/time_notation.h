@@ -16,5 +16,7 @@ void set_time_notation(TimeNotation notation);
 /// A moment (s) with so many decimals in the notation in force. Rounded before it is parted: never
 /// 0:60.0.
 std::string time_text(double t, int decimals);
+/// To the millisecond.
+std::string exact_time_text(double t);
 
 }  // namespace kuvio::app
