@@ -72,6 +72,35 @@ TEST_CASE("visits are cut, joined, pinned and undone by key, and the ledger alwa
   CHECK_FALSE(s.window.session().history()->canUndo());
 }
 
+TEST_CASE("a visit is cut where the mouse stands in the ribbon, and nowhere else in the fan") {
+  Opened s;
+  const auto uplink = s.first("Uplink");
+  const Visit visit = s.visits()[static_cast<std::size_t>(uplink)].visit;
+  s.view().show(visit.from_s - 1, visit.to_s + 1);
+  REQUIRE(s.wait([&] { return !s.fan->ribbonRect(uplink).isEmpty(); }));
+  const auto point = [&](const QPointF& at) {
+    QMouseEvent move(QEvent::MouseMove, at, s.fan->mapToGlobal(at), Qt::NoButton, Qt::NoButton,
+                     Qt::NoModifier);
+    QCoreApplication::sendEvent(s.fan, &move);
+  };
+  const QPointF middle = s.fan->ribbonRect(uplink).center();
+  point(middle);
+  REQUIRE(s.view().pointer());
+  CHECK(*s.view().pointer() == Approx((visit.from_s + visit.to_s) / 2).margin(0.05));
+  s.fan->setFocus();
+  QTest::keyClick(s.fan, Qt::Key_C);
+  REQUIRE(edits_are(s, 1));
+  CHECK(visits_to(s, "Uplink") == 4);
+  closes(s);
+  // In the bar of charge x is no time: there is no place to cut at.
+  point(QPointF(middle.x(), s.fan->height() - 4.0));
+  CHECK_FALSE(s.view().pointer());
+  point(middle);
+  QEvent leave(QEvent::Leave);
+  QCoreApplication::sendEvent(s.fan, &leave);
+  CHECK_FALSE(s.view().pointer());
+}
+
 TEST_CASE("what cannot be edited is told, and nothing is changed") {
   Opened s;
   s.view().pickVisit(ViewState::kNone);

@@ -7,6 +7,7 @@
 #include "app/trace/lanes.h"
 #include "core/number_text.h"
 
+#include <QApplication>
 #include <QHelpEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -92,6 +93,13 @@ QPainterPath FanView::shape(const FanBand& b) const {
   path.addPolygon(both + right);
   path.closeSubpath();
   return path;
+}
+
+std::optional<double> FanView::momentAt(const QPointF& place) const {
+  const double share = (place.x() - left()) / span();
+  if (!view_.capture() || share < 0 || share > 1 || place.y() > rows_.ribbon_end)
+    return std::nullopt;
+  return timeAt(place.x());
 }
 
 int FanView::visitAt(const QPointF& place) const {
@@ -291,6 +299,7 @@ void FanView::mouseMoveEvent(QMouseEvent* event) {
   setCursor(edgeAt(event->position()) == ViewState::kNone ? Qt::ArrowCursor : Qt::SplitHCursor);
   const int visit = visitAt(event->position());
   view_.pointAt(visit);
+  view_.setPointer(momentAt(event->position()));
   if (visit == ViewState::kNone) {
     setToolTip({});
     return;
@@ -344,10 +353,14 @@ void FanView::contextMenuEvent(QContextMenuEvent* event) {
   }
   const int visit = visitAt(event->pos());
   if (visit != ViewState::kNone) view_.pickVisit(visit);
-  view_.setPointer(timeAt(event->pos().x()));
+  view_.setPointer(momentAt(event->pos()));
   emit menuWanted(event->globalPos());
 }
 
-void FanView::leaveEvent(QEvent*) { view_.pointAt(ViewState::kNone); }
+void FanView::leaveEvent(QEvent*) {
+  view_.pointAt(ViewState::kNone);
+  // What a menu does, it does to where it was opened.
+  if (!QApplication::activePopupWidget()) view_.setPointer(std::nullopt);
+}
 
 }  // namespace kuvio::app

@@ -7,6 +7,8 @@
 
 #include <QWidget>
 
+#include <optional>
+
 namespace kuvio::app {
 
 /// The fan: above the ribbon of states laid out by time, below the same visits by charge, each
@@ -20,6 +22,8 @@ public:
   QSize sizeHint() const override { return {600, rows_.height()}; }
   /// The visit painted at a place, or ViewState::kNone.
   int visitAt(const QPointF& place) const;
+  /// The moment (s) at a place in the ribbon, the one part of the fan where x is time.
+  std::optional<double> momentAt(const QPointF& place) const;
   /// Where a visit is painted: in the ribbon, or in the bar of charge. Empty when it is not shown.
   QRectF ribbonRect(int visit) const;
   QRectF chargeRect(int visit) const;
