@@ -354,6 +354,18 @@ std::string name_of(double level, const std::string& unit, const std::vector<Sta
   return out;
 }
 
+/// A limit that all of a trace keeps well below: a rule needs one, also where it is the only one.
+double beyond(const Trace& trace, const NoiseScale& scale) {
+  double least = kInfinity, most = -kInfinity;
+  for (const Block& block : trace.blocks()) {
+    const CellSum sum = trace.sum(block, 0, block.count);
+    least = std::min(least, sum.lo);
+    most = std::max(most, sum.hi);
+  }
+  const double room = std::max({std::fabs(most), most - least, scale.noise(most)});
+  return to_digits(most + 2 * room, 2);
+}
+
 /// The recipe of clusters: `fine` as they were found, `bounds` once bursts are part of what they
 /// stand on.
 FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSettings& settings,
@@ -405,22 +417,26 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
     const double three = to_digits(level, 3);
     return std::fabs(three - level) < 0.025 * gap ? three : level;
   };
-  const auto slack = [&](std::size_t c) {
-    return std::min(1.5, 0.25 * (lowest[c + 1].centre - highest[c].centre));
+  // A level is left for good half-way to its neighbour, at the latest.
+  const auto slack = [&](std::size_t c, double centre) {
+    return std::min({1.5, 0.25 * (lowest[c + 1].centre - highest[c].centre),
+                     0.5 * std::fabs(threshold(c) - centre)});
   };
   for (std::size_t c = 0; c < out.levels.size(); ++c) {
     StateRule rule;
     rule.name = name_of(out.levels[c].level, settings.unit, out.recipe.states);
     if (c > 0) {
       rule.level.low = rounded(scale.level(threshold(c - 1)), c - 1);
-      rule.level.release_low =
-          std::min(rule.level.low, rounded(scale.level(threshold(c - 1) - slack(c - 1)), c - 1));
+      rule.level.release_low = std::min(
+          rule.level.low,
+          rounded(scale.level(threshold(c - 1) - slack(c - 1, highest[c - 1].centre)), c - 1));
     }
     if (c + 1 < out.levels.size()) {
       rule.level.high = rounded(scale.level(threshold(c)), c);
-      rule.level.release_high =
-          std::max(rule.level.high, rounded(scale.level(threshold(c) + slack(c)), c));
+      rule.level.release_high = std::max(
+          rule.level.high, rounded(scale.level(threshold(c) + slack(c, lowest[c + 1].centre)), c));
     }
+    if (out.levels.size() == 1) rule.level.high = rule.level.release_high = beyond(trace, scale);
     rule.shortest_s = to_digits(shortest[c], 2);
     out.recipe.states.push_back(std::move(rule));
   }

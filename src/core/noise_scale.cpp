@@ -15,8 +15,9 @@
 namespace kuvio {
 namespace {
 
-constexpr std::int64_t kRun = 32;     // samples of a run that shows its noise
-constexpr std::size_t kRuns = 6000;   // of them, all over the trace
+constexpr std::int64_t kRun = 32;    // samples of a run that shows its noise
+constexpr std::size_t kRuns = 6000;  // of them, all over the trace
+constexpr double kQuietest = 4;      // runs that are quieter than the quietest level is taken to be
 constexpr double kLeastShare = 0.05;  // of a level, that its noise is at least
 constexpr double kStep = 0.02, kBin = 0.35;
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
@@ -120,7 +121,7 @@ std::optional<Told> told_by(std::span<const double> run) {
 }  // namespace
 
 NoiseScale::NoiseScale(const Trace& trace, const std::function<bool()>& going_on)
-    : zero_(quiet_noise(trace)), least_(kInfinity), most_(-kInfinity) {
+    : least_(kInfinity), most_(-kInfinity) {
   gather(trace, going_on);
   build();
 }
@@ -163,15 +164,20 @@ double NoiseScale::noise(double x) const {
 }
 
 void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_on) {
-  std::map<int, std::vector<std::pair<double, double>>> runs;
+  std::vector<Told> all_told;
   const double every = std::max<double>(
       static_cast<double>(kRun), static_cast<double>(trace.samples()) / static_cast<double>(kRuns));
   std::vector<double> values;
   double next = 0, seen = 0;
   std::size_t read = 0;
+  // Not at equal distances: devices do things at equal distances, too.
+  constexpr double kGolden = 0.6180339887498949;
+  double part = 0.5;
   for (const Block& block : trace.blocks()) {
     for (; next < seen + static_cast<double>(block.count); next += every) {
-      const auto at = static_cast<std::int64_t>(next - seen);
+      part = std::fmod(part + kGolden, 1.0);
+      const auto at = std::min(static_cast<std::int64_t>(next - seen + part * (every - kRun)),
+                               std::max<std::int64_t>(0, block.count - kRun));
       const std::int64_t n = std::min(kRun, block.count - at);
       if (n < kRun / 2) continue;
       if (++read % 64 == 0 && going_on && !going_on()) break;
@@ -181,15 +187,24 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
         least_ = std::min(least_, v);
         most_ = std::max(most_, v);
       }
-      const std::optional<Told> told = told_by(values);
-      if (!told) continue;
-      const double t = std::asinh(told->level / zero_);
-      runs[static_cast<int>(std::floor(t / kBin))].emplace_back(t, told->noise);
+      if (const std::optional<Told> told = told_by(values)) all_told.push_back(*told);
     }
     seen += static_cast<double>(block.count);
     const CellSum all = trace.sum(block, 0, block.count);
     least_ = std::min(least_, all.lo);
     most_ = std::max(most_, all.hi);
+  }
+  std::vector<double> noises;
+  for (const Told& told : all_told) noises.push_back(told.noise);
+  // The quietest level's, however seldom it is visited.
+  const double n = static_cast<double>(noises.size());
+  const double quiet =
+      noises.empty() ? quiet_noise(trace) : quantile(noises, std::min(0.5, kQuietest / n));
+  zero_ = std::max({quiet, 1e-6 * std::max(std::fabs(least_), std::fabs(most_)), 1e-15});
+  std::map<int, std::vector<std::pair<double, double>>> runs;
+  for (const Told& told : all_told) {
+    const double t = std::asinh(told.level / zero_);
+    runs[static_cast<int>(std::floor(t / kBin))].emplace_back(t, told.noise);
   }
   for (auto& [bin, all] : runs) {
     if (all.size() < 3 && runs.size() > 1) continue;

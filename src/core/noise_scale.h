@@ -28,7 +28,7 @@ private:
   void gather(const Trace& trace, const std::function<bool()>& going_on);
   void build();
 
-  double zero_, first_ = 0, least_, most_;
+  double zero_ = 1, first_ = 0, least_, most_;
   std::map<double, double> bins_;  // by asinh of level: logarithm of the noise
   std::vector<double> table_;
 };

@@ -292,8 +292,10 @@ TEST_CASE("a trace without changes is one state, and one with too few samples no
   CHECK(found.levels.size() == 1);
   CHECK(found.levels.front().level == Approx(3e-6).epsilon(0.01));
   REQUIRE(found.recipe.states.size() == 1);
+  // It has a limit, as every rule must, and everything lies below it.
   CHECK(std::isinf(found.recipe.states[0].level.low));
-  CHECK(std::isinf(found.recipe.states[0].level.high));
+  CHECK(found.recipe.states[0].level.high == Approx(1e-5).epsilon(0.1));
+  CHECK(split(trace, found.recipe).size() == 1);
   MemoryTrace zero(SampleKind::averaged, {1, 1000});
   zero.append(0, 1, std::vector<double>(1000, 0.0));
   CHECK(find_states(zero).levels.size() == 1);
@@ -346,6 +348,35 @@ TEST_CASE("large traces are looked at by nodes and groups, and give the same sta
     const FoundStates found = find_states(made.trace);
     CHECK(found.levels.size() == made.levels.size());
     CHECK(score(made, split(made.trace, found.recipe), found, 2 + shape.ramp) >= 0.97);
+  }
+}
+
+TEST_CASE("a quiet state is told from its neighbour however seldom it is visited") {
+  const auto seed = std::random_device{}();
+  INFO("seed " << seed);
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal;
+  for (const int awake : {100, 1000, 10'000}) {  // samples, between rests of 100
+    INFO(awake << " samples awake");
+    std::vector<double> values;
+    for (int i = 0; i < 120; ++i) {
+      const double rest = i % 2 == 0 ? 10e-6 : 40e-6;
+      for (int k = 0; k < awake; ++k) values.push_back(5e-3 * (1 + 0.1 * normal(random)));
+      for (int k = 0; k < 100; ++k) values.push_back(rest * (1 + 0.1 * normal(random)));
+    }
+    MemoryTrace trace(SampleKind::averaged, {1, 1000});
+    trace.append(0, 1, values);
+    const FoundStates found = find_states(trace);
+    REQUIRE(found.levels.size() == 3);
+    CHECK(found.levels[0].level == Approx(10e-6).epsilon(0.02));
+    CHECK(found.levels[1].level == Approx(40e-6).epsilon(0.02));
+    CHECK(split(trace, found.recipe).size() == 240);
+    // A level is left before its neighbour is reached.
+    for (std::size_t i = 0; i < 3; ++i) {
+      const Band& band = found.recipe.states[i].level;
+      if (i > 0) CHECK(band.release_low > found.levels[i - 1].level);
+      if (i < 2) CHECK(band.release_high < found.levels[i + 1].level);
+    }
   }
 }
 
@@ -414,7 +445,7 @@ TEST_CASE("what can be found, as a table", "[.table]") {
   ramp.ramp = 5;
   row(ramp, 0.93);
   ramp.ramp = 10;
-  row(ramp, 0.5);
+  row(ramp, 0.8);
   Shape bursts;
   bursts.bursty = true;
   for (const double noise : {0.01, 0.05, 0.1}) {
