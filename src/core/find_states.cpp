@@ -355,15 +355,10 @@ std::string name_of(double level, const std::string& unit, const std::vector<Sta
 }
 
 /// A limit that all of a trace keeps well below: a rule needs one, also where it is the only one.
-double beyond(const Trace& trace, const NoiseScale& scale) {
-  double least = kInfinity, most = -kInfinity;
-  for (const Block& block : trace.blocks()) {
-    const CellSum sum = trace.sum(block, 0, block.count);
-    least = std::min(least, sum.lo);
-    most = std::max(most, sum.hi);
-  }
-  const double room = std::max({std::fabs(most), most - least, scale.noise(most)});
-  return to_digits(most + 2 * room, 2);
+/// Of nothing at all a millionth of the unit.
+double beyond(const NoiseScale& scale) {
+  const double most = scale.most(), room = std::max(std::fabs(most), most - scale.least());
+  return room > 0 ? to_digits(most + 2 * room, 2) : 1e-6;
 }
 
 /// The recipe of clusters: `fine` as they were found, `bounds` once bursts are part of what they
@@ -436,7 +431,7 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
       rule.level.release_high = std::max(
           rule.level.high, rounded(scale.level(threshold(c) + slack(c, lowest[c + 1].centre)), c));
     }
-    if (out.levels.size() == 1) rule.level.high = rule.level.release_high = beyond(trace, scale);
+    if (out.levels.size() == 1) rule.level.high = rule.level.release_high = beyond(scale);
     rule.shortest_s = to_digits(shortest[c], 2);
     out.recipe.states.push_back(std::move(rule));
   }

@@ -23,6 +23,9 @@ public:
   double at(double x) const;     ///< of a level in the trace's unit
   double level(double y) const;  ///< and back
   double noise(double x) const;  ///< at a level, in the trace's unit
+  /// Extremes of the trace.
+  double least() const { return least_; }
+  double most() const { return most_; }
 
 private:
   void gather(const Trace& trace, const std::function<bool()>& going_on);

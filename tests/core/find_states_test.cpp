@@ -299,6 +299,10 @@ TEST_CASE("a trace without changes is one state, and one with too few samples no
   MemoryTrace zero(SampleKind::averaged, {1, 1000});
   zero.append(0, 1, std::vector<double>(1000, 0.0));
   CHECK(find_states(zero).levels.size() == 1);
+  CHECK(find_states(zero).recipe.states[0].level.high == 1e-6);
+  MemoryTrace charging(SampleKind::averaged, {1, 1000});
+  charging.append(0, 1, std::vector<double>(1000, -4e-3));
+  CHECK(find_states(charging).recipe.states[0].level.high == Approx(4e-3));
   MemoryTrace few(SampleKind::averaged, {1, 1000});
   few.append(0, 1, std::vector<double>(10, 1e-3));
   CHECK_THROWS_AS(find_states(few), std::invalid_argument);
