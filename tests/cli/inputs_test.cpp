@@ -167,7 +167,7 @@ TEST_CASE("a digitiser that starts again, falls silent or hangs up is told") {
     CHECK(c.events(EventKind::samples_lost)[0].text == "the digitiser started again");
     // By this computer's clock: what it stood still meanwhile is in it.
     CHECK(c.figures("I_shunt").missing_s > 0.2);
-    CHECK(c.figures("I_shunt").missing_s < 1.5);
+    CHECK(c.figures("I_shunt").missing_s < 2.6);  // all that was left of the five seconds
     CHECK(c.info.to_s() == Approx(5));
   }
   SECTION("falls silent") {
