@@ -3,6 +3,7 @@
 
 #include "book/text.h"
 
+#define ZSTD_STATIC_LINKING_ONLY  // for ZSTD_c_literalCompressionMode; without it packing goes on
 #include <zstd.h>
 
 #include <algorithm>
@@ -19,7 +20,9 @@ constexpr int kLeastMatch = 6;        // bytes; shorter ones cost time in noise,
 constexpr double kPays = 0.8;         // of the bytes it was
 constexpr std::size_t kHeadFix = 32;  // form, lattice, padding
 constexpr std::size_t kFrameFix = 20;
-constexpr std::size_t kTaste = 256;  // residuals looked at to choose an order
+constexpr std::size_t kTaste = 96;  // residuals looked at to choose an order
+constexpr std::size_t kLittle = 8;   // a plane this much smaller by its code alone is small enough
+constexpr double kRepeats = 0.95;    // of what its code alone makes of it: it is worth to search
 
 double rounded(double v, Encoding encoding) {
   return encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v)) : v;
@@ -259,15 +262,60 @@ struct Packer::Work {
   struct Free {
     void operator()(ZSTD_CCtx* c) const { ZSTD_freeCCtx(c); }
   };
-  std::unique_ptr<ZSTD_CCtx, Free> zstd{ZSTD_createCCtx()};
+  using Context = std::unique_ptr<ZSTD_CCtx, Free>;
+  Context search{ZSTD_createCCtx()};  // for what repeats itself
+  Context code{
+      ZSTD_createCCtx()};  // for nothing: frequent bytes get the shorter codes, that is all
   Work() {
-    ZSTD_CCtx_setParameter(zstd.get(), ZSTD_c_compressionLevel, kLevel);
-    ZSTD_CCtx_setParameter(zstd.get(), ZSTD_c_minMatch, kLeastMatch);
+    ZSTD_CCtx_setParameter(search.get(), ZSTD_c_compressionLevel, kLevel);
+    ZSTD_CCtx_setParameter(search.get(), ZSTD_c_minMatch, kLeastMatch);
+    const bool known = !ZSTD_isError(ZSTD_CCtx_setParameter(code.get(), ZSTD_c_compressionLevel,
+                                                            ZSTD_minCLevel())) &&
+                       !ZSTD_isError(ZSTD_CCtx_setParameter(
+                           code.get(), ZSTD_c_literalCompressionMode, ZSTD_ps_enable));
+    if (!known) code.reset();  // a zstd that has it otherwise
   }
   std::vector<std::uint32_t> numbers, bits4;
   std::vector<std::uint64_t> bits8;
   std::array<std::byte, 8 * kFrameSamples> planes;
-  Bytes room;  // for what zstd makes of them
+  enum class Plane { unknown, repeats, noise };
+  std::array<Plane, 8> kind{};  // of the chunk's planes, by weight
+  Bytes room, other_room;       // for what zstd makes of them
+
+  /// Their size as a frame in `to`; SIZE_MAX where that does not do.
+  static std::size_t pack(ZSTD_CCtx* by, std::span<const std::byte> bytes,
+                          std::span<std::byte> to) {
+    const std::size_t size = ZSTD_compress2(by, to.data(), to.size(), bytes.data(), bytes.size());
+    return ZSTD_isError(size) ? SIZE_MAX : size;
+  }
+  /// The same for a plane, in whichever way makes it small. Most planes are noise in their lower
+  /// bits: searching them takes five times as long as giving them a code, and what it finds by
+  /// chance makes them larger. So the first frame of a chunk tells what the rest of it is.
+  std::size_t pack_plane(std::size_t plane, std::span<const std::byte> bytes,
+                         std::span<std::byte> to) {
+    Plane& is = kind[plane];
+    if (!code || is == Plane::repeats) return pack(search.get(), bytes, to);
+    const std::size_t coded = pack(code.get(), bytes, to);
+    if (is == Plane::noise || coded < bytes.size() / kLittle) return coded;
+    other_room.resize(to.size());
+    const std::size_t found = pack(search.get(), bytes, other_room);
+    is = static_cast<double>(found) < kRepeats * static_cast<double>(coded) ? Plane::repeats
+                                                                            : Plane::noise;
+    if (found < coded) std::copy_n(other_room.begin(), found, to.begin());
+    return std::min(found, coded);
+  }
+  /// All planes, a zstd frame each, one behind the other in `room`; their size, or SIZE_MAX.
+  std::size_t pack_planes(std::size_t width, std::size_t n) {
+    room.resize(std::max(room.size(), width * ZSTD_compressBound(n)));
+    std::size_t size = 0;
+    for (std::size_t plane = 0; plane < width; ++plane) {
+      const std::span<std::byte> to = std::span(room).subspan(size, ZSTD_compressBound(n));
+      const std::size_t packed = pack_plane(plane, std::span(planes).subspan(plane * n, n), to);
+      if (packed == SIZE_MAX) return SIZE_MAX;
+      size += packed;
+    }
+    return size;
+  }
 
   /// Appends a frame to `out`: width of a residual, order, whether zstd was of no use, two seeds,
   /// the residuals' bytes by weight.
@@ -284,11 +332,8 @@ struct Packer::Work {
       for (std::size_t i = 0; i < n; ++i)
         planes[b * n + i] = static_cast<std::byte>(z[i] >> (8 * b) & 0xff);
     }
-    room.resize(std::max(room.size(), ZSTD_compressBound(plain_size)));
-    const std::size_t packed = width == 0 ? 0
-                                          : ZSTD_compress2(zstd.get(), room.data(), room.size(),
-                                                           planes.data(), plain_size);
-    const bool plain = width > 0 && (ZSTD_isError(packed) || packed >= plain_size);
+    const std::size_t packed = pack_planes(width, n);
+    const bool plain = width > 0 && packed >= plain_size;
     std::array<std::byte, kFrameFix> head;
     std::byte* at = head.data();
     put(at, static_cast<std::uint8_t>(width));
@@ -305,6 +350,7 @@ struct Packer::Work {
   template <typename U>
   Packed frames(PackedHead head, std::span<const U> v, std::size_t plain_bytes) {
     Packed out;
+    kind.fill(Plane::unknown);
     for (std::size_t at = 0; at < v.size(); at += kFrameSamples) {
       frame(v.subspan(at, std::min<std::size_t>(kFrameSamples, v.size() - at)), out.data);
       head.ends.push_back(static_cast<std::uint32_t>(out.data.size()));

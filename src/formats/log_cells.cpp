@@ -77,7 +77,7 @@ CellReader::Fault CellReader::value(std::size_t column, std::string_view cell, d
   } else if (plan_.unit_in_cell[column] && c.factor != 1 && *plain != 0) {
     return Fault::no_unit;
   }
-  out = *plain * factor;
+  out = *plain * factor + kNoSign;
   return Fault::none;
 }
 

@@ -13,6 +13,10 @@
 
 namespace kuvio::formats {
 
+/// Added to a value, makes "-0.000" plain zero: the sign of a zero that was rounded says nothing,
+/// and samples with it are on no lattice of decimals.
+inline constexpr double kNoSign = 0.0;
+
 /// What stands for a sample that is no data: infinities for over and below range, else NaN.
 double no_data(Flag flag);
 /// Which flag a value stands for; nothing for data.

@@ -143,10 +143,10 @@ struct RowParser::Work {
     if (!(std::fabs(value) < kSpecialFrom)) return false;
     switch (behind(at, w)) {
       case Behind::nothing:
-        out = value * w.factor;
+        out = value * w.factor + kNoSign;
         return w.alone || value == 0;
       case Behind::known_unit:
-        out = value * w.unit_factor;
+        out = value * w.unit_factor + kNoSign;
         return true;
       case Behind::other:
         break;
@@ -210,7 +210,7 @@ struct RowParser::Work {
         if (alone && !w->alone && found.mantissa != 0) return false;
         const double value = static_cast<double>(static_cast<std::int64_t>(found.mantissa)) /
                              kPowersOfTen[found.part];
-        w->out[index] = value * (alone ? w->signed_factor : w->signed_unit)[negative];
+        w->out[index] = value * (alone ? w->signed_factor : w->signed_unit)[negative] + kNoSign;
       } else {
         const std::int64_t scale = (alone ? w->scale : w->unit_scale)[found.part];
         const auto number = static_cast<std::int64_t>(found.mantissa);

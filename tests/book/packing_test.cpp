@@ -151,6 +151,33 @@ TEST_CASE("what packs well does: codes, decimals, lines, times") {
   CHECK(packer.samples(white, Encoding::f8, lattice).head.empty());
 }
 
+TEST_CASE(
+    "noise packs to what its entropy allows, what repeats itself to far less, in one chunk too") {
+  constexpr std::size_t n = kChunkSamples, kPeriod = 1000;
+  std::mt19937_64 random(8);
+  std::normal_distribution<double> gauss(0, 500);
+  std::vector<double> noise(n), repeated(n), mixed(n);
+  for (double& v : noise) v = std::round(gauss(random)) + 0.0;  // -0 is no whole number
+  for (std::size_t i = 0; i < n; ++i) repeated[i] = i < kPeriod ? noise[i] : repeated[i - kPeriod];
+  // A frame of nothing, then noise, then what repeats itself, then nothing again.
+  for (std::size_t i = kFrameSamples; i < n - 2 * kFrameSamples; ++i)
+    mixed[i] = i < n / 4 ? noise[i] : repeated[i];
+  const auto packed_bytes = [&](const std::vector<double>& values) {
+    Packer packer;
+    std::optional<Lattice> lattice;
+    const Packed packed = packer.samples(values, Encoding::f8, lattice);
+    CHECK(same_bits(unpacked(packed, Encoding::f8, n), values));
+    return per_sample(packed, n);
+  };
+  // Of a normal distribution's whole numbers: log2(sigma sqrt(2 pi e)) bits.
+  const double entropy = std::log2(500 * std::sqrt(2 * M_PI * std::exp(1.0))) / 8;
+  CHECK(packed_bytes(noise) > entropy);
+  CHECK(packed_bytes(noise) < 1.04 * entropy);
+  // Each frame is packed by itself: a period of it is noise.
+  CHECK(packed_bytes(repeated) < 1.25 * entropy * kPeriod / kFrameSamples + 0.05);
+  CHECK(packed_bytes(mixed) < entropy);
+}
+
 TEST_CASE("damaged frames and heads are refused or wrong, never more") {
   Packer packer;
   std::optional<Lattice> lattice = Lattice{1e-6, 0, 1};

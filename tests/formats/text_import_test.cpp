@@ -195,6 +195,30 @@ TEST_CASE("decimals are read exactly") {
   CHECK_FALSE(exact_decimal("99999999999999999999", 0, 9));
 }
 
+TEST_CASE(
+    "a zero with a minus is zero, however its cell is written, and its log packs as any other") {
+  std::string text = "time (s),current (mA),voltage\n";
+  // Every other row is -0: plain, with its unit, and in quotes.
+  for (int i = 0; i < 70'000; ++i)
+    text += fmt::format("{:.3f},{},{}\n", i * 0.001,
+                        i % 3 == 0   ? "0.0001"
+                        : i % 3 == 1 ? "-0.0000"
+                                     : "\"-0.0\"",
+                        i % 2 == 0 ? "-0.00 V" : "0.01 V");
+  const Imported log(text);
+  for (std::size_t channel = 0; channel < 2; ++channel) {
+    std::vector<double> values(6);
+    const book::ChannelTrace trace = log.trace(channel);
+    trace.read(trace.blocks()[0], 0, values);
+    for (const double v : values) CHECK_FALSE(std::signbit(v));
+  }
+  auto forms = log.book.database().prepare(
+      "SELECT count(*), sum(packed IS NOT NULL AND substr(packed, 1, 1) = x'01') FROM chunk");
+  REQUIRE(forms.step());
+  CHECK(forms.integer(0) >= 2);
+  CHECK(forms.integer(1) == forms.integer(0));  // whole numbers, all of them
+}
+
 TEST_CASE("minutes, hours, days and years are read exactly") {
   const auto lasts = [](const char* head, const char* last) {
     return Imported(fmt::format("{},I [mA]\n0,1\n{},1\n", head, last)).info.duration_s();
