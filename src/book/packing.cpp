@@ -21,8 +21,8 @@ constexpr double kPays = 0.8;         // of the bytes it was
 constexpr std::size_t kHeadFix = 32;  // form, lattice, padding
 constexpr std::size_t kFrameFix = 20;
 constexpr std::size_t kTaste = 96;  // residuals looked at to choose an order
-constexpr std::size_t kLittle = 8;   // a plane this much smaller by its code alone is small enough
-constexpr double kRepeats = 0.95;    // of what its code alone makes of it: it is worth to search
+constexpr std::size_t kLittle = 8;  // a plane this much smaller by its code alone is small enough
+constexpr double kRepeats = 0.95;   // of what its code alone makes of it: it is worth to search
 
 double rounded(double v, Encoding encoding) {
   return encoding == Encoding::f4 ? static_cast<double>(static_cast<float>(v)) : v;
