@@ -127,6 +127,35 @@ TEST_CASE("a sketch leaves gaps open, and has room for what flows back") {
   CHECK(rows(image, 10).first + rows(image, 50).second == Approx(59).margin(2));
 }
 
+TEST_CASE("a sketch of few samples is lines between instants, steps of averages, open at gaps") {
+  const auto drawn = [](const std::vector<TracePoint>& points, SampleKind kind) {
+    QImage image(101, 41, QImage::Format_Grayscale8);
+    image.fill(Qt::white);
+    QPainter painter(&image);
+    paint_sketch(painter, QRectF(0, 0, 100, 40), points, kind, Qt::black);
+    return image;
+  };
+  const auto at_row = [](const QImage& image, int x) {
+    for (int y = 0; y < image.height(); ++y)
+      if (qGray(image.pixel(x, y)) < 160) return y;
+    return -1;
+  };
+  // A decade from 0 s to 1 s, then level.
+  const std::vector<TracePoint> rise{{0, 1e-3}, {1, 1e-2}, {2, 1e-2}};
+  const QImage line = drawn(rise, SampleKind::instant), steps = drawn(rise, SampleKind::averaged);
+  const int low = at_row(steps, 2), high = at_row(steps, 90);
+  CHECK(high < low - 20);
+  CHECK(at_row(line, 25) == Approx((low + high) / 2).margin(2));  // half the way up
+  CHECK(at_row(steps, 48) == low);                                // an interval long
+  CHECK(at_row(line, 90) == high);
+  const QImage open =
+      drawn({{0, 1e-3}, {1, 1e-3}, {3, 1e-2, true}, {4, 1e-2}}, SampleKind::instant);
+  CHECK(at_row(open, 10) > 0);
+  CHECK(at_row(open, 50) == -1);
+  CHECK(at_row(open, 90) > -1);
+  CHECK(at_row(drawn({{0, 1e-3}}, SampleKind::instant), 50) > -1);  // one alone is seen
+}
+
 TEST_CASE("a level a decade lower is a decade lower in the sketch, whatever the span") {
   auto columns = flat(90, 1e-3);
   for (std::size_t i = 30; i < 60; ++i) columns[i].lo = columns[i].hi = 1e-4;

@@ -91,6 +91,8 @@ void try_import(const std::string& file, const formats::ImportSettings& settings
   const auto columns =
       std::min(kSketch, static_cast<std::size_t>(std::max<std::int64_t>(1, shown.samples)));
   out.sketch = envelope(trace, trace.from_s(), trace.to_s(), columns);
+  out.samples = shown.kind;
+  if (columns < kSketch) out.points = points(trace, trace.from_s(), trace.to_s());
   const SpanFigures all = measure(trace);
   QStringList words;
   words << (made.captures.size() == 1 ? tr("1 capture")

@@ -76,8 +76,10 @@ public:
     setAccessibleName(ImportPage::tr("The trace as it will be"));
     setMinimumHeight(Px{70});
   }
-  void show(std::vector<EnvelopeColumn> columns) {
-    columns_ = std::move(columns);
+  void show(const ImportPreview& preview) {
+    columns_ = preview.sketch;
+    points_ = preview.points;
+    kind_ = preview.samples;
     update();
   }
 
@@ -87,12 +89,17 @@ protected:
     const Theme& t = Theme::current();
     painter.setPen(t.rulingTenth());
     painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    if (!columns_.empty())
-      paint_sketch(painter, QRectF(rect()).adjusted(6, 6, -6, -6), columns_, t.ink(0));
+    const QRectF box = QRectF(rect()).adjusted(6, 6, -6, -6);
+    if (!points_.empty())
+      paint_sketch(painter, box, points_, kind_, t.ink(0));
+    else if (!columns_.empty())
+      paint_sketch(painter, box, columns_, t.ink(0));
   }
 
 private:
   std::vector<EnvelopeColumn> columns_;
+  std::vector<TracePoint> points_;
+  SampleKind kind_ = SampleKind::instant;
 };
 
 ImportPage::ImportPage(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -341,7 +348,7 @@ void ImportPage::take(const ImportPreview& preview) {
   for (QString& one : found) one[0] = one[0].toUpper();
   if (preview.first_line > 1) found << tr("Samples begin in line %1.").arg(preview.first_line);
   found_->setText(found.join(QLatin1Char('\n')));
-  sketch_->show(preview.sketch);
+  sketch_->show(preview);
   figures_->setText(preview.figures);
   trouble_->setText(preview.trouble.isEmpty() ? QString() : sentence_of(preview.trouble));
   QPalette p = trouble_->palette();
