@@ -114,7 +114,10 @@ TEST_CASE("a sketch leaves gaps open, and has room for what flows back") {
   const auto none = inked(sketch(flat(40, 0)));
   CHECK(std::count(none.begin(), none.end(), true) == 0);
   auto columns = flat(60, 1e-3);
-  for (std::size_t i = 20; i < 30; ++i) columns[i].any = false;
+  for (std::size_t i = 20; i < 30; ++i) {
+    columns[i].any = false;
+    columns[i].missing = true;
+  }
   const auto ink = inked(sketch(columns));
   for (std::size_t i = 0; i < 60; ++i) CHECK(ink[i] == (i < 20 || i >= 30));
 
@@ -154,6 +157,21 @@ TEST_CASE("a sketch of few samples is lines between instants, steps of averages,
   CHECK(at_row(open, 50) == -1);
   CHECK(at_row(open, 90) > -1);
   CHECK(at_row(drawn({{0, 1e-3}}, SampleKind::instant), 50) > -1);  // one alone is seen
+}
+
+TEST_CASE("a sketch goes on between samples that are further apart than its columns") {
+  std::vector<EnvelopeColumn> columns = flat(60, 1e-3);
+  for (std::size_t i = 0; i < columns.size(); ++i) columns[i].any = i % 6 == 0;
+  const QImage apart = sketch(columns);
+  columns[33].missing = true;
+  const QImage open = sketch(columns);
+  int gaps = 0, left_open = 0;
+  for (int i = 0; i < 54; ++i) {
+    gaps += rows(apart, i).first < 0;
+    left_open += rows(open, i).first < 0;
+  }
+  CHECK(gaps == 0);
+  CHECK(left_open >= 5);  // the gap stays one
 }
 
 TEST_CASE("a level a decade lower is a decade lower in the sketch, whatever the span") {

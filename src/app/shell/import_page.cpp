@@ -29,14 +29,14 @@ const std::vector<Meaning>& meanings() {
       {"ignore", QT_TRANSLATE_NOOP("ImportPage", "left out"), {}},
       {"time",
        QT_TRANSLATE_NOOP("ImportPage", "time"),
-       {QStringLiteral("s"), QStringLiteral("ms"), QStringLiteral("us"), QStringLiteral("ns"),
+       {QStringLiteral("s"), QStringLiteral("ms"), QStringLiteral("µs"), QStringLiteral("ns"),
         QStringLiteral("min"), QStringLiteral("h")}},
       {"current",
        QT_TRANSLATE_NOOP("ImportPage", "current"),
        {QStringLiteral("A"), QStringLiteral("mA"), QStringLiteral("µA"), QStringLiteral("nA")}},
       {"voltage",
        QT_TRANSLATE_NOOP("ImportPage", "voltage"),
-       {QStringLiteral("V"), QStringLiteral("mV"), QStringLiteral("uV")}}};
+       {QStringLiteral("V"), QStringLiteral("mV"), QStringLiteral("µV")}}};
   return all;
 }
 
@@ -384,7 +384,8 @@ void ImportPage::addColumn(int row, const formats::Column& column) {
   unit->setObjectName(QStringLiteral("importUnit%1").arg(row + 1));
   unit->setAccessibleName(tr("Unit of column %1").arg(qs(column.title)));
   QStringList units = meanings()[static_cast<std::size_t>(meaning)].units;
-  const QString own = column.unit == "uA" ? QStringLiteral("µA") : qs(column.unit);
+  QString own = qs(column.unit);
+  if (own.size() == 2 && own[0] == QLatin1Char('u')) own.replace(0, 1, QStringLiteral("µ"));
   if (meaning > 0 && !own.isEmpty() && !units.contains(own)) units.prepend(own);
   unit->addItems(units);
   unit->setCurrentText(own);

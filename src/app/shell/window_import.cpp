@@ -24,7 +24,10 @@ ImportPage& MainWindow::importPage() {
   import_ = new ImportPage(session_, desks_);
   import_area_ = scroll_area(import_, desks_);
   desks_->addWidget(import_area_);
-  connect(import_, &ImportPage::cancelled, this, [this] { setDesk(desk_); });
+  connect(import_, &ImportPage::cancelled, this, [this] {
+    setDesk(desk_);
+    setFocus();  // the page that had it is gone
+  });
   connect(import_, &ImportPage::importRequested, this, &MainWindow::runImport);
   connect(import_, &ImportPage::layoutsChanged, this, [this](const QStringList& layouts) {
     preferences_.layouts = layouts;
@@ -66,6 +69,7 @@ void MainWindow::reportImported(const std::vector<formats::ImportResult>& made) 
   if (captures == 0) return;
   captures_->setCurrent(made.front().capture);  // shown as soon as the list has it
   setDesk(DeskId::trace);
+  setFocus();
   QString said =
       captures == 1 ? tr("Imported 1 capture") : tr("Imported %1 captures").arg(captures);
   if (made.size() > 1) said += tr(" from %1 files").arg(made.size());

@@ -25,15 +25,22 @@ void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<Envelo
   painter.setPen(QPen(ink, 1));
   const bool few = pitch > 1.5;  // columns stand apart
   QVector<QLineF> lines;
-  std::optional<QPointF> last;  // top and bottom of the column before
+  std::optional<QPointF> last;  // top and bottom of the last column that holds samples
+  std::size_t at = 0;           // that column
   for (std::size_t i = 0; i < columns.size(); ++i) {
     const EnvelopeColumn& c = columns[i];
     if (!c.any) {
-      last.reset();
+      if (c.missing) last.reset();  // else it lies between two samples
       continue;
     }
     const double x = box.left() + (static_cast<double>(i) + 0.5) * pitch;
     const QPointF own(y(c.hi), y(c.lo));
+    if (last && i > at + 1) {
+      const double before = box.left() + (static_cast<double>(at) + 0.5) * pitch;
+      lines.append(QLineF(before, (last->x() + last->y()) / 2, x, (own.x() + own.y()) / 2));
+      last = own;  // there is no step from the column before
+    }
+    at = i;
     double top = own.x(), bottom = own.y();
     // It reaches to the one before, where they do not meet.
     if (last) {
