@@ -159,6 +159,17 @@ TEST_CASE("a sketch of few samples is lines between instants, steps of averages,
   CHECK(at_row(drawn({{0, 1e-3}}, SampleKind::instant), 50) > -1);  // one alone is seen
 }
 
+TEST_CASE("a voltage is sketched from its least to its most") {
+  QImage image(100, 40, QImage::Format_RGB32);
+  image.fill(Qt::white);
+  QPainter painter(&image);
+  const std::vector<TracePoint> sag{{0, 3.66}, {4, 3.66}, {5, 3.60}, {6, 3.66}, {10, 3.66}};
+  paint_sketch(painter, QRectF(0, 0, 99, 39), sag, SampleKind::averaged, Qt::black,
+               SketchScale::straight);
+  CHECK(rows(image, 20).first == 0);
+  CHECK(rows(image, 54).second == 39);
+}
+
 TEST_CASE("a sketch goes on between samples that are further apart than its columns") {
   std::vector<EnvelopeColumn> columns = flat(60, 1e-3);
   for (std::size_t i = 0; i < columns.size(); ++i) columns[i].any = i % 6 == 0;

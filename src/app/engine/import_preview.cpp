@@ -92,6 +92,7 @@ void try_import(const std::string& file, const formats::ImportSettings& settings
       std::min(kSketch, static_cast<std::size_t>(std::max<std::int64_t>(1, shown.samples)));
   out.sketch = envelope(trace, trace.from_s(), trace.to_s(), columns);
   out.samples = shown.kind;
+  out.quantity = shown.quantity;
   if (columns < kSketch) out.points = points(trace, trace.from_s(), trace.to_s());
   const SpanFigures all = measure(trace);
   QStringList words;

@@ -80,6 +80,7 @@ public:
     columns_ = preview.sketch;
     points_ = preview.points;
     kind_ = preview.samples;
+    scale_ = preview.quantity == Quantity::current ? SketchScale::decades : SketchScale::straight;
     update();
   }
 
@@ -91,15 +92,16 @@ protected:
     painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
     const QRectF box = QRectF(rect()).adjusted(6, 6, -6, -6);
     if (!points_.empty())
-      paint_sketch(painter, box, points_, kind_, t.ink(0));
+      paint_sketch(painter, box, points_, kind_, t.ink(0), scale_);
     else if (!columns_.empty())
-      paint_sketch(painter, box, columns_, t.ink(0));
+      paint_sketch(painter, box, columns_, t.ink(0), scale_);
   }
 
 private:
   std::vector<EnvelopeColumn> columns_;
   std::vector<TracePoint> points_;
   SampleKind kind_ = SampleKind::instant;
+  SketchScale scale_ = SketchScale::decades;
 };
 
 ImportPage::ImportPage(Session& session, QWidget* parent) : QWidget(parent), session_(session) {

@@ -6,20 +6,47 @@
 #include <QPainter>
 
 #include <algorithm>
+#include <limits>
 #include <optional>
 
 namespace kuvio::app {
 
+namespace {
+
+/// How far up a value stands, 0 to 1.
+class Height {
+public:
+  Height(const std::vector<EnvelopeColumn>& columns, SketchScale scale)
+      : scale_(scale), decades_(LevelScale::of(columns)) {
+    for (const EnvelopeColumn& c : columns) {
+      if (!c.any) continue;
+      low_ = std::min(low_, c.lo);
+      high_ = std::max(high_, c.hi);
+    }
+  }
+  double of(double value) const {
+    if (scale_ == SketchScale::decades) return decades_.part(value);
+    return high_ > low_ ? (value - low_) / (high_ - low_) : 0.5;
+  }
+
+private:
+  SketchScale scale_;
+  LevelScale decades_;
+  double low_ = std::numeric_limits<double>::infinity(), high_ = -low_;
+};
+
+}  // namespace
+
 void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
-                  const QColor& ink) {
+                  const QColor& ink, SketchScale scale) {
   if (std::none_of(columns.begin(), columns.end(),
                    [](const EnvelopeColumn& c) { return c.any && (c.hi != 0 || c.lo != 0); }))
     return;
   // What flows back is distinguished from what rests: through zero, as the lane shows it.
-  const LevelScale scale = LevelScale::of(columns);
+  const Height height(columns, scale);
   constexpr double kPen = 0.8;  // the least that a column is tall, inside the box
   const auto y = [&](double v) {
-    return box.bottom() - kPen - scale.part(v) * (box.height() - kPen);
+    return box.bottom() - kPen - height.of(v) * (box.height() - kPen);
   };
   const double pitch = box.width() / static_cast<double>(columns.size());
   painter.setPen(QPen(ink, 1));
@@ -57,16 +84,16 @@ void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<Envelo
 }
 
 void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<TracePoint>& points,
-                  SampleKind kind, const QColor& ink) {
+                  SampleKind kind, const QColor& ink, SketchScale scale) {
   if (points.empty()) return;
   std::vector<EnvelopeColumn> levels;
   for (const TracePoint& p : points) levels.push_back({.lo = p.value, .hi = p.value, .any = true});
-  const LevelScale scale = LevelScale::of(levels);
+  const Height height(levels, scale);
   const double from_s = points.front().time_s, to_s = points.back().time_s;
   const auto place = [&](const TracePoint& p) {
     const double part = to_s > from_s ? (p.time_s - from_s) / (to_s - from_s) : 0.5;
     return QPointF(box.left() + part * box.width(),
-                   box.bottom() - scale.part(p.value) * box.height());
+                   box.bottom() - height.of(p.value) * box.height());
   };
   painter.save();
   painter.setRenderHint(QPainter::Antialiasing, kind == SampleKind::instant);

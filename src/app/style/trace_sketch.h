@@ -13,12 +13,15 @@ class QPainter;
 
 namespace kuvio::app {
 
-/// Paints columns of an envelope on a logarithmic scale into a box.
+/// As the lanes have them: currents by decades, voltages from their least to their most.
+enum class SketchScale { decades, straight };
+
+/// Paints columns of an envelope into a box.
 void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
-                  const QColor& ink);
+                  const QColor& ink, SketchScale scale = SketchScale::decades);
 
 /// Paints a trace of few samples as it is: straight lines between instants, steps of averages.
 void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<TracePoint>& points,
-                  SampleKind kind, const QColor& ink);
+                  SampleKind kind, const QColor& ink, SketchScale scale = SketchScale::decades);
 
 }  // namespace kuvio::app
