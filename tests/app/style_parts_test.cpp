@@ -130,44 +130,24 @@ TEST_CASE("a sketch leaves gaps open, and has room for what flows back") {
   CHECK(rows(image, 10).first + rows(image, 50).second == Approx(59).margin(2));
 }
 
-TEST_CASE("a sketch of few samples is lines between instants, steps of averages, open at gaps") {
-  const auto drawn = [](const std::vector<TracePoint>& points, SampleKind kind) {
-    QImage image(101, 41, QImage::Format_Grayscale8);
+TEST_CASE("a trace of few samples is sketched as lines between instants, steps of averages") {
+  const auto drawn = [](SampleKind kind, double first, double then) {
+    MemoryTrace trace(kind, TimeBase{1, 1});
+    trace.append(0, 1, std::vector<double>{first, then, then});
+    QImage image(301, 41, QImage::Format_RGB32);
     image.fill(Qt::white);
     QPainter painter(&image);
-    paint_sketch(painter, QRectF(0, 0, 100, 40), points, kind, Qt::black);
+    paint_sketch(painter, QRectF(0, 0, 300, 40), envelope(trace, trace.from_s(), trace.to_s(), 150),
+                 Qt::black, SketchScale::straight);
     return image;
   };
-  const auto at_row = [](const QImage& image, int x) {
-    for (int y = 0; y < image.height(); ++y)
-      if (qGray(image.pixel(x, y)) < 160) return y;
-    return -1;
-  };
-  // A decade from 0 s to 1 s, then level.
-  const std::vector<TracePoint> rise{{0, 1e-3}, {1, 1e-2}, {2, 1e-2}};
-  const QImage line = drawn(rise, SampleKind::instant), steps = drawn(rise, SampleKind::averaged);
-  const int low = at_row(steps, 2), high = at_row(steps, 90);
-  CHECK(high < low - 20);
-  CHECK(at_row(line, 25) == Approx((low + high) / 2).margin(2));  // half the way up
-  CHECK(at_row(steps, 48) == low);                                // an interval long
-  CHECK(at_row(line, 90) == high);
-  const QImage open =
-      drawn({{0, 1e-3}, {1, 1e-3}, {3, 1e-2, true}, {4, 1e-2}}, SampleKind::instant);
-  CHECK(at_row(open, 10) > 0);
-  CHECK(at_row(open, 50) == -1);
-  CHECK(at_row(open, 90) > -1);
-  CHECK(at_row(drawn({{0, 1e-3}}, SampleKind::instant), 50) > -1);  // one alone is seen
-}
-
-TEST_CASE("a voltage is sketched from its least to its most") {
-  QImage image(100, 40, QImage::Format_RGB32);
-  image.fill(Qt::white);
-  QPainter painter(&image);
-  const std::vector<TracePoint> sag{{0, 3.66}, {4, 3.66}, {5, 3.60}, {6, 3.66}, {10, 3.66}};
-  paint_sketch(painter, QRectF(0, 0, 99, 39), sag, SampleKind::averaged, Qt::black,
-               SketchScale::straight);
-  CHECK(rows(image, 20).first == 0);
-  CHECK(rows(image, 54).second == 39);
+  // Straight up from the least at the bottom to the most, over half the time of three instants.
+  const QImage line = drawn(SampleKind::instant, 3.60, 3.66);
+  CHECK(rows(line, 75).first == Approx(20).margin(3));
+  CHECK(rows(line, 200).second <= 1);
+  const QImage steps = drawn(SampleKind::averaged, 3.60, 3.66);
+  CHECK(rows(steps, 80).first >= 38);
+  CHECK(rows(steps, 120).second <= 1);
 }
 
 TEST_CASE("a sketch goes on between samples that are further apart than its columns") {

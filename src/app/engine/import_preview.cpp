@@ -20,7 +20,7 @@ namespace kuvio::app {
 namespace {
 
 constexpr int kHeadLines = 40;
-constexpr std::size_t kSketch = 400;
+constexpr int kSketch = 400;
 constexpr std::uintmax_t kWhole = 8 << 20;  // bytes, up to which all of it is tried
 constexpr std::size_t kPart = 2 << 20;
 
@@ -88,12 +88,8 @@ void try_import(const std::string& file, const formats::ImportSettings& settings
   const book::ChannelInfo& shown =
       current == info.channels.end() ? info.channels.front() : *current;
   const book::ChannelTrace trace(book, shown);
-  const auto columns =
-      std::min(kSketch, static_cast<std::size_t>(std::max<std::int64_t>(1, shown.samples)));
-  out.sketch = envelope(trace, trace.from_s(), trace.to_s(), columns);
-  out.samples = shown.kind;
+  out.sketch = envelope(trace, trace.from_s(), trace.to_s(), kSketch);
   out.quantity = shown.quantity;
-  if (columns < kSketch) out.points = points(trace, trace.from_s(), trace.to_s());
   const SpanFigures all = measure(trace);
   QStringList words;
   words << (made.captures.size() == 1 ? tr("1 capture")

@@ -24,12 +24,10 @@ struct ImportPreview {
   std::vector<formats::ImportGuess> guesses;
   std::vector<formats::SkippedLine> skipped;
   QStringList warnings;
-  std::vector<EnvelopeColumn> sketch;  ///< of its first current, else its first voltage
-  std::vector<TracePoint> points;      ///< the same, sample by sample, where they are few
-  SampleKind samples = SampleKind::instant;
-  Quantity quantity = Quantity::current;
-  QString figures;  ///< "2 captures, 10 samples each second, mean 3.0 mA"
-  QString trouble;  ///< why it cannot be imported so; "" when it can
+  std::vector<EnvelopeColumn> sketch;     ///< of its first current, else its first voltage
+  Quantity quantity = Quantity::current;  ///< of what is sketched
+  QString figures;                        ///< "2 captures, 10 samples each second, mean 3.0 mA"
+  QString trouble;                        ///< why it cannot be imported so; "" when it can
   formats::LogAsks asks = formats::LogAsks::nothing;
 };
 

@@ -78,8 +78,6 @@ public:
   }
   void show(const ImportPreview& preview) {
     columns_ = preview.sketch;
-    points_ = preview.points;
-    kind_ = preview.samples;
     scale_ = preview.quantity == Quantity::current ? SketchScale::decades : SketchScale::straight;
     update();
   }
@@ -90,17 +88,12 @@ protected:
     const Theme& t = Theme::current();
     painter.setPen(t.rulingTenth());
     painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    const QRectF box = QRectF(rect()).adjusted(6, 6, -6, -6);
-    if (!points_.empty())
-      paint_sketch(painter, box, points_, kind_, t.ink(0), scale_);
-    else if (!columns_.empty())
-      paint_sketch(painter, box, columns_, t.ink(0), scale_);
+    if (!columns_.empty())
+      paint_sketch(painter, QRectF(rect()).adjusted(6, 6, -6, -6), columns_, t.ink(0), scale_);
   }
 
 private:
   std::vector<EnvelopeColumn> columns_;
-  std::vector<TracePoint> points_;
-  SampleKind kind_ = SampleKind::instant;
   SketchScale scale_ = SketchScale::decades;
 };
 

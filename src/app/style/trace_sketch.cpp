@@ -83,36 +83,4 @@ void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<Envelo
   painter.drawLines(lines);
 }
 
-void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<TracePoint>& points,
-                  SampleKind kind, const QColor& ink, SketchScale scale) {
-  if (points.empty()) return;
-  std::vector<EnvelopeColumn> levels;
-  for (const TracePoint& p : points) levels.push_back({.lo = p.value, .hi = p.value, .any = true});
-  const Height height(levels, scale);
-  const double from_s = points.front().time_s, to_s = points.back().time_s;
-  const auto place = [&](const TracePoint& p) {
-    const double part = to_s > from_s ? (p.time_s - from_s) / (to_s - from_s) : 0.5;
-    return QPointF(box.left() + part * box.width(),
-                   box.bottom() - height.of(p.value) * box.height());
-  };
-  painter.save();
-  painter.setRenderHint(QPainter::Antialiasing, kind == SampleKind::instant);
-  painter.setPen(QPen(ink, 1));
-  QPolygonF line;
-  const auto draw = [&] {
-    // A sample that stands alone is a point.
-    if (line.size() == 1) painter.drawEllipse(line.front(), 1, 1);
-    painter.drawPolyline(line);
-    line.clear();
-  };
-  for (const TracePoint& p : points) {
-    if (p.gap_before) draw();
-    const QPointF at = place(p);
-    if (kind == SampleKind::averaged && !line.empty()) line << QPointF(at.x(), line.back().y());
-    line << at;
-  }
-  draw();
-  painter.restore();
-}
-
 }  // namespace kuvio::app

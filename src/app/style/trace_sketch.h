@@ -2,7 +2,6 @@
 #pragma once
 
 #include "core/envelope.h"
-#include "core/trace.h"
 
 #include <QColor>
 #include <QRectF>
@@ -19,9 +18,5 @@ enum class SketchScale { decades, straight };
 /// Paints columns of an envelope into a box.
 void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<EnvelopeColumn>& columns,
                   const QColor& ink, SketchScale scale = SketchScale::decades);
-
-/// Paints a trace of few samples as it is: straight lines between instants, steps of averages.
-void paint_sketch(QPainter& painter, const QRectF& box, const std::vector<TracePoint>& points,
-                  SampleKind kind, const QColor& ink, SketchScale scale = SketchScale::decades);
 
 }  // namespace kuvio::app
