@@ -13,6 +13,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <numbers>
 #include <numeric>
 #include <span>
 #include <stdexcept>
@@ -341,6 +342,59 @@ std::vector<std::size_t> without_bursts(const Trace& trace, const std::vector<St
   return bounds;
 }
 
+/// The share of normal noise that lies so many deviations over its mean and more.
+double share_over(double deviations) { return std::erfc(deviations / std::numbers::sqrt2) / 2; }
+
+/// How many samples a visit must hold so that noise about a level makes hardly one (a tenth of one
+/// in `samples`): it passes the threshold that lies `enters` deviations away, and does not come
+/// back over the release, `stays` away, for all the others.
+double samples_against_noise(double samples, double enters, double stays) {
+  constexpr double kFalseOnes = 0.1;
+  const double expected = samples * share_over(enters);
+  if (expected <= kFalseOnes) return 0;
+  return 1 + std::log(kFalseOnes / expected) / std::log(share_over(stays));
+}
+
+/// On the scale of noise.
+struct Level {
+  double centre = 0, spread = 0;
+};
+
+/// How long (s) a visit to each state must last so that it is no noise about a neighbour's level.
+std::vector<double> against_noise(const NoiseScale& scale, const FoundStates& found,
+                                  const std::vector<Level>& highest,
+                                  const std::vector<Level>& lowest, double sample_s) {
+  std::vector<double> out(found.levels.size());
+  const auto at_least = [&](std::size_t c, std::size_t neighbour, double enters, double stays) {
+    const double samples = found.levels[neighbour].time_s / sample_s;
+    out[c] = std::max(out[c], sample_s * samples_against_noise(samples, enters, stays));
+  };
+  for (std::size_t c = 0; c + 1 < out.size(); ++c) {
+    const Band &below = found.recipe.states[c].level, &above = found.recipe.states[c + 1].level;
+    const double low = highest[c].centre, high = lowest[c + 1].centre;
+    at_least(c + 1, c, scale.at(above.low) - low, scale.at(above.release_low) - low);
+    at_least(c, c + 1, high - scale.at(below.high), high - scale.at(below.release_high));
+  }
+  return out;
+}
+
+/// Whether noise hides a level: it is under a tenth of that, or under what a mean of so many
+/// samples is known to. Noise is that within one of its stretches, whose ends take no part.
+bool is_nothing(const Trace& trace, const Stretch& s, double level) {
+  const Block& block = trace.blocks()[s.block];
+  const std::int64_t end = (s.to - s.from) / 10, from = s.from + end, to = s.to - end;
+  const auto samples = static_cast<double>(to - from);
+  const double length =
+      block.period == 0
+          ? static_cast<double>(tick_of(trace, block, to) - tick_of(trace, block, from))
+          : samples;
+  if (!(length > 0)) return false;
+  const CellSum sum = trace.sum(block, from, to);
+  const double mean = sum.q / length,
+               noise = std::sqrt(std::max(0.0, sum.r / length - mean * mean));
+  return std::fabs(level) < noise * (0.1 + 3 / std::sqrt(samples));
+}
+
 std::string name_of(double level, const std::string& unit, const std::vector<StateRule>& others) {
   // With a plain space: a name is typed into recipes and budgets, where a thin one cannot be.
   std::string plain = "At " + with_prefix(level, unit, 2);
@@ -369,11 +423,9 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
                      double ramp_s, FoundStates out) {
   const double sample_s = (trace.to_s() - trace.from_s()) /
                           static_cast<double>(std::max<std::int64_t>(1, trace.samples()));
-  struct Level {
-    double centre = 0, spread = 0;
-  };
   std::vector<Level> lowest, highest;  // of each state, of the clusters that it is made of
-  std::vector<double> shortest;
+  std::vector<double> least_s;         // how long its shortest stretch lasts (s)
+  std::vector<const Stretch*> longest;
   const auto level_of = [&](std::size_t from, std::size_t to) {
     const double n = static_cast<double>(to - from);
     return Level{clusters.mean(from, to), std::sqrt(1 + clusters.squares(from, to) / n)};
@@ -384,17 +436,18 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
     lowest.push_back(level_of(*first, *(first + 1)));
     highest.push_back(level_of(*(last - 1), *last));
     FoundLevel level;
-    double sum = 0, fewest = kInfinity;
+    double sum = 0;
+    least_s.push_back(kInfinity);
+    longest.push_back(taking_part[bounds[c]]);
     for (std::size_t i = bounds[c]; i < bounds[c + 1]; ++i) {
       const double length = seconds(trace, *taking_part[i]);
       level.time_s += length;
       sum += length * scale.level(taking_part[i]->y);
-      fewest = std::min(fewest, length);
+      least_s.back() = std::min(least_s.back(), length);
+      if (length > seconds(trace, *longest.back())) longest.back() = taking_part[i];
     }
     level.level = level.time_s > 0 ? sum / level.time_s : scale.level(lowest.back().centre);
     out.levels.push_back(level);
-    // Against flicker and slow changes alone: the next build may stay for less than this one did.
-    shortest.push_back(std::min(fewest / 2, std::max(5 * sample_s, 1.1 * ramp_s)));
   }
   out.recipe.name = "Found states";
   // Half-way on a scale of ratios where both levels keep well away from it, so that the next build
@@ -419,7 +472,9 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
   };
   for (std::size_t c = 0; c < out.levels.size(); ++c) {
     StateRule rule;
-    rule.name = name_of(out.levels[c].level, settings.unit, out.recipe.states);
+    const double level = out.levels[c].level;
+    rule.name = name_of(is_nothing(trace, *longest[c], level) ? 0 : level, settings.unit,
+                        out.recipe.states);
     if (c > 0) {
       rule.level.low = rounded(scale.level(threshold(c - 1)), c - 1);
       rule.level.release_low = std::min(
@@ -432,9 +487,13 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
           rule.level.high, rounded(scale.level(threshold(c) + slack(c, lowest[c + 1].centre)), c));
     }
     if (out.levels.size() == 1) rule.level.high = rule.level.release_high = beyond(scale);
-    rule.shortest_s = to_digits(shortest[c], 2);
     out.recipe.states.push_back(std::move(rule));
   }
+  const std::vector<double> quiet_s = against_noise(scale, out, highest, lowest, sample_s);
+  // Against flicker and slow changes alone: the next build may stay for less than this one did.
+  for (std::size_t c = 0; c < out.levels.size(); ++c)
+    out.recipe.states[c].shortest_s =
+        to_digits(std::min(least_s[c] / 2, std::max({5 * sample_s, 1.1 * ramp_s, quiet_s[c]})), 2);
   return out;
 }
 

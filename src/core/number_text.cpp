@@ -41,6 +41,8 @@ int magnitude(double value) {
 
 /// An uncertainty under this share of its value is the rounding of numbers in a computer.
 constexpr double kNoise = 1e-9;
+/// What is under this, of any unit, is left of rounding, too: the charge of six electrons.
+constexpr double kNothing = 1e-18;
 constexpr double kLost = 1000;  // times a value: an uncertainty that says nothing is known
 
 /// Decimal place of an uncertainty's second digit (JCGM 100:2008, 7.2.6): -2 for 0.12, and for
@@ -55,7 +57,7 @@ int second_digit(double u) {
 
 std::string with_prefix(double value, std::string_view unit, int digits) {
   if (!std::isfinite(value)) return "–";
-  if (value == 0) return "0" + unit_text(0, unit);
+  if (std::fabs(value) < kNothing) return "0" + unit_text(0, unit);
   // A long time is so many seconds: nobody says kiloseconds.
   const int most = unit == "s" ? 0 : 5;
   int step = std::min(step_of(value), most);
@@ -80,7 +82,7 @@ double to_digits(double value, int digits) {
 }
 
 std::string with_uncertainty(double value, double U, std::string_view unit) {
-  if (!(U > 0) || !std::isfinite(U)) return with_prefix(value, unit, 4);
+  if (!(U > kNothing) || !std::isfinite(U)) return with_prefix(value, unit, 4);
   if (U < kNoise * std::fabs(value)) return with_prefix(value, unit, 7);
   // Cut to what that supports, nothing would be left of it.
   if (value != 0 && U > kLost * std::fabs(value))

@@ -10,7 +10,8 @@ namespace kuvio {
 /// How numbers are written for people: SI prefixes, a thin space before the unit, digits cut to
 /// what the uncertainty supports. Everything that a person reads goes through here.
 
-/// "3.12 mA", "105 mC", "0 A": `digits` significant digits.
+/// "3.12 mA", "105 mC", "0 A": `digits` significant digits. What is under 1e-18, of any unit, is
+/// the rounding of numbers and written as 0.
 std::string with_prefix(double value, std::string_view unit, int digits = 3);
 
 /// A number to so many significant digits: what people would type. 0 and what is not finite stay.

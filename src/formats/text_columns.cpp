@@ -134,8 +134,12 @@ bool guess_bracketed(Column& out) {
   const auto words = words_of(before);
   const std::string unit(trimmed(text.substr(at + 1, end - at - 1)));
   out.name = before.empty() ? after : after.empty() ? before : before + " " + after;
-  if (out.name.empty()) out.name = out.title;
   set_unit(out, unit, words.empty() ? Role::ignore : role_of_word(lower(words.front())));
+  if (out.name.empty() && out.role != Role::ignore) {
+    out.name = name_of(out.role);
+    if (out.guess.empty()) out.guess = "has a unit and no name";
+  }
+  if (out.name.empty()) out.name = out.title;
   return true;
 }
 

@@ -190,8 +190,7 @@ double Analyser::voltage_sample(std::int64_t index, int output) {
                                           [&](const auto& v) { return v.first <= a; });
   double volts = after == o.voltages.begin() ? 0 : std::prev(after)->second;
   const double noise = gauss(seed_ ^ 0x5851f42d4c957f2dU, index) * 0.4e-3;
-  // Held at its limit the output cannot keep its voltage.
-  if (feeds(output) && state_at(device_, output, a + interval_ / 2) == "Held") volts *= 0.5;
+  if (feeds(output)) volts = fed_volts(device_, output, a + interval_ / 2, volts);
   return volts > 0 ? volts - kLeads * drawn(output, a, a + interval_) + noise : noise;
 }
 

@@ -368,7 +368,8 @@ struct Bench::Impl {
     if (scpi_pty) serve_serial();
     if (sensors && at - shown > 0.005) {
       std::size_t cursor = 0;
-      sensors->show(mean_current(*device, 0, std::max(0.0, at - 1e-3), at, cursor), volts);
+      sensors->show(mean_current(*device, 0, std::max(0.0, at - 1e-3), at, cursor),
+                    fed_volts(*device, 0, at, volts));
       shown = at;
     }
     timer.expires_after(std::chrono::milliseconds(2));

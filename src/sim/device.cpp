@@ -41,4 +41,8 @@ std::string state_at(const Device& device, int port, double t) {
   return it == stretches.end() ? "" : it->state;
 }
 
+double fed_volts(const Device& device, int port, double t, double volts) {
+  return state_at(device, port, t) == "Held" ? 0.5 * volts : volts;
+}
+
 }  // namespace kuvio::sim

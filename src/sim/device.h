@@ -57,5 +57,8 @@ public:
 double mean_current(const Device& device, int port, double a, double b, std::size_t& cursor);
 /// Its state at t, "" if it was not advanced that far.
 std::string state_at(const Device& device, int port, double t);
+/// The voltage (V) that a feed of `volts` gives at t: half of it while it holds the device's
+/// current.
+double fed_volts(const Device& device, int port, double t, double volts);
 
 }  // namespace kuvio::sim

@@ -109,7 +109,8 @@ std::string Digitiser::header() {
 double Digitiser::code(std::int64_t index, int channel, double volts) {
   const double a = time_of(index), b = time_of(index + 1);
   if (channel == 1) {
-    return volts / kCountV + 200 * rough_noise(seed_ + 1, index);
+    return fed_volts(device_, 0, (a + b) / 2, volts) / kCountV +
+           200 * rough_noise(seed_ + 1, index);
   }
   const double share = channel == 0 ? 1 : 0.5 / channel;
   const double mean = mean_current(device_, 0, a, b, cursor_);

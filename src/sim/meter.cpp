@@ -99,7 +99,8 @@ std::string TextLogger::send(double now_s, double volts) {
     const double a = static_cast<double>(next_) * interval_;
     const double mean = mean_current(device_, 0, a, a + interval_, cursor_);
     if (with_time_) out += fmt::format("{:.3f},", a * 1e3);
-    out += fmt::format("{:.6f},{:.4f}\r\n", mean * 1e3, volts + 0.5e-3 * gauss(seed_, next_));
+    const double left = fed_volts(device_, 0, a + interval_ / 2, volts);
+    out += fmt::format("{:.6f},{:.4f}\r\n", mean * 1e3, left + 0.5e-3 * gauss(seed_, next_));
     ++next_;
   }
   return out;

@@ -27,7 +27,8 @@ int main(int argc, char** argv) {
       out["warnings"] = made.warnings;
       for (const formats::SkippedLine& s : made.skipped) out["warnings"].push_back(s.why);
       for (const formats::ImportGuess& g : made.guesses) {
-        if (g.role == "titles") out["warnings"].push_back(g.why);
+        if (g.role == "titles" || g.why == "has a unit and no name")
+          out["warnings"].push_back(g.why);
       }
       out["channels"] = nlohmann::json::array();
       for (const book::ChannelInfo& channel : info.channels) {

@@ -308,6 +308,51 @@ TEST_CASE("a trace without changes is one state, and one with too few samples no
   CHECK_THROWS_AS(find_states(few), std::invalid_argument);
 }
 
+TEST_CASE("a level that its noise hides is at nothing") {
+  std::mt19937_64 random(std::random_device{}());
+  std::normal_distribution<double> noise;
+  const auto lowest_of = [&](double level, double spread, double high = 0.015) {
+    std::vector<double> values;
+    for (int i = 0; i < 40'000; ++i)
+      values.push_back(i % 2000 < 1700 ? level + spread * noise(random)
+                                       : high * (1 + 0.05 * noise(random)));
+    MemoryTrace trace(SampleKind::averaged, {1, 1000});
+    trace.append(0, 1, values);
+    return find_states(trace).recipe.states.front().name;
+  };
+  CHECK(lowest_of(0, 0) == "At 0 A");
+  // Beside a level whose noise is eight times that level.
+  CHECK(lowest_of(30e-9, 3e-9, 5e-6) == "At 30 nA");
+  CHECK(lowest_of(0, 1e-4) == "At 0 A");
+  CHECK_THAT(lowest_of(5e-5, 1e-4), Catch::StartsWith("At 5") || Catch::StartsWith("At 4"));
+  CHECK_THAT(lowest_of(-5e-5, 1e-4),
+             Catch::StartsWith("At \u22125") || Catch::StartsWith("At \u22124"));
+}
+
+TEST_CASE("noise about a level makes no visits to a near one") {
+  // Two levels 2.6 deviations apart: threshold and release let a few samples in a row pass now and
+  // then, some 26 times in 90 000.
+  std::mt19937_64 random(std::random_device{}());
+  std::normal_distribution<double> noise;
+  std::size_t visits = 0;
+  constexpr std::size_t kTraces = 4;
+  for (std::size_t n = 0; n < kTraces; ++n) {
+    std::vector<double> values;
+    for (int stay = 0; stay < 60; ++stay) {
+      const double level = stay % 2 == 1 ? 20e-3 : stay % 4 == 0 ? 10e-6 : 13e-6;
+      for (int i = 0; i < (stay % 2 == 1 ? 200 : 3000); ++i)
+        values.push_back(level * (1 + 0.1 * noise(random)));
+    }
+    MemoryTrace trace(SampleKind::averaged, {1, 1000});
+    trace.append(0, 1, values);
+    const FoundStates found = find_states(trace);
+    CHECK(found.levels.size() == 3);
+    visits += split(trace, found.recipe).size();
+  }
+  CHECK(visits >= 60 * kTraces);
+  CHECK(visits <= 60 * kTraces + 20);
+}
+
 TEST_CASE("as many levels as are asked for, gaps and negative levels, and giving up") {
   std::mt19937_64 random(11);
   Shape shape;

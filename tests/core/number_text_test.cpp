@@ -24,6 +24,9 @@ TEST_CASE("numbers carry SI prefixes and stay below a thousand") {
   CHECK(with_prefix(0.00312, "A") == "3.12\u2009mA");
   CHECK(with_prefix(999.96e-6, "A", 3) == "1.00\u2009mA");
   CHECK(with_prefix(0, "C") == "0\u2009C");
+  CHECK(with_prefix(-1.7e-21, "C") == "0\u2009C");  // what is left of rounding
+  CHECK(with_uncertainty(-1.7e-21, 1e-24, "C") == "0\u2009C");
+  CHECK(with_prefix(1.7e-16, "C") == "0.170\u2009fC");
   CHECK(with_prefix(-35e-6, "A", 2) == "\u221235\u2009µA");
   CHECK(with_prefix(107e-9, "A", 2) == "110\u2009nA");  // no digits but those asked for
   CHECK(signed_prefix(35e-6, "A", 2) == "+35\u2009µA");

@@ -244,6 +244,15 @@ TEST_CASE("titles that are parted otherwise than the samples are told") {
   CHECK(told("t [h];I [mA]").empty());
 }
 
+TEST_CASE("a title that is only a unit is told, and its channel called after its quantity") {
+  const test::Folder folder;
+  const Read log(folder.write("log.csv", "t(s)\t(uA)\n0\t53.4\n1\t24.7\n2\t96.8\n"));
+  CHECK(log.book.capture(log.result.capture).channels.front().name == "current");
+  REQUIRE(log.result.guesses.size() == 1);
+  CHECK(log.result.guesses.front().column == "(uA)");
+  CHECK(log.result.guesses.front().why == "has a unit and no name");
+}
+
 TEST_CASE("a log by the clock begins at its first sample, which is kept") {
   const Read iso(kData + "iso.csv"), epoch(kData + "epoch.csv"), day(kData + "date-and-time.csv");
   const auto began = [](const Read& log) {

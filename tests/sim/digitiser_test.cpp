@@ -5,6 +5,7 @@
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <cstring>
 
 using namespace kuvio::sim;
@@ -41,6 +42,30 @@ TEST_CASE("the digitiser remembers what it sent, dropped and garbled, on its own
   for (auto at = bytes.find("KVST"); at != std::string::npos; at = bytes.find("KVST", at + 4))
     frames += static_cast<unsigned char>(bytes[at + 5]) == 2;
   CHECK(frames == static_cast<std::size_t>(t.frames - t.dropped));
+}
+
+TEST_CASE(
+    "while its feed holds the device's current, the voltage that the stream shows falls away") {
+  Satchel device(firmware("2.3.0"), 5);
+  device.set_limit(0, 0, 2e-3);  // booting takes more
+  device.power(0, 0, true);
+  DigitiserSettings settings;
+  settings.rate_hz = 10'000;
+  Digitiser digitiser(device, 3, settings);
+  device.advance(3);
+  const std::string bytes = digitiser.send(2.5, 3.6);
+  // Frames of samples: 12 bytes before them, then per sample three of current and three of voltage.
+  double least = 1e9, most = 0;
+  for (auto at = bytes.find("KVST"); at != std::string::npos; at = bytes.find("KVST", at + 4)) {
+    if (bytes[at + 5] != 2) continue;
+    const auto* p = reinterpret_cast<const unsigned char*>(bytes.data()) + at + 12 + 12;
+    for (int i = 0; i < digitiser.truth().samples_a_frame; ++i, p += 6) {
+      const double codes = p[3] + 256 * p[4] + 65536 * p[5];
+      least = std::min(least, codes);
+      most = std::max(most, codes);
+    }
+  }
+  CHECK(least / most == Approx(0.5).epsilon(0.01));
 }
 
 TEST_CASE("asked for the time the digitiser answers with its count") {
