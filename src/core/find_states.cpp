@@ -378,21 +378,36 @@ std::vector<double> against_noise(const NoiseScale& scale, const FoundStates& fo
   return out;
 }
 
-/// Whether noise hides a level: it is under a tenth of that, or under what a mean of so many
-/// samples is known to. Noise is that within one of its stretches, whose ends take no part.
-bool is_nothing(const Trace& trace, const Stretch& s, double level) {
+/// What a stretch shows, but for its ends.
+struct Within {
+  double mean = 0, noise = 0;  ///< in the trace's unit
+  double samples = 0;
+};
+Within within(const Trace& trace, const Stretch& s) {
   const Block& block = trace.blocks()[s.block];
-  const std::int64_t end = (s.to - s.from) / 10, from = s.from + end, to = s.to - end;
+  const std::int64_t end = (s.to - s.from) / 10, from = s.from + end;
+  // Of instants the last of a block has nothing behind it.
+  const std::int64_t last = block.count - (trace.kind() == SampleKind::instant ? 1 : 0);
+  const std::int64_t to = std::min(s.to - end, last);
+  if (to <= from) {
+    double value = 0;
+    trace.read(block, s.from, {&value, 1});
+    return {value, 0, 1};
+  }
   const auto samples = static_cast<double>(to - from);
   const double length =
       block.period == 0
           ? static_cast<double>(tick_of(trace, block, to) - tick_of(trace, block, from))
           : samples;
-  if (!(length > 0)) return false;
   const CellSum sum = trace.sum(block, from, to);
-  const double mean = sum.q / length,
-               noise = std::sqrt(std::max(0.0, sum.r / length - mean * mean));
-  return std::fabs(level) < noise * (0.1 + 3 / std::sqrt(samples));
+  const double mean = sum.q / length, square = sum.r / length - mean * mean;
+  return {mean, std::sqrt(std::max(0.0, square)), samples};
+}
+
+/// Whether noise hides a level: it is under a tenth of that, or under what a mean of so many
+/// samples is known to.
+bool is_nothing(double level, const Within& longest) {
+  return std::fabs(level) < longest.noise * (0.1 + 3 / std::sqrt(longest.samples));
 }
 
 std::string name_of(double level, const std::string& unit, const std::vector<StateRule>& others) {
@@ -442,7 +457,7 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
     for (std::size_t i = bounds[c]; i < bounds[c + 1]; ++i) {
       const double length = seconds(trace, *taking_part[i]);
       level.time_s += length;
-      sum += length * scale.level(taking_part[i]->y);
+      sum += length * within(trace, *taking_part[i]).mean;
       least_s.back() = std::min(least_s.back(), length);
       if (length > seconds(trace, *longest.back())) longest.back() = taking_part[i];
     }
@@ -473,7 +488,7 @@ FoundStates proposed(const Trace& trace, const NoiseScale& scale, const FindSett
   for (std::size_t c = 0; c < out.levels.size(); ++c) {
     StateRule rule;
     const double level = out.levels[c].level;
-    rule.name = name_of(is_nothing(trace, *longest[c], level) ? 0 : level, settings.unit,
+    rule.name = name_of(is_nothing(level, within(trace, *longest[c])) ? 0 : level, settings.unit,
                         out.recipe.states);
     if (c > 0) {
       rule.level.low = rounded(scale.level(threshold(c - 1)), c - 1);

@@ -82,7 +82,8 @@ double to_digits(double value, int digits) {
 }
 
 std::string with_uncertainty(double value, double U, std::string_view unit) {
-  if (!(U > kNothing) || !std::isfinite(U)) return with_prefix(value, unit, 4);
+  if (!(U > 0) || !std::isfinite(U)) return with_prefix(value, unit, 4);
+  if (std::max(std::fabs(value), U) < kNothing) return with_prefix(0, unit);
   if (U < kNoise * std::fabs(value)) return with_prefix(value, unit, 7);
   // Cut to what that supports, nothing would be left of it.
   if (value != 0 && U > kLost * std::fabs(value))
