@@ -17,7 +17,11 @@ double standard_value(double value, double factor) {
 }
 
 std::optional<double> special_word(std::string_view cell) {
-  if (cell == "NaN" || cell == "NAN" || cell == "nan") return kNotANumber;
+  for (const char* word : {"NaN", "NAN", "nan", "n/a", "N/A", "#N/A", "null", "NULL"}) {
+    if (cell == word) return kNotANumber;
+  }
+  // "---": at least two, since a single one is a sign.
+  if (cell.size() > 1 && cell.find_first_not_of('-') == std::string_view::npos) return kNotANumber;
   const bool below = cell.starts_with('-');
   if (below || cell.starts_with('+')) cell.remove_prefix(1);
   for (const char* word : {"OVLD", "OVL", "OL", "Overload", "inf", "INF", "Inf"}) {

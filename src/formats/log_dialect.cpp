@@ -4,6 +4,7 @@
 #include "core/quantity.h"
 #include "core/special_value.h"
 #include "formats/log_time.h"
+#include "formats/text_columns.h"
 
 #include <fmt/format.h>
 
@@ -33,7 +34,7 @@ bool is_unit(std::string_view text) {
     } catch (const std::invalid_argument&) {
     }
   }
-  return text == "W" || text == "mW" ||
+  return is_unit_word(text) || text == "W" || text == "mW" ||
          text ==
              "\xc2\xb0"
              "C" ||
@@ -133,6 +134,37 @@ Split split_by(const std::vector<LogLineText>& head, char separator) {
 
 constexpr double kTitled = 1.3;  // times more likely, with titles above that have as many cells
 
+/// Titles parted by blanks that hold some themselves: parted by two of them and more, or with a
+/// unit in brackets, which belongs to the word before it.
+std::vector<std::string> by_wide_gaps(std::string_view line) {
+  std::vector<std::string> out;
+  while (true) {
+    line = bare_cell(line);
+    if (line.empty()) return out;
+    const auto end = std::min({line.size(), line.find("  "), line.find('\t')});
+    out.emplace_back(line.substr(0, end));
+    line.remove_prefix(end);
+  }
+}
+std::vector<std::string> by_words(std::string_view line) {
+  std::vector<std::string> out;
+  std::vector<std::string_view> words;
+  split_log_line(line, ' ', words);
+  for (const std::string_view word : words) {
+    if (!out.empty() && (word.front() == '(' || word.front() == '[')) {
+      out.back() += ' ' + std::string(word);
+    } else {
+      out.emplace_back(word);
+    }
+  }
+  return out;
+}
+
+bool are_words(const std::vector<std::string>& cells) {
+  return std::any_of(cells.begin(), cells.end(),
+                     [](const std::string& cell) { return !cell.empty() && !is_datum(cell); });
+}
+
 /// Takes a line above the samples for titles, or for their units, if it has as many cells.
 bool cells_of_head(const std::string& text, char separator, std::size_t cells,
                    std::vector<std::string>& out, char& parted_by) {
@@ -142,10 +174,12 @@ bool cells_of_head(const std::string& text, char separator, std::size_t cells,
     if (parts.size() != cells) continue;
     parted_by = by;
     out.assign(parts.begin(), parts.end());
-    const auto words = std::count_if(out.begin(), out.end(), [](const std::string& cell) {
-      return !cell.empty() && !is_datum(cell);
-    });
-    return words > 0;
+    return are_words(out);
+  }
+  parted_by = separator;
+  for (const auto by : {by_wide_gaps, by_words}) {
+    out = by(without_hash(text));
+    if (separator == ' ' && out.size() == cells) return are_words(out);
   }
   return false;
 }

@@ -102,8 +102,11 @@ void split_log_line(std::string_view line, char separator, std::vector<std::stri
   }
 }
 
-std::optional<NumberCell> number_cell(std::string_view cell, const NumberMarks& marks,
+std::optional<NumberCell> number_cell(std::string_view cell, const NumberMarks& written,
                                       std::string& room) {
+  NumberMarks marks = written;
+  // An apostrophe can only stand between thousands.
+  if (cell.find('\'') != std::string_view::npos) marks.thousands = '\'';
   const std::string_view given = cell;
   const bool minus = take_sign(cell);
   std::size_t at = 0;

@@ -77,6 +77,8 @@ public:
     auto layout = find_layout(head_);
     if (!layout) refuse_empty();
     plan_.dialect = std::move(*layout);
+    if (source_.latin1())
+      plan_.guesses.push_back({"", "text", "", "", "it is no UTF-8 and is read as ISO 8859-1"});
     find_marks();
     name_columns();
     for (const std::string& option : settings_.columns) {
@@ -299,6 +301,7 @@ private:
   void choose_columns() {
     for (std::size_t i = 0; i < plan_.columns.size(); ++i) {
       Column& c = plan_.columns[i];
+      if (c.role == Role::time && is_moment(i)) c.guess.clear();
       if (c.role != Role::ignore && !c.doubt.empty()) refuse_doubt(i);
       if (!c.guess.empty() && c.role != Role::ignore)
         plan_.guesses.push_back(
@@ -313,6 +316,14 @@ private:
     if (plan_.channels.empty())
       refuse(header_line(), LogAsks::columns, "no column of current or voltage",
              "; name one, e.g. --column \"COL=current[mA]\"");
+  }
+
+  /// Whether a column's cells are clocks or dates, which need no unit.
+  bool is_moment(std::size_t i) const {
+    const auto cells = cells_of(i, 1);
+    if (cells.empty()) return false;
+    const std::string& cell = cells.front().second;
+    return calendar_ns(cell) || clock_ns(cell) || date_ns(cell);
   }
 
   [[noreturn]] void refuse_doubt(std::size_t i) {
@@ -342,6 +353,8 @@ private:
       const auto cells = cells_of(i, 2);
       if (cells.empty()) continue;
       const std::string& first = cells.front().second;
+      if (first.find('/') != std::string::npos && is_other_date(first))
+        refuse_date(cells.front().first, first);
       if (plan_.date_column < 0 && date_ns(first)) plan_.date_column = static_cast<int>(i);
       if (!calendar_ns(first) && !clock_ns(first)) continue;
       plan_.time_column = static_cast<int>(i);
@@ -353,16 +366,66 @@ private:
     if (plan_.time_column < 0) return;
     const auto t = static_cast<std::size_t>(plan_.time_column);
     for (const auto& [line, cell] : cells_of(t, 1)) {
-      if (is_other_date(cell) && !calendar_ns(cell))
-        lines_.complain(line, "\"" + cell +
-                                  "\": which of it is the day and which the month cannot be told; "
-                                  "write dates as 2026-05-04");
+      if (is_other_date(cell) && !calendar_ns(cell) && !date_ns(cell)) refuse_date(line, cell);
       const auto form = time_form(cell, plan_.dialect.marks);
       if (form) plan_.time_form = *form;
     }
     find_date();
     if (plan_.time_form == TimeForm::number && is_count(t)) plan_.time_form = TimeForm::count;
     plan_.time_factor = exact_factor(plan_.columns[t].factor);
+    if (plan_.time_form != TimeForm::count) look_at_steps(t);
+  }
+
+  [[noreturn]] void refuse_date(std::int64_t line, const std::string& cell) {
+    lines_.complain(line, "\"" + cell +
+                              "\": which of it is the day and which the month cannot be told; "
+                              "write dates as 2026-05-04");
+  }
+
+  /// ", about 10 to the second" between the first and the last step of a clock; "" where it has
+  /// none, or is a number.
+  static std::string samples_a_second(
+      const std::vector<std::pair<std::int64_t, std::string>>& cells) {
+    const auto ns_of = [](const std::string& cell) {
+      const auto day = calendar_ns(cell);
+      return day ? day : clock_ns(cell);
+    };
+    std::size_t first = 1, last = cells.size() - 1;
+    while (first < last && cells[first].second == cells[first - 1].second) ++first;
+    while (last > first && cells[last].second == cells[last - 1].second) --last;
+    const auto from = ns_of(cells[first].second), to = ns_of(cells[last].second);
+    if (!from || !to || *to <= *from) return "";
+    return fmt::format(", about {:.3g} to the second",
+                       static_cast<double>(last - first) / static_cast<double>(*to - *from) * 1e9);
+  }
+
+  /// A clock may be coarser than its samples: then it says nothing of most of them, and they are
+  /// taken at the rate that is given.
+  void look_at_steps(std::size_t t) {
+    const auto cells = cells_of(t, kHeadLines);
+    std::size_t still = 0;
+    std::int64_t first = 0;
+    for (std::size_t i = 1; i < cells.size(); ++i) {
+      if (cells[i].second != cells[i - 1].second) continue;
+      if (still++ == 0) first = cells[i].first;
+    }
+    if (cells.size() < 4 || 4 * still < cells.size()) {
+      if (settings_.rate_hz)
+        plan_.guesses.push_back({plan_.columns[t].title, "time", plan_.columns[t].unit, "",
+                                 "its times hold, not the rate that was given"});
+      return;
+    }
+    if (!settings_.rate_hz)
+      refuse(first, LogAsks::rate,
+             fmt::format("the times of \"{}\" stand still for {} of the first {} lines: its "
+                         "samples come faster than it tells{}, or it holds no times",
+                         plan_.columns[t].title, still, cells.size(), samples_a_second(cells)),
+             "; give their --rate, or name another column with --column");
+    plan_.guesses.push_back({plan_.columns[t].title, "ignore", "", fmt::format("line {}", first),
+                             "its times stand still, and the rate that was given holds"});
+    plan_.columns[t].role = Role::ignore;
+    plan_.time_column = plan_.date_column = -1;
+    plan_.time_form = TimeForm::number;
   }
 
   /// A date beside a time of day.

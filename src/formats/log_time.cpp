@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
+#include <utility>
 
 namespace kuvio::formats {
 namespace {
@@ -68,14 +69,22 @@ std::optional<std::int64_t> take_clock(std::string_view& text) {
   return seconds * kSecondNs + ns;
 }
 
+/// "2026-05-04"; and "04.05.2026", since with points the day stands first wherever it is written.
 std::optional<std::int64_t> take_date(std::string_view& text) {
-  const std::string_view before = text;
-  const auto year = digits(text, 4);
-  if (!year || before.size() - text.size() != 4 || !take(text, '-')) return std::nullopt;
+  const auto four = [&] {
+    const std::string_view before = text;
+    const auto out = digits(text, 4);
+    return before.size() - text.size() == 4 ? out : std::nullopt;
+  };
+  const bool points = text.size() > 5 && (text[1] == '.' || text[2] == '.');
+  const char mark = points ? '.' : '-';
+  auto year = points ? digits(text, 2) : four();
+  if (!year || !take(text, mark)) return std::nullopt;
   const auto month = digits(text, 2);
-  if (!month || !take(text, '-')) return std::nullopt;
-  const auto day = digits(text, 2);
+  if (!month || !take(text, mark)) return std::nullopt;
+  auto day = points ? four() : digits(text, 2);
   if (!day) return std::nullopt;
+  if (points) std::swap(year, day);
   const std::chrono::year_month_day date{std::chrono::year(static_cast<int>(*year)),
                                          std::chrono::month(static_cast<unsigned>(*month)),
                                          std::chrono::day(static_cast<unsigned>(*day))};
@@ -84,11 +93,26 @@ std::optional<std::int64_t> take_date(std::string_view& text) {
   return std::chrono::sys_days(date).time_since_epoch().count() * kDayNs;
 }
 
+/// A time of day of twelve hours with "AM" or "PM" behind it, as one of twenty-four. Without them
+/// it stays; nothing where its hours are not of twelve.
+std::optional<std::int64_t> with_half(std::optional<std::int64_t> ns, std::string_view& text) {
+  std::string_view rest = text;
+  take(rest, ' ');
+  const bool upper = rest.starts_with("AM") || rest.starts_with("PM");
+  if (!ns || (!upper && !rest.starts_with("am") && !rest.starts_with("pm"))) return ns;
+  constexpr std::int64_t kHourNs = 3600 * kSecondNs;
+  const std::int64_t hours = *ns / kHourNs;
+  if (hours < 1 || hours > 12) return std::nullopt;
+  const bool after_noon = rest[0] == (upper ? 'P' : 'p');
+  text = rest.substr(2);
+  return *ns + ((after_noon ? 12 : 0) - (hours == 12 ? 12 : 0)) * kHourNs;
+}
+
 }  // namespace
 
 std::optional<std::int64_t> clock_ns(std::string_view text) {
   const bool minus = take(text, '-');
-  const auto out = take_clock(text);
+  const auto out = with_half(take_clock(text), text);
   if (!out || !text.empty()) return std::nullopt;
   return minus ? -*out : *out;
 }
@@ -98,7 +122,7 @@ std::optional<std::int64_t> calendar_ns(std::string_view text) {
   if (!day || (!take(text, 'T') && !take(text, ' '))) return std::nullopt;
   const auto hours = text.find(':');
   if (hours > 2) return std::nullopt;
-  const auto time = take_clock(text);
+  const auto time = with_half(take_clock(text), text);
   if (!time || *time > kDayNs + kSecondNs) return std::nullopt;
   std::int64_t offset = 0;
   if (!text.empty() && text[0] == ' ') text.remove_prefix(1);

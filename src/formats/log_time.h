@@ -17,19 +17,20 @@ enum class TimeForm {
   count,     ///< the sample's number
 };
 
-/// A time of day or a length as hours, minutes and seconds, in ns; "mm:ss" too. A decimal comma is
-/// read. Nothing where it is none.
+/// A time of day or a length as hours, minutes and seconds, in ns; "mm:ss" too, and with AM or PM
+/// behind. A decimal comma is read. Nothing where it is none.
 std::optional<std::int64_t> clock_ns(std::string_view text);
 
 /// A date and time of ISO 8601 with "T" or a blank between, in ns since 1970-01-01 UTC where it
-/// says its offset ("Z", "+02:00"), else of the log's own clock. Nothing where it is none.
+/// says its offset ("Z", "+02:00"), else of the log's own clock; the date with points too
+/// ("04.05.2026"), the time with AM and PM. Nothing where it is none.
 std::optional<std::int64_t> calendar_ns(std::string_view text);
 
-/// A date alone ("2026-05-04"), in ns; nothing where it is none.
+/// A date alone ("2026-05-04", "04.05.2026"), in ns; nothing where it is none.
 std::optional<std::int64_t> date_ns(std::string_view text);
 
-/// Whether a text may be a date written in another order, which cannot be told: "04/05/2026",
-/// "4.5.2026".
+/// Whether a text may be a date written in another order: "04/05/2026", of which day and month
+/// cannot be told, "4.5.2026".
 bool is_other_date(std::string_view text);
 
 /// In which form a text is a moment; nothing where it is none. A bare number counts as number.

@@ -60,7 +60,8 @@ void KnownDay::learn(std::string_view cell, std::int64_t ns) {
   if (cell.size() < kDayLength) return;
   std::int64_t time = 0;
   const std::size_t length = time_of_day(cell.substr(kDayLength), time);
-  if (length == 0) return;
+  // "02:10 PM": midnight would lie at noon.
+  if (length == 0 || cell.ends_with('M') || cell.ends_with('m')) return;
   day_ = std::string(cell.substr(0, kDayLength));
   offset_ = std::string(cell.substr(kDayLength + length));
   midnight_ns_ = ns - time;

@@ -22,6 +22,22 @@ std::string lower(std::string_view s) {
   return out;
 }
 
+/// A unit that is written out, as it is abbreviated; every other as it is.
+std::string spelled(const std::string& unit) {
+  static constexpr std::array<std::pair<const char*, const char*>, 21> kWords{
+      {{"sec", "s"},           {"secs", "s"},      {"second", "s"},        {"seconds", "s"},
+       {"sekunden", "s"},      {"msec", "ms"},     {"milliseconds", "ms"}, {"usec", "us"},
+       {"microseconds", "us"}, {"minutes", "min"}, {"hours", "h"},         {"amp", "A"},
+       {"amps", "A"},          {"ampere", "A"},    {"amperes", "A"},       {"milliamps", "mA"},
+       {"microamps", "uA"},    {"volt", "V"},      {"volts", "V"},         {"millivolts", "mV"},
+       {"microvolts", "uV"}}};
+  const std::string small = lower(unit);
+  for (const auto& [word, abbreviated] : kWords) {
+    if (small == word) return abbreviated;
+  }
+  return unit;
+}
+
 std::optional<std::pair<Role, double>> role_of_unit(const std::string& unit) {
   for (const auto& [role, dimension] :
        {std::pair{Role::time, Dimension::time}, std::pair{Role::current, Dimension::current},
@@ -80,7 +96,9 @@ std::optional<std::string> unit_of_word(const std::string& word) {
 }
 
 /// Takes the unit that stands in a title. `said`: what its words say that it is.
-void set_unit(Column& c, const std::string& unit, Role said) {
+void set_unit(Column& c, const std::string& written, Role said) {
+  // In capitals, as all of a header may be.
+  const std::string unit = said == Role::time && written == "S" ? "s" : spelled(written);
   const auto found = role_of_unit(unit);
   if (!found) {
     c.role = said;
@@ -124,7 +142,7 @@ bool guess_bracketed(Column& out) {
     const auto end = text.find(text[at] == '(' ? ')' : ']', at);
     if (end == std::string_view::npos) continue;
     const bool unit =
-        role_of_unit(std::string(trimmed(text.substr(at + 1, end - at - 1)))).has_value();
+        role_of_unit(spelled(std::string(trimmed(text.substr(at + 1, end - at - 1))))).has_value();
     if (unit || !found) found = {at, end};
     if (unit) break;
   }
@@ -144,6 +162,10 @@ bool guess_bracketed(Column& out) {
 }
 
 }  // namespace
+
+bool is_unit_word(std::string_view text) {
+  return text == "S" || spelled(std::string(text)) != text;
+}
 
 Column guess_column(const std::string& title) {
   Column out;

@@ -30,6 +30,9 @@ struct Column {
 /// million times larger than benches have (MA), `doubt` says so.
 Column guess_column(const std::string& title);
 
+/// Whether a text is a unit written out ("sec", "Amps"), or the "S" of a header in capitals.
+bool is_unit_word(std::string_view text);
+
 /// Gives channels of one name names of their own: "I", "I2", as a live capture does.
 void number_duplicates(std::vector<Column>& columns);
 

@@ -3,6 +3,7 @@
 
 #include "core/error.h"
 #include "core/number_text.h"
+#include "core/special_value.h"
 #include "formats/capture_import.h"
 #include "formats/log_blocks.h"
 #include "formats/log_clock.h"
@@ -13,6 +14,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 #include <filesystem>
 #include <span>
@@ -23,7 +25,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t kMostSkipped = 1000, kLongestLine = 1 << 20;
+constexpr std::size_t kMostSkipped = 1000, kMostBehind = 100, kLongestLine = 1 << 20;
 
 class Importer {
 public:
@@ -44,6 +46,7 @@ public:
         line_ = std::max<std::int64_t>(1, line_);
         complain("it holds a header but no samples");
       }
+      end_of_samples();
       finish();
       check_shunt();
     } catch (...) {
@@ -98,8 +101,31 @@ private:
     }
   }
 
-  void skip(const std::string& why) {
-    if (result_.skipped.size() < kMostSkipped) result_.skipped.push_back({line_, why});
+  void skip(const std::string& why) { skip(line_, why); }
+  void skip(std::int64_t line, const std::string& why) {
+    if (result_.skipped.size() < kMostSkipped) result_.skipped.push_back({line, why});
+  }
+
+  // --- lines that are no rows: a summary, if no row follows ("Average: ; 14.2 mA")
+  // -----------------
+  /// Keeps in mind that a line whose first cell is a word was no row, and what is to be said of it
+  /// if one follows; false where it is no such line.
+  bool may_be_behind(const std::string& why) {
+    const auto& cell = cells_.front();
+    const bool word = !cell.empty() && std::isalpha(static_cast<unsigned char>(cell.front()));
+    if (!now_ || !word || special_word(cell) || behind_.size() >= kMostBehind) return false;
+    behind_.push_back({line_, why});
+    return true;
+  }
+  void a_row_follows() {
+    if (behind_.empty()) return;
+    line_ = behind_.front().line;
+    complain(behind_.front().why);
+  }
+  void end_of_samples() {
+    for (const SkippedLine& line : behind_)
+      skip(line.line, "it stands behind the samples and begins with a word");
+    behind_.clear();
   }
 
   [[noreturn]] void complain(const std::string& why) const {
@@ -222,6 +248,7 @@ private:
     if (!now_) return 0;
     const std::size_t n = clock_.rows(block, from, to, {true, rows_, last_time_}, ticks_);
     if (n == 0) return 0;
+    a_row_follows();
     line_ = before + block.line(from + n - 1).number + 1;
     try {
       store(block, from, n);
@@ -292,10 +319,15 @@ private:
     if (cells_.size() != plan_.columns.size()) {
       if (torn()) return;
       if (!holds_a_number()) return skip("it holds no numbers");
-      complain(fmt::format("it has {} columns where the header has {}", cells_.size(),
-                           plan_.columns.size()));
+      const std::string why = fmt::format("it has {} columns where the header has {}",
+                                          cells_.size(), plan_.columns.size());
+      if (may_be_behind(why)) return;
+      complain(why);
     }
-    if (header_again()) return skip("the header again");
+    if (header_again()) {
+      end_of_samples();
+      return skip("the header again");
+    }
     try {
       const auto time = clock_.row(cells_, {now_ != nullptr, rows_, last_time_});
       if (!time) return no_time();
@@ -303,6 +335,7 @@ private:
       for (std::size_t i = 0; i < values_.size(); ++i) {
         if (!read_value(static_cast<std::size_t>(plan_.channels[i]), values_[i])) return;
       }
+      a_row_follows();
       if (!in_order(*time)) return;
       if (!now_) begin();
       store_row(*time);
@@ -332,7 +365,10 @@ private:
     const auto column = static_cast<std::size_t>(plan_.time_column);
     const std::string unit =
         plan_.time_form == TimeForm::number ? " in " + plan_.columns[column].unit : "";
-    complain("\"" + std::string(cells_[column].substr(0, 40)) + "\" is not a time" + unit);
+    const std::string why =
+        "\"" + std::string(cells_[column].substr(0, 40)) + "\" is not a time" + unit;
+    if (may_be_behind(why)) return;
+    complain(why);
   }
 
   /// False where the line is to be left out, which has been noted.
@@ -348,6 +384,7 @@ private:
         break;
     }
     if (torn()) return false;
+    if (may_be_behind(fault_of(column, "is not a number"))) return false;
     refuse_cell(column, "is not a number");
   }
 
@@ -355,9 +392,12 @@ private:
     return c.role == Role::current ? "current" : "voltage";
   }
 
+  std::string fault_of(std::size_t column, const std::string& why) const {
+    return fmt::format("\"{}\" in column \"{}\" {}", cells_[column].substr(0, 40),
+                       plan_.columns[column].title, why);
+  }
   [[noreturn]] void refuse_cell(std::size_t column, const std::string& why) const {
-    complain(fmt::format("\"{}\" in column \"{}\" {}", cells_[column].substr(0, 40),
-                         plan_.columns[column].title, why));
+    complain(fault_of(column, why));
   }
 
   /// A logger that began again may print its titles again.
@@ -405,6 +445,7 @@ private:
   std::vector<double> values_, currents_;
   std::vector<std::int64_t> ticks_;
   std::int64_t rows_ = 0, first_time_ = 0, last_time_ = 0, last_row_step_ = 0, step_before_ = 0;
+  std::vector<SkippedLine> behind_;  // no rows, since the last row
   std::int64_t standing_ = 0, first_standing_ = 0;
   std::int64_t wraps_ = 0, first_wrap_ = 0;
   double sum_high_ = 0, sum_low_ = 0;

@@ -15,10 +15,32 @@ namespace {
 
 namespace fs = std::filesystem;
 constexpr std::size_t kLongestLine = 1 << 20;
+constexpr const char* kLatin1 = "ISO-8859-1";
 
-/// UTF-16 by its byte-order mark, which is read; null where there is none, and the file stands at
-/// its beginning.
-const char* utf16_of(std::istream& in) {
+constexpr std::size_t kLooked = 1 << 20;  // bytes in which a file shows what it is written in
+
+/// Whether bytes are UTF-8; a character may be cut at their end.
+bool is_utf8(std::string_view text) {
+  for (std::size_t at = 0; at < text.size();) {
+    const auto byte = static_cast<unsigned char>(text[at]);
+    const std::size_t length = byte < 0x80   ? 1
+                               : byte < 0xc2 ? 0
+                               : byte < 0xe0 ? 2
+                               : byte < 0xf0 ? 3
+                               : byte < 0xf5 ? 4
+                                             : 0;
+    if (length == 0) return false;
+    for (std::size_t i = 1; i < length && at + i < text.size(); ++i) {
+      if ((static_cast<unsigned char>(text[at + i]) & 0xc0) != 0x80) return false;
+    }
+    at += length;
+  }
+  return true;
+}
+
+/// UTF-16 by its byte-order mark, which is read; ISO 8859-1 where its first part is no UTF-8. Null
+/// where it is that. The file stands behind the mark.
+const char* coding_of(std::istream& in) {
   char mark[2] = {};
   in.read(mark, 2);
   const bool both = in.gcount() == 2;
@@ -26,7 +48,12 @@ const char* utf16_of(std::istream& in) {
   if (both && mark[0] == '\xfe' && mark[1] == '\xff') return "UTF-16BE";
   in.clear();
   in.seekg(0);
-  return nullptr;
+  std::string first(kLooked, '\0');
+  in.read(first.data(), static_cast<std::streamsize>(first.size()));
+  first.resize(static_cast<std::size_t>(in.gcount()));
+  in.clear();
+  in.seekg(0);
+  return is_utf8(first) ? nullptr : kLatin1;
 }
 
 }  // namespace
@@ -41,7 +68,8 @@ TextSource::TextSource(const std::string& path, const std::stop_token& stop)
   std::ifstream in(path, std::ios::binary);
   if (!in) throw Error(Failure::io, "cannot read", path, "permission denied");
   if (fs::is_regular_file(path, ignored)) {
-    const char* coding = utf16_of(in);
+    const char* coding = coding_of(in);
+    latin1_ = coding == kLatin1;
     if (coding) keep_as_utf8(in, coding, stop);
     return;
   }
@@ -78,7 +106,7 @@ void TextSource::keep_as_utf8(std::istream& in, const char* coding, const std::s
   };
   const std::unique_ptr<void, Done> with(iconv_open("UTF-8", coding));
   if (with.get() == reinterpret_cast<void*>(-1))  // NOLINT: as iconv(3) has it
-    throw Error(Failure::io, "cannot read", path_, "this system knows no UTF-16");
+    throw Error(Failure::io, "cannot read", path_, std::string("this system knows no ") + coding);
   keep_here();
   std::string piece(1 << 20, '\0'), out(3 << 20, '\0');
   std::size_t left = 0;  // half a character of the piece before
@@ -90,6 +118,9 @@ void TextSource::keep_as_utf8(std::istream& in, const char* coding, const std::s
     std::size_t n = left + static_cast<std::size_t>(in.gcount());
     char* to = out.data();
     std::size_t room = out.size();
+    // Binary data are not turned into something else.
+    if (latin1_ && std::memchr(piece.data(), '\0', n))
+      throw Error(Failure::bad_data, "bad file", path_, "it contains binary data; not a text log");
     if (iconv(with.get(), &from, &n, &to, &room) == static_cast<std::size_t>(-1) && errno != EINVAL)
       throw Error(Failure::bad_data, "bad file", path_,
                   "it begins as UTF-16 and does not go on so; save it as UTF-8");

@@ -12,7 +12,7 @@
 namespace kuvio::formats {
 
 /// A text log that can be read as often as it takes, as UTF-8. What comes by a pipe can be read
-/// once, and UTF-16 has to be turned: they are kept in a file without a name first.
+/// once, and UTF-16 and ISO 8859-1 have to be turned: they are kept in a file without a name first.
 class TextSource {
 public:
   /// Error no_input where there is none, io where it cannot be read or kept, bad_data where what
@@ -21,6 +21,7 @@ public:
 
   const std::string& path() const { return path_; }
   const std::string& at() const { return at_; }  ///< where it lies
+  bool latin1() const { return latin1_; }        ///< it is no UTF-8, and taken as ISO 8859-1
 
 private:
   void keep_here();
@@ -30,6 +31,7 @@ private:
     void operator()(std::FILE* file) const { std::fclose(file); }
   };
   std::string path_, at_;
+  bool latin1_ = false;
   std::unique_ptr<std::FILE, Close> kept_;
 };
 

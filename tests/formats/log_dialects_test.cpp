@@ -5,6 +5,7 @@
 #include "book/channel_trace.h"
 #include "core/error.h"
 #include "core/measure.h"
+#include "formats/log_time.h"
 #include "formats/text_import.h"
 
 #include "support.h"
@@ -83,6 +84,17 @@ const Expected kExpected[] = {
     {.file = "empty-cells.csv", .charge_mc = 2.0, .missing_s = 0.2},
     {.file = "not-a-number.csv", .charge_mc = 1.6, .missing_s = 0.3},
     {"stands-still.csv"},
+    {"latin1.csv"},
+    {.file = "fixed-width.txt", .channels = 2},
+    {"blanks-in-titles.txt"},
+    {"date-with-points.csv"},
+    {"afternoon.csv"},
+    {"apostrophes.csv"},
+    {.file = "dashes.csv", .charge_mc = 2.0, .missing_s = 0.2},
+    {"summary-behind.csv"},
+    {"capitals.csv"},
+    {"unit-words.csv"},
+    {"excel.csv"},
     {"torn.csv"},
     {"trailing-separator.csv"},
     {"quoted.csv"},
@@ -106,6 +118,9 @@ const struct Refused {
     {"refused-word.csv", ":3", "\"two\" in column \"I [mA]\" is not a number"},
     {"refused-no-header.csv", ":1", "no header line"},
     {"refused-other-date.csv", ":2", "which the month cannot be told"},
+    {"refused-date-with-slashes.csv", ":2", "which the month cannot be told"},
+    {"refused-coarse-clock.csv", ":3", "about 5 to the second"},
+    {"refused-summary-between.csv", ":4", "\"Average:\" is not a time"},
     {"refused-mega.csv", ":1", "a small m in capitals"},
     {"refused-title-and-cells.csv", ":1", "its title has mA and its cells have uA (line 2)"},
     {"refused-half-units.csv", ":4", "\"2 V\" in column \"I [mA]\" is no current"},
@@ -251,6 +266,61 @@ TEST_CASE("a title that is only a unit is told, and its channel called after its
   REQUIRE(log.result.guesses.size() == 1);
   CHECK(log.result.guesses.front().column == "(uA)");
   CHECK(log.result.guesses.front().why == "has a unit and no name");
+}
+
+TEST_CASE("a clock that is coarser than its samples is not taken, and a rate is") {
+  const test::Folder folder;
+  Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
+  ImportSettings settings;
+  settings.rate_hz = 5;
+  const ImportResult read = import_text(book, kData + "refused-coarse-clock.csv", settings);
+  const book::CaptureInfo info = book.capture(read.capture);
+  // 20 instants, of 2 and 4 mA by turns of five: 16 in levels, 3 in steps of their own.
+  CHECK(info.channels.front().samples == 20);
+  CHECK(info.duration_s() == Approx(19 / 5.0));
+  CHECK(measure(book::ChannelTrace(book, info.channels.front())).charge ==
+        Approx((8 * 2e-3 + 8 * 4e-3 + 3 * 3e-3) / 5));
+  // Where the times are good they hold.
+  const ImportResult good = import_text(book, kData + "plain.csv", settings);
+  CHECK(book.capture(good.capture).duration_s() == Approx(0.9));
+  CHECK(std::any_of(good.guesses.begin(), good.guesses.end(), [](const ImportGuess& g) {
+    return g.why == "its times hold, not the rate that was given";
+  }));
+}
+
+TEST_CASE("what stands behind the samples, and that a text is no UTF-8, are told") {
+  const Read log(kData + "summary-behind.csv");
+  REQUIRE(log.result.skipped.size() == 2);
+  CHECK(log.result.skipped[0].line == 13);
+  CHECK(log.result.skipped[1].line == 14);
+  CHECK_THAT(log.result.skipped[0].why, Catch::Contains("behind the samples"));
+  const Read latin(kData + "latin1.csv");
+  CHECK(std::any_of(latin.result.guesses.begin(), latin.result.guesses.end(),
+                    [](const ImportGuess& g) { return g.role == "text"; }));
+  // A time of day needs no unit.
+  CHECK(Read(kData + "iso.csv").result.warnings.empty());
+  CHECK(Read(kData + "elapsed-clock.csv").result.warnings.empty());
+}
+
+TEST_CASE("noon and midnight by a clock of twelve hours") {
+  CHECK(clock_ns("12:00:00 AM") == 0);
+  CHECK(clock_ns("12:30 PM") == 45'000'000'000'000);
+  CHECK(clock_ns("11:59:59.5 pm") == 86'399'500'000'000);
+  CHECK(clock_ns("13:00:00 PM") == std::nullopt);
+  CHECK(clock_ns("0:30 AM") == std::nullopt);
+  CHECK(calendar_ns("2026-05-04 02:00:00 PM") == calendar_ns("2026-05-04T14:00:00"));
+  CHECK(calendar_ns("4.5.2026 14:00:00") == calendar_ns("2026-05-04T14:00:00"));
+  CHECK(date_ns("31.02.2026") == std::nullopt);
+  CHECK(date_ns("1.2.3") == std::nullopt);
+  // One day of many, the second half of it too.
+  const test::Folder folder;
+  std::string text = "time,I [mA]\n";
+  for (int i = 0; i < 240; ++i)
+    text += fmt::format("2026-05-04 {}:{:02}:00 {},1\n", i / 10 % 12 == 0 ? 12 : i / 10 % 12,
+                        i % 10 * 6, i < 120 ? "AM" : "PM");
+  const Read day(folder.write("day.csv", text));
+  CHECK(day.current().charge == Approx(239 * 360e-3));
+  CHECK(day.current().missing_s == 0);
 }
 
 TEST_CASE("a log by the clock begins at its first sample, which is kept") {
