@@ -131,6 +131,15 @@ private:
 
   [[noreturn]] void refuse_empty() {
     for (const LogLineText& line : head_) {
+      // Numbers are there, in another form: "t=0.1 I=41.7mA".
+      if (!line.text.starts_with('#') && head_.size() > 2 &&
+          line.text.find_first_of("0123456789") != std::string::npos)
+        lines_.complain(line.number,
+                        fmt::format("\"{}\" is no row of numbers between commas, semicolons, tabs, "
+                                    "bars or blanks, and no other line is",
+                                    std::string_view(line.text).substr(0, 40)));
+    }
+    for (const LogLineText& line : head_) {
       if (!line.text.empty() && !line.text.starts_with('#'))
         lines_.complain(line.number, "it holds a header but no samples");
     }
@@ -302,6 +311,7 @@ private:
     for (std::size_t i = 0; i < plan_.columns.size(); ++i) {
       Column& c = plan_.columns[i];
       if (c.role == Role::time && is_moment(i)) c.guess.clear();
+      doubt_of_units_beside(c);
       if (c.role != Role::ignore && !c.doubt.empty()) refuse_doubt(i);
       if (!c.guess.empty() && c.role != Role::ignore)
         plan_.guesses.push_back(
@@ -316,6 +326,23 @@ private:
     if (plan_.channels.empty())
       refuse(header_line(), LogAsks::columns, "no column of current or voltage",
              "; name one, e.g. --column \"COL=current[mA]\"");
+  }
+
+  /// A column without a unit beside one that holds units, as meters write that choose their range.
+  void doubt_of_units_beside(Column& c) const {
+    if ((c.role != Role::current && c.role != Role::voltage) || !c.doubt.empty()) return;
+    if (c.guess.find("names no unit") == std::string::npos) return;
+    for (std::size_t i = 0; i < plan_.columns.size(); ++i) {
+      if (plan_.columns[i].role != Role::ignore) continue;
+      const auto cells = cells_of(i, 20);
+      const bool units = !cells.empty() && std::all_of(cells.begin(), cells.end(), [&](auto& cell) {
+        std::size_t none = 0;
+        return of_unit(0, cell.second, none, none).role == c.role;
+      });
+      if (units)
+        c.doubt = fmt::format("it names no unit, and \"{}\" has \"{}\" in line {}",
+                              plan_.columns[i].title, cells.front().second, cells.front().first);
+    }
   }
 
   /// Whether a column's cells are clocks or dates, which need no unit.

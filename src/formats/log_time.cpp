@@ -126,6 +126,7 @@ std::optional<std::int64_t> calendar_ns(std::string_view text) {
   if (!time || *time > kDayNs + kSecondNs) return std::nullopt;
   std::int64_t offset = 0;
   if (!text.empty() && text[0] == ' ') text.remove_prefix(1);
+  if (text == "UTC" || text == "GMT") text = {};
   if (!take(text, 'Z') && !text.empty()) {
     const bool minus = text[0] == '-';
     if (!minus && text[0] != '+') return std::nullopt;

@@ -51,8 +51,8 @@ std::optional<std::pair<Role, double>> role_of_unit(const std::string& unit) {
 }
 
 Role role_of_word(const std::string& word) {
-  for (const char* w :
-       {"time", "t", "timestamp", "seconds", "elapsed", "zeit", "zeitstempel", "uhrzeit"}) {
+  for (const char* w : {"time", "t", "timestamp", "ts", "epoch", "unixtime", "utc", "seconds",
+                        "elapsed", "zeit", "zeitstempel", "uhrzeit"}) {
     if (word == w) return Role::time;
   }
   for (const char* w : {"current", "i", "amps", "ampere", "amperes", "strom"}) {
@@ -125,11 +125,33 @@ std::vector<std::string> words_of(std::string_view text) {
   std::vector<std::string> out;
   std::size_t at = 0;
   while (at < text.size()) {
-    const auto end = std::min(text.size(), text.find_first_of(" _\t", at));
+    const auto end = std::min(text.size(), text.find_first_of(" _\t,", at));
     if (end > at) out.emplace_back(text.substr(at, end - at));
     at = end + 1;
   }
   return out;
+}
+
+/// A title whose unit was taken away, without what led to it: "Current in", "Time -".
+std::string without_joint(std::string_view name) {
+  name = trimmed(name);
+  if (name.ends_with(" in")) name.remove_suffix(3);
+  while (!name.empty() && std::string_view(" ,-:/").find(name.back()) != std::string_view::npos)
+    name.remove_suffix(1);
+  return std::string(name);
+}
+
+/// "I/mA", "Time/s", as ISO 80000-1 writes a quantity over its unit: where both are of one kind.
+bool guess_divided(Column& out) {
+  const auto slash = out.title.rfind('/');
+  if (slash == std::string::npos) return false;
+  const auto words = words_of(out.title.substr(0, slash));
+  const std::string unit = spelled(std::string(trimmed(out.title.substr(slash + 1))));
+  const auto found = role_of_unit(unit);
+  if (words.empty() || !found || role_of_word(lower(words.front())) != found->first) return false;
+  set_unit(out, unit, found->first);
+  out.name = without_joint(out.title.substr(0, slash));
+  return true;
 }
 
 /// A title with its unit in brackets: "Current (mA)", "I (load) [mA] avg". Of several brackets the
@@ -171,7 +193,7 @@ Column guess_column(const std::string& title) {
   Column out;
   out.title = std::string(without_quotes(title));
   out.name = out.title;
-  if (guess_bracketed(out)) return out;
+  if (guess_bracketed(out) || guess_divided(out)) return out;
   const auto words = words_of(out.title);
   if (words.empty()) return out;
   const Role said = role_of_word(lower(words.front()));
@@ -186,8 +208,7 @@ Column guess_column(const std::string& title) {
     if (*unit != words[i] && !idiom)
       out.guess = "has the unit " + words[i] + ", which is read as " + *unit;
     const auto at = out.title.rfind(words[i]);
-    if (i + 1 == words.size() && at > 0)
-      out.name = std::string(trimmed(out.title.substr(0, at - 1)));
+    if (i + 1 == words.size() && at > 0) out.name = without_joint(out.title.substr(0, at - 1));
     return out;
   }
   out.role = said;

@@ -6,6 +6,7 @@
 #include "core/error.h"
 #include "core/measure.h"
 #include "formats/log_time.h"
+#include "formats/text_columns.h"
 #include "formats/text_import.h"
 
 #include "support.h"
@@ -94,6 +95,9 @@ const Expected kExpected[] = {
     {"summary-behind.csv"},
     {"capitals.csv"},
     {"unit-words.csv"},
+    {"divided-by-units.csv"},
+    {"commas-in-titles.csv"},
+    {"iso-utc.csv"},
     {"excel.csv"},
     {"torn.csv"},
     {"trailing-separator.csv"},
@@ -127,6 +131,8 @@ const struct Refused {
     {"refused-no-rate.csv", ":1", "how far apart"},
     {"refused-three-voltages.csv", ":1", "3 columns of voltage", 10},
     {"refused-empty.csv", ":1", "no header line and no samples"},
+    {"refused-unit-beside.csv", ":1", "names no unit, and \"range\" has \"mA\" in line 2"},
+    {"refused-key-value.txt", ":1", "is no row of numbers between commas"},
     {"refused-title-only.csv", ":1", "a header but no samples"},
 };
 
@@ -300,6 +306,17 @@ TEST_CASE("what stands behind the samples, and that a text is no UTF-8, are told
   // A time of day needs no unit.
   CHECK(Read(kData + "iso.csv").result.warnings.empty());
   CHECK(Read(kData + "elapsed-clock.csv").result.warnings.empty());
+}
+
+TEST_CASE("a channel is called by its title without what leads to its unit") {
+  const auto name_of = [](const char* title) { return guess_column(title).name; };
+  CHECK(name_of("I_load/mA") == "I_load");
+  CHECK(name_of("Current in mA") == "Current");
+  CHECK(name_of("Current - mA") == "Current");
+  CHECK(name_of("current, mA") == "current");
+  // No quantity over its unit.
+  CHECK(guess_column("slew/s").role == Role::ignore);
+  CHECK(guess_column("I/O").role == Role::ignore);
 }
 
 TEST_CASE("noon and midnight by a clock of twelve hours") {
