@@ -41,7 +41,8 @@ struct FoundStates {
 /// taken as one weighted point, the rest sample by sample; changes of their mean are found by
 /// optimal partitioning with functional pruning (Maidstone et al. 2017), penalty 3 ln n a change.
 /// Levels of the stretches are clustered optimally in one dimension (Wang and Song 2011), their
-/// number by a penalised likelihood; what only leads from one level to the next takes no part.
+/// number by the likelihood of normal clusters; what only leads from one level to the next takes no
+/// part.
 /// Thresholds lie between the levels by their spreads. Throws std::invalid_argument where the trace
 /// holds fewer than 20 samples.
 FoundStates find_states(const Trace& trace, const FindSettings& settings = {});

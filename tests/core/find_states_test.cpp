@@ -429,6 +429,46 @@ TEST_CASE("a quiet state is told from its neighbour however seldom it is visited
   }
 }
 
+TEST_CASE("levels that are visited once or twice are found as well") {
+  // Two to four levels a factor of two and more apart, in stays of 25 samples and more.
+  const auto seed = std::random_device{}();
+  INFO("seed " << seed);
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal;
+  std::uniform_real_distribution<double> unit(0, 1);
+  constexpr int kTraces = 60;
+  const auto right_of = [&](double noise, std::size_t visits) {
+    int right = 0;
+    for (int trace_number = 0; trace_number < kTraces; ++trace_number) {
+      std::vector<double> levels{std::pow(10, -6 + unit(random))};
+      while (levels.size() < 2 + static_cast<std::size_t>(trace_number % 3))
+        levels.push_back(levels.back() * 2 * (1 + 1.5 * unit(random)));
+      std::vector<double> values;
+      std::vector<bool> seen(levels.size());
+      std::size_t now = random() % levels.size();
+      for (std::size_t i = 0; i < visits; ++i) {
+        seen[now] = true;
+        for (auto k = 25 + random() % 150; k > 0; --k)
+          values.push_back(levels[now] * (1 + noise * normal(random)));
+        const std::size_t before = now;
+        while (now == before) now = random() % levels.size();
+      }
+      MemoryTrace trace(SampleKind::averaged, {1, 1000});
+      trace.append(0, 1, values);
+      right += static_cast<std::ptrdiff_t>(find_states(trace).levels.size()) ==
+                       std::count(seen.begin(), seen.end(), true)
+                   ? 1
+                   : 0;
+    }
+    return right;
+  };
+  // Of 200 each: 200, 194, 200, 193.
+  CHECK(right_of(0.05, 6) >= kTraces - 5);
+  CHECK(right_of(0.1, 4) >= kTraces - 8);
+  CHECK(right_of(0.1, 12) >= kTraces - 2);
+  CHECK(right_of(0.2, 8) >= kTraces - 9);
+}
+
 TEST_CASE("however often a state is visited that differs from visit to visit, it is one") {
   const auto seed = std::random_device{}();
   INFO("seed " << seed);
