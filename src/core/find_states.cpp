@@ -248,10 +248,10 @@ double ramp_of(const Trace& trace, const std::vector<Stretch>& all,
 
 /// The logarithm of the likelihood of a cluster's `n` stretches, whose squares about their mean sum
 /// up to `squares`, over all the means and variances that it may have: a mean anywhere in `range`,
-/// a variance that is mostly half of the noise's, as far as few visits can tell (normal and
+/// a variance that is mostly a fifth of the noise's, as far as few visits can tell (normal and
 /// inverse chi-squared, of four degrees of freedom; Gelman et al. 2013, 3.3), and at least a tenth.
 double evidence(double n, double squares, double range) {
-  constexpr double kFreedom = 4, kVariance = 0.5, kLeast = 0.1;
+  constexpr double kFreedom = 4, kVariance = 0.2, kLeast = 0.1;
   const double before = kFreedom * kVariance, half = (kFreedom + n - 1) / 2;
   return std::lgamma(half) - std::lgamma(kFreedom / 2) + kFreedom / 2 * std::log(before) -
          half * std::log(before + squares + kLeast * n) - (n - 1) / 2 * std::log(std::numbers::pi) -
