@@ -401,13 +401,13 @@ struct Within {
 };
 Within within(const Trace& trace, const Stretch& s) {
   const Block& block = trace.blocks()[s.block];
-  const std::int64_t end = (s.to - s.from) / 10, from = s.from + end;
-  // Of instants the last of a block has nothing behind it.
-  const std::int64_t last = block.count - (trace.kind() == SampleKind::instant ? 1 : 0);
-  const std::int64_t to = std::min(s.to - end, last);
+  // A sample at its end may lie half in the next one, and so does the line from an instant there.
+  const std::int64_t all = s.to - s.from, end = all < 3 ? 0 : std::max<std::int64_t>(1, all / 10);
+  const std::int64_t from = s.from + end;
+  const std::int64_t to = s.to - end - (trace.kind() == SampleKind::instant ? 1 : 0);
   if (to <= from) {
     double value = 0;
-    trace.read(block, s.from, {&value, 1});
+    trace.read(block, from, {&value, 1});
     return {value, 0, 1};
   }
   const auto samples = static_cast<double>(to - from);
@@ -421,9 +421,10 @@ Within within(const Trace& trace, const Stretch& s) {
 }
 
 /// Whether noise hides a level: it is under a tenth of that, or under what a mean of so many
-/// samples is known to.
+/// samples is known to. Fewer than ten cannot tell.
 bool is_nothing(double level, const Within& longest) {
-  return std::fabs(level) < longest.noise * (0.1 + 3 / std::sqrt(longest.samples));
+  return longest.samples >= 10 &&
+         std::fabs(level) < longest.noise * (0.1 + 3 / std::sqrt(longest.samples));
 }
 
 std::string name_of(double level, const std::string& unit, const std::vector<StateRule>& others) {

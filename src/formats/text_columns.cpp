@@ -204,6 +204,8 @@ Column guess_column(const std::string& title) {
     if (!unit) continue;
     if (said == Role::ignore && out.title.find('_') == std::string::npos) break;
     set_unit(out, *unit, said);
+    if (i > 1 && words[i].size() == 1 && bare_prefix(words[i - 1]))
+      out.doubt = "\"" + words[i - 1] + " " + words[i] + "\" may be one unit or not";
     const bool idiom = lower(words[i]) == words[i] && out.title.find('_') != std::string::npos;
     if (*unit != words[i] && !idiom)
       out.guess = "has the unit " + words[i] + ", which is read as " + *unit;

@@ -189,7 +189,7 @@ private:
 };
 
 /// The least step between values of the beginning, where the others are whole numbers of it: noise
-/// that was never digitised has none.
+/// that was never digitised has none, and of a few values nothing can be told.
 std::optional<double> count_of(const book::ChannelTrace& trace) {
   constexpr std::int64_t kLooked = 65536;
   std::vector<double> values;
@@ -206,7 +206,8 @@ std::optional<double> count_of(const book::ChannelTrace& trace) {
     const double size = std::max(std::fabs(values[i]), std::fabs(values[i - 1]));
     if (step > 1e-12 * size) steps.push_back(step);
   }
-  if (steps.empty()) return std::nullopt;
+  constexpr std::size_t kFewest = 8;
+  if (steps.size() < kFewest) return std::nullopt;
   const double least = *std::min_element(steps.begin(), steps.end());
   const auto whole = std::count_if(steps.begin(), steps.end(), [&](double step) {
     const double n = step / least;

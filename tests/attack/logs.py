@@ -49,15 +49,18 @@ def unit_of(title):
     found = re.search(r"[\[(]\s*([A-Za-zµ%]+)\s*[\])]", title)
     if found:
         return found.group(1)
-    units = [word for word in re.split(r"[_ ]", title)[1:] if word in TIME or word in CURRENT]
+    units = [word for word in re.split(r"[_ ,/]", title)[1:] if word in TIME or word in CURRENT]
     return units[0] if units else None
 
 
 def charge(raw):
     """Straight lines between readings, or nothing where this plain parser does not follow."""
-    lines = raw.decode("latin-1").split("\n")
+    lines = raw.decode("latin-1").lstrip("\n").split("\n")
     separator = max([",", ";", "\t"], key=lambda c: sum(c in line for line in lines))
-    units = [unit_of(c.strip().strip('"')) for c in lines[0].split(separator)]
+    titles = lines[0].split(separator)
+    if len(titles) == 1:
+        titles = lines[0].split()  # blanks part both, a tab among them
+    units = [unit_of(c.strip().strip('"')) for c in titles]
     times = [i for i, u in enumerate(units) if u in TIME]
     currents = [i for i, u in enumerate(units) if u in CURRENT]
     if len(times) != 1 or len(currents) != 1:

@@ -329,6 +329,20 @@ TEST_CASE("a level that its noise hides is at nothing") {
              Catch::StartsWith("At \u22125") || Catch::StartsWith("At \u22124"));
 }
 
+TEST_CASE("a level is called after what its visits hold, short ones and instants too") {
+  for (const SampleKind kind : {SampleKind::averaged, SampleKind::instant}) {
+    std::vector<double> values;
+    for (int i = 0; i < 50; ++i) values.push_back(i % 10 < 7 ? 2.5e-3 : 41.7e-3);
+    MemoryTrace trace(kind, {1, 10});
+    trace.append(0, 1, values);
+    const FoundStates found = find_states(trace);
+    REQUIRE(found.levels.size() == 2);
+    CHECK(found.recipe.states[0].name == "At 2.5 mA");
+    CHECK(found.recipe.states[1].name == "At 42 mA");
+    CHECK(found.levels[1].level == Approx(41.7e-3));
+  }
+}
+
 TEST_CASE("noise about a level makes no visits to a near one") {
   // Two levels 2.6 deviations apart: threshold and release let a few samples in a row pass now and
   // then, some 26 times in 90 000.

@@ -314,6 +314,8 @@ TEST_CASE("a channel is called by its title without what leads to its unit") {
   CHECK(name_of("Current in mA") == "Current");
   CHECK(name_of("Current - mA") == "Current");
   CHECK(name_of("current, mA") == "current");
+  CHECK_THAT(guess_column("current_m A").doubt, Catch::Contains("may be one unit"));
+  CHECK(guess_column("I_m_mA").doubt.empty());
   // No quantity over its unit.
   CHECK(guess_column("slew/s").role == Role::ignore);
   CHECK(guess_column("I/O").role == Role::ignore);
