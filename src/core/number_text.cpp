@@ -178,8 +178,7 @@ std::string life_time(double seconds) {
 std::string percent(double share) {
   const double p = share * 100;
   if (p != 0 && std::fabs(p) < 0.1) return std::string("< 0.1") + kThin + "%";
-  if (std::fabs(p) < 9.95) return fmt::format("{:.1f}{}%", p, kThin);
-  return fmt::format("{:.0f}{}%", p, kThin);
+  return fixed(p, std::fabs(p) < 9.95 ? 1 : 0) + kThin + "%";
 }
 
 std::string signed_prefix(double value, std::string_view unit, int digits) {

@@ -32,6 +32,7 @@ TEST_CASE("numbers carry SI prefixes and stay below a thousand") {
   CHECK(signed_prefix(35e-6, "A", 2) == "+35\u2009µA");
   CHECK(percent(0.37) == "37\u2009%");
   CHECK(percent(0.0003) == "< 0.1\u2009%");
+  CHECK(percent(-0.377) == "\u221238\u2009%");
 }
 
 TEST_CASE("lengths of time are told in people's units") {
