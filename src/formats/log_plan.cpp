@@ -409,46 +409,27 @@ private:
                               "write dates as 2026-05-04");
   }
 
-  /// ", about 10 to the second" between the first and the last step of a clock; "" where it has
-  /// none, or is a number.
-  static std::string samples_a_second(
-      const std::vector<std::pair<std::int64_t, std::string>>& cells) {
-    const auto ns_of = [](const std::string& cell) {
-      const auto day = calendar_ns(cell);
-      return day ? day : clock_ns(cell);
-    };
-    std::size_t first = 1, last = cells.size() - 1;
-    while (first < last && cells[first].second == cells[first - 1].second) ++first;
-    while (last > first && cells[last].second == cells[last - 1].second) --last;
-    const auto from = ns_of(cells[first].second), to = ns_of(cells[last].second);
-    if (!from || !to || *to <= *from) return "";
-    return fmt::format(", about {:.3g} to the second",
-                       static_cast<double>(last - first) / static_cast<double>(*to - *from) * 1e9);
-  }
-
   /// A clock may be coarser than its samples: then it says nothing of most of them, and they are
   /// taken at the rate that is given.
   void look_at_steps(std::size_t t) {
-    const auto cells = cells_of(t, kHeadLines);
-    std::size_t still = 0;
-    std::int64_t first = 0;
-    for (std::size_t i = 1; i < cells.size(); ++i) {
-      if (cells[i].second != cells[i - 1].second) continue;
-      if (still++ == 0) first = cells[i].first;
-    }
-    if (cells.size() < 4 || 4 * still < cells.size()) {
+    const StandingTimes standing = standing_times(cells_of(t, kHeadLines));
+    if (standing.of < 4 || 4 * standing.still < standing.of) {
       if (settings_.rate_hz)
         plan_.guesses.push_back({plan_.columns[t].title, "time", plan_.columns[t].unit, "",
                                  "its times hold, not the rate that was given"});
       return;
     }
     if (!settings_.rate_hz)
-      refuse(first, LogAsks::rate,
+      refuse(standing.line, LogAsks::rate,
              fmt::format("the times of \"{}\" stand still for {} of the first {} lines: its "
                          "samples come faster than it tells{}, or it holds no times",
-                         plan_.columns[t].title, still, cells.size(), samples_a_second(cells)),
+                         plan_.columns[t].title, standing.still, standing.of,
+                         standing.rate_hz > 0
+                             ? fmt::format(", about {:.3g} to the second", standing.rate_hz)
+                             : ""),
              "; give their --rate, or name another column with --column");
-    plan_.guesses.push_back({plan_.columns[t].title, "ignore", "", fmt::format("line {}", first),
+    plan_.guesses.push_back({plan_.columns[t].title, "ignore", "",
+                             fmt::format("line {}", standing.line),
                              "its times stand still, and the rate that was given holds"});
     plan_.columns[t].role = Role::ignore;
     plan_.time_column = plan_.date_column = -1;

@@ -169,6 +169,30 @@ std::optional<TimeForm> time_form(std::string_view text, const NumberMarks& mark
   return std::nullopt;
 }
 
+StandingTimes standing_times(const std::vector<std::pair<std::int64_t, std::string>>& cells) {
+  StandingTimes out;
+  out.of = cells.size();
+  std::vector<std::size_t> steps;
+  for (std::size_t i = 1; i < cells.size(); ++i) {
+    if (cells[i].second != cells[i - 1].second) {
+      steps.push_back(i);
+    } else if (out.still++ == 0) {
+      out.line = cells[i].first;
+    }
+  }
+  if (steps.size() < 2) return out;
+  // Between its first step and its last.
+  const auto ns_of = [&](std::size_t i) {
+    const auto day = calendar_ns(cells[i].second);
+    return day ? day : clock_ns(cells[i].second);
+  };
+  const auto from = ns_of(steps.front()), to = ns_of(steps.back());
+  if (from && to && *to > *from)
+    out.rate_hz =
+        static_cast<double>(steps.back() - steps.front()) * 1e9 / static_cast<double>(*to - *from);
+  return out;
+}
+
 /// A counter never shows what it wraps at, before or after.
 std::int64_t Unwrapped::modulus(std::int64_t raw) const {
   const auto fits = [&](std::int64_t m) { return most_ < m && last_ + step_ - m == raw; };

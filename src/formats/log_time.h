@@ -3,9 +3,13 @@
 
 #include "formats/log_number.h"
 
+#include <cstddef>
 #include <cstdint>
 #include <optional>
+#include <string>
 #include <string_view>
+#include <utility>
+#include <vector>
 
 namespace kuvio::formats {
 
@@ -35,6 +39,15 @@ bool is_other_date(std::string_view text);
 
 /// In which form a text is a moment; nothing where it is none. A bare number counts as number.
 std::optional<TimeForm> time_form(std::string_view text, const NumberMarks& marks);
+
+/// How many of a log's first lines repeat the time of the one before.
+struct StandingTimes {
+  std::size_t still = 0, of = 0;
+  std::int64_t line = 0;  ///< the first that does
+  double rate_hz = 0;     ///< lines to the second, by the clock; 0 where it does not tell
+};
+/// Of time cells with the numbers of their lines.
+StandingTimes standing_times(const std::vector<std::pair<std::int64_t, std::string>>& cells);
 
 constexpr std::int64_t kDayNs = 86'400'000'000'000;
 
