@@ -141,16 +141,27 @@ std::string without_joint(std::string_view name) {
   return std::string(name);
 }
 
-/// "I/mA", "Time/s", as ISO 80000-1 writes a quantity over its unit: where both are of one kind.
+/// Whether what stands before a unit may be its prefix: "current_m A" may be mA.
+bool parted_prefix(const std::vector<std::string>& before, const std::string& unit) {
+  return before.size() > 1 && unit.size() == 1 && bare_prefix(before.back());
+}
+std::string doubt_of_parts(const std::string& prefix, const std::string& unit) {
+  return "\"" + prefix + " " + unit + "\" may be one unit or not";
+}
+
+/// "I/mA", "I_load/mA", as ISO 80000-1 writes a quantity over its unit: one word, of the same kind.
 bool guess_divided(Column& out) {
   const auto slash = out.title.rfind('/');
   if (slash == std::string::npos) return false;
-  const auto words = words_of(out.title.substr(0, slash));
+  const std::string_view quantity = trimmed(std::string_view(out.title).substr(0, slash));
+  if (quantity.find(' ') != std::string_view::npos) return false;
+  const auto words = words_of(quantity);
   const std::string unit = spelled(std::string(trimmed(out.title.substr(slash + 1))));
   const auto found = role_of_unit(unit);
   if (words.empty() || !found || role_of_word(lower(words.front())) != found->first) return false;
   set_unit(out, unit, found->first);
-  out.name = without_joint(out.title.substr(0, slash));
+  if (parted_prefix(words, unit)) out.doubt = doubt_of_parts(words.back(), unit);
+  out.name = without_joint(quantity);
   return true;
 }
 
@@ -204,8 +215,8 @@ Column guess_column(const std::string& title) {
     if (!unit) continue;
     if (said == Role::ignore && out.title.find('_') == std::string::npos) break;
     set_unit(out, *unit, said);
-    if (i > 1 && words[i].size() == 1 && bare_prefix(words[i - 1]))
-      out.doubt = "\"" + words[i - 1] + " " + words[i] + "\" may be one unit or not";
+    if (parted_prefix({words.begin(), words.begin() + static_cast<std::ptrdiff_t>(i)}, words[i]))
+      out.doubt = doubt_of_parts(words[i - 1], words[i]);
     const bool idiom = lower(words[i]) == words[i] && out.title.find('_') != std::string::npos;
     if (*unit != words[i] && !idiom)
       out.guess = "has the unit " + words[i] + ", which is read as " + *unit;

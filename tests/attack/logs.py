@@ -48,8 +48,9 @@ def unit_of(title):
     """In brackets, or a word of the title that is one."""
     found = re.search(r"[\[(]\s*([A-Za-zµ%]+)\s*[\])]", title)
     if found:
-        return found.group(1)
-    units = [word for word in re.split(r"[_ ,/]", title)[1:] if word in TIME or word in CURRENT]
+        return "s" if found.group(1) == "S" else found.group(1)
+    words = [word[:-1] + "A" if word in ("a", "ma", "ua") else word for word in re.split(r"[_ ,/]", title)[1:]]
+    units = [word for word in words if word in TIME or word in CURRENT]
     return units[0] if units else None
 
 

@@ -315,6 +315,7 @@ TEST_CASE("a channel is called by its title without what leads to its unit") {
   CHECK(name_of("Current - mA") == "Current");
   CHECK(name_of("current, mA") == "current");
   CHECK_THAT(guess_column("current_m A").doubt, Catch::Contains("may be one unit"));
+  CHECK_THAT(guess_column("current_u/A").doubt, Catch::Contains("may be one unit"));
   CHECK(guess_column("I_m_mA").doubt.empty());
   // No quantity over its unit.
   CHECK(guess_column("slew/s").role == Role::ignore);
