@@ -38,6 +38,19 @@ bool is_hidden(char32_t code) {
 
 }  // namespace
 
+bool is_utf8(std::string_view bytes) {
+  while (!bytes.empty()) {
+    const std::size_t length = code_point(bytes).second;
+    if (length == 0) break;
+    bytes.remove_prefix(length);
+  }
+  if (bytes.empty()) return true;
+  const bool begins = static_cast<unsigned char>(bytes[0]) >= 0xc2;
+  return begins && bytes.size() < 4 && std::all_of(bytes.begin() + 1, bytes.end(), [](char c) {
+           return (static_cast<unsigned char>(c) & 0xc0) == 0x80;
+         });
+}
+
 std::string printable(std::string_view bytes) {
   std::string out;
   for (std::size_t i = 0; i < bytes.size();) {

@@ -11,6 +11,9 @@ namespace kuvio::book {
 /// turn the direction of what stands beside them become \xNN.
 std::string printable(std::string_view bytes);
 
+/// Whether bytes are UTF-8; the last character may be cut off.
+bool is_utf8(std::string_view bytes);
+
 /// The text itself, or of a longer one its beginning and its length, in `most` bytes altogether.
 /// No character is cut in two.
 std::string shortened(std::string_view text, std::size_t most);

@@ -106,8 +106,7 @@ private:
     if (result_.skipped.size() < kMostSkipped) result_.skipped.push_back({line, why});
   }
 
-  // --- lines that are no rows: a summary, if no row follows ("Average: ; 14.2 mA")
-  // -----------------
+  // --- lines that are no rows: a summary, if no row follows ---------------------
   /// Keeps in mind that a line whose first cell is a word was no row, and what is to be said of it
   /// if one follows; false where it is no such line.
   bool may_be_behind(const std::string& why) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/text_source.h"
 
+#include "book/text.h"
 #include "core/error.h"
 
 #include <iconv.h>
@@ -19,25 +20,6 @@ constexpr const char* kLatin1 = "ISO-8859-1";
 
 constexpr std::size_t kLooked = 1 << 20;  // bytes in which a file shows what it is written in
 
-/// Whether bytes are UTF-8; a character may be cut at their end.
-bool is_utf8(std::string_view text) {
-  for (std::size_t at = 0; at < text.size();) {
-    const auto byte = static_cast<unsigned char>(text[at]);
-    const std::size_t length = byte < 0x80   ? 1
-                               : byte < 0xc2 ? 0
-                               : byte < 0xe0 ? 2
-                               : byte < 0xf0 ? 3
-                               : byte < 0xf5 ? 4
-                                             : 0;
-    if (length == 0) return false;
-    for (std::size_t i = 1; i < length && at + i < text.size(); ++i) {
-      if ((static_cast<unsigned char>(text[at + i]) & 0xc0) != 0x80) return false;
-    }
-    at += length;
-  }
-  return true;
-}
-
 /// UTF-16 by its byte-order mark, which is read; ISO 8859-1 where its first part is no UTF-8. Null
 /// where it is that. The file stands behind the mark.
 const char* coding_of(std::istream& in) {
@@ -53,7 +35,7 @@ const char* coding_of(std::istream& in) {
   first.resize(static_cast<std::size_t>(in.gcount()));
   in.clear();
   in.seekg(0);
-  return is_utf8(first) ? nullptr : kLatin1;
+  return book::is_utf8(first) ? nullptr : kLatin1;
 }
 
 }  // namespace

@@ -36,3 +36,16 @@ TEST_CASE("a text too long says how long it was, and is cut between characters")
     CHECK(printable(out) == out);  // no half character
   }
 }
+
+TEST_CASE("a text is UTF-8 or not, and may be cut in its last character") {
+  CHECK(is_utf8(""));
+  CHECK(is_utf8("µA ✓ 𝄞"));
+  for (std::size_t cut = 1; cut < 4; ++cut)
+    CHECK(is_utf8(std::string_view("a𝄞").substr(0, 5 - cut)));
+  CHECK_FALSE(
+      is_utf8("\xb5"
+              "A"));                  // a character of ISO 8859-1
+  CHECK_FALSE(is_utf8("\xe4rke 1"));  // begins as one of three bytes
+  CHECK_FALSE(is_utf8("\xed\xa0\x80 surrogate"));
+  CHECK_FALSE(is_utf8("\xf0\x9d\x84 and goes on"));
+}
