@@ -261,9 +261,27 @@ struct Stay {
   double length_s = 0;
 };
 
+/// How long (s) a stay on another level than these two is: half of the time on others lies in
+/// longer ones.
+double stay_on_others(const std::vector<Stay>& stays, std::size_t base, std::size_t burst) {
+  std::vector<double> lengths;
+  for (const Stay& s : stays) {
+    if (s.level != base && s.level != burst) lengths.push_back(s.length_s);
+  }
+  std::sort(lengths.begin(), lengths.end());
+  double left = std::accumulate(lengths.begin(), lengths.end(), 0.0) / 2;
+  for (const double length : lengths) {
+    left -= length;
+    if (left <= 0) return length;
+  }
+  return 0;
+}
+
 /// Whether one of two neighbouring levels is but bursts on top of the other, or the other way
 /// round: it is nearly always entered from it and left to it, at least three times in a row, not
-/// much more seldom than its own length, and such rows lie between other states.
+/// much more seldom than its own length, such rows lie between other states, and bursts and pauses
+/// are short beside these. A device that sleeps and measures in turn, and sends now and then, does
+/// not sleep in bursts.
 bool is_burst(const std::vector<Stay>& stays, std::size_t base, std::size_t burst) {
   std::size_t visits = 0, between = 0, rows = 0, in_rows = 0;
   std::vector<double> lengths, pauses;
@@ -288,17 +306,24 @@ bool is_burst(const std::vector<Stay>& stays, std::size_t base, std::size_t burs
     }
     i = std::max(end, i + 1);
   }
-  constexpr double kMostPause = 50;
-  return rows >= 2 && in_rows >= 3 * rows && median(pauses) < kMostPause * median(lengths);
+  constexpr double kMostPause = 50, kShort = 4;
+  if (rows < 2 || in_rows < 3 * rows) return false;
+  const double pause = median(pauses), length = median(lengths);
+  return pause < kMostPause * length &&
+         kShort * std::max(pause, length) <= stay_on_others(stays, base, burst);
 }
 
 /// Joins levels of which one is only bursts on the other: where each of the clusters that stay
-/// begins.
+/// begins. The level nearest to zero, where a device rests, stays a state of its own.
 std::vector<std::size_t> without_bursts(const Trace& trace, const std::vector<Stretch>& all,
                                         const std::vector<double>& centres,
                                         std::vector<std::size_t> bounds) {
   std::vector<std::size_t> of(centres.size());
   std::iota(of.begin(), of.end(), std::size_t{0});
+  const auto rest = static_cast<std::size_t>(
+      std::min_element(centres.begin(), centres.end(),
+                       [](double a, double b) { return std::fabs(a) < std::fabs(b); }) -
+      centres.begin());
   for (bool any = true; any;) {
     any = false;
     std::vector<Stay> stays;
@@ -308,6 +333,7 @@ std::vector<std::size_t> without_bursts(const Trace& trace, const std::vector<St
       stays.back().length_s += seconds(trace, s);
     }
     for (std::size_t c = 0; c + 2 < bounds.size() && !any; ++c) {
+      if (of[rest] == c || of[rest] == c + 1) continue;
       if (!is_burst(stays, c, c + 1) && !is_burst(stays, c + 1, c)) continue;
       bounds.erase(bounds.begin() + static_cast<std::ptrdiff_t>(c) + 1);
       for (std::size_t& o : of) o -= o > c ? 1 : 0;

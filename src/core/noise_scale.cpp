@@ -4,6 +4,7 @@
 #include "core/noise.h"
 #include "core/quantiles.h"
 #include "core/trace.h"
+#include "core/value_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -20,6 +21,9 @@ constexpr std::size_t kRuns = 6000;  // of them, all over the trace
 constexpr double kQuietest = 4;      // runs that are quieter than the quietest level is taken to be
 constexpr double kLeastShare = 0.05;  // of a level, that its noise is at least
 constexpr double kStep = 0.02, kBin = 0.35;
+/// Noise of a value that goes to and fro between two neighbouring steps, of the step.
+constexpr double kOfStep = 0.5;
+constexpr std::size_t kFew = 5;  // values that tell of no step
 constexpr double kInfinity = std::numeric_limits<double>::infinity();
 /// The deviation about the nearer of two levels, made whole: what the best split takes from it.
 constexpr double kOfTwo = 1.1;
@@ -165,6 +169,7 @@ double NoiseScale::noise(double x) const {
 
 void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_on) {
   std::vector<Told> all_told;
+  std::vector<double> all_values;
   const double every = std::max<double>(
       static_cast<double>(kRun), static_cast<double>(trace.samples()) / static_cast<double>(kRuns));
   std::vector<double> values;
@@ -183,6 +188,7 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
       if (++read % 64 == 0 && going_on && !going_on()) break;
       values.resize(static_cast<std::size_t>(n));
       trace.read(block, at, values);
+      all_values.insert(all_values.end(), values.begin(), values.end());
       for (const double v : values) {
         least_ = std::min(least_, v);
         most_ = std::max(most_, v);
@@ -200,7 +206,9 @@ void NoiseScale::gather(const Trace& trace, const std::function<bool()>& going_o
   const double n = static_cast<double>(noises.size());
   const double quiet =
       noises.empty() ? quiet_noise(trace) : quantile(noises, std::min(0.5, kQuietest / n));
-  zero_ = std::max({quiet, 1e-6 * std::max(std::fabs(least_), std::fabs(most_)), 1e-15});
+  // Of values that mostly stand on one step of their digits no run shows the noise.
+  const double digits = kOfStep * value_step(std::move(all_values), kFew).value_or(0);
+  zero_ = std::max({quiet, digits, 1e-6 * std::max(std::fabs(least_), std::fabs(most_)), 1e-15});
   std::map<int, std::vector<std::pair<double, double>>> runs;
   for (const Told& told : all_told) {
     const double t = std::asinh(told.level / zero_);

@@ -14,7 +14,8 @@ class Trace;
 /// differences and their deviations from their median, by medians; of fewer than a dozen a lower
 /// one). A run with a change of level in it tells of the longer of its parts alone, one that goes
 /// to and fro between two levels of the deviation from the nearer one. At least the trace's quiet
-/// noise and a twentieth of the level. Costs some hundred thousand samples.
+/// noise, half a step of its digits and a twentieth of the level. Costs some hundred thousand
+/// samples.
 class NoiseScale {
 public:
   /// `going_on` is asked now and then: false, and it makes do with what it has seen.

@@ -8,6 +8,7 @@
 #include "core/error.h"
 #include "core/measure.h"
 #include "core/number_text.h"
+#include "core/value_step.h"
 #include "formats/log_time.h"
 #include "formats/project_files.h"
 
@@ -188,8 +189,7 @@ private:
   bool done_ = false;
 };
 
-/// The least step between values of the beginning, where the others are whole numbers of it: noise
-/// that was never digitised has none, and of a few values nothing can be told.
+/// What digitised a channel, as its beginning shows it.
 std::optional<double> count_of(const book::ChannelTrace& trace) {
   constexpr std::int64_t kLooked = 65536;
   std::vector<double> values;
@@ -199,24 +199,7 @@ std::optional<double> count_of(const book::ChannelTrace& trace) {
     values.resize(values.size() + static_cast<std::size_t>(n));
     trace.read(b, 0, std::span(values).last(static_cast<std::size_t>(n)));
   }
-  std::sort(values.begin(), values.end());
-  std::vector<double> steps;
-  for (std::size_t i = 1; i < values.size(); ++i) {
-    const double step = values[i] - values[i - 1];
-    const double size = std::max(std::fabs(values[i]), std::fabs(values[i - 1]));
-    if (step > 1e-12 * size) steps.push_back(step);
-  }
-  constexpr std::size_t kFewest = 8;
-  if (steps.size() < kFewest) return std::nullopt;
-  const double least = *std::min_element(steps.begin(), steps.end());
-  const auto whole = std::count_if(steps.begin(), steps.end(), [&](double step) {
-    const double n = step / least;
-    return std::fabs(n - std::round(n)) < 0.05 || n > 1e5;  // further apart rounding shows more
-  });
-  constexpr double kNearlyAll = 0.95;
-  return static_cast<double>(whole) >= kNearlyAll * static_cast<double>(steps.size())
-             ? std::optional(least)
-             : std::nullopt;
+  return value_step(std::move(values));
 }
 
 /// What dividers leave uncertain of a small difference of large voltages.
