@@ -382,7 +382,6 @@ private:
       const std::string& first = cells.front().second;
       if (first.find('/') != std::string::npos && is_other_date(first))
         refuse_date(cells.front().first, first);
-      if (plan_.date_column < 0 && date_ns(first)) plan_.date_column = static_cast<int>(i);
       if (!calendar_ns(first) && !clock_ns(first)) continue;
       plan_.time_column = static_cast<int>(i);
       plan_.columns[i].role = Role::time;
@@ -397,7 +396,7 @@ private:
       const auto form = time_form(cell, plan_.dialect.marks);
       if (form) plan_.time_form = *form;
     }
-    find_date();
+    find_date(plan_.columns[t].title);
     if (plan_.time_form == TimeForm::number && is_count(t)) plan_.time_form = TimeForm::count;
     plan_.time_factor = exact_factor(plan_.columns[t].factor);
     if (plan_.time_form != TimeForm::count) look_at_steps(t);
@@ -432,17 +431,24 @@ private:
                              fmt::format("line {}", standing.line),
                              "its times stand still, and the rate that was given holds"});
     plan_.columns[t].role = Role::ignore;
+    if (plan_.date_column >= 0)
+      plan_.columns[static_cast<std::size_t>(plan_.date_column)].role = Role::ignore;
     plan_.time_column = plan_.date_column = -1;
     plan_.time_form = TimeForm::number;
   }
 
-  /// A date beside a time of day.
-  void find_date() {
+  /// A date beside a time of day, unless it is to be left out.
+  void find_date(const std::string& time_title) {
     if (plan_.time_form != TimeForm::clock) return;
     for (std::size_t i = 0; plan_.date_column < 0 && i < plan_.columns.size(); ++i) {
+      Column& c = plan_.columns[i];
       const auto cells = cells_of(i, 1);
-      if (plan_.columns[i].role == Role::ignore && !cells.empty() && date_ns(cells.front().second))
-        plan_.date_column = static_cast<int>(i);
+      if (c.role != Role::ignore || c.said || cells.empty() || !date_ns(cells.front().second))
+        continue;
+      plan_.date_column = static_cast<int>(i);
+      c.role = Role::time;
+      plan_.guesses.push_back({c.title, "time", "", fmt::format("line {}", cells.front().first),
+                               fmt::format("its dates are those of \"{}\"", time_title)});
     }
   }
 

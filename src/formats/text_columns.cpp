@@ -290,6 +290,7 @@ void apply_column_option(std::vector<Column>& columns, const std::string& option
   column->role = found->second;
   column->guess.clear();
   column->doubt.clear();
+  column->said = true;
   if (column->role == Role::ignore) return;
   const Dimension dimension = column->role == Role::time      ? Dimension::time
                               : column->role == Role::current ? Dimension::current

@@ -22,6 +22,7 @@ struct Column {
   double factor = 1;  ///< to SI
   std::string guess;  ///< what was made of a header that does not quite say it, for people
   std::string doubt;  ///< why the header cannot be relied on, for people; empty: it can
+  bool said = false;  ///< its role was given, not made out
 };
 
 /// Guesses quantity, unit and role from a header cell: "Current (mA)", "I [uA] avg", "current_ma",

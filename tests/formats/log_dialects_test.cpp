@@ -141,9 +141,11 @@ struct Read {
   Book book = Book::open(folder / "b.kuvio", Book::Mode::create);
   ImportResult result;
 
-  explicit Read(const std::string& file, double shunt = 0, std::optional<char> decimal = {}) {
+  explicit Read(const std::string& file, double shunt = 0, std::optional<char> decimal = {},
+                std::vector<std::string> columns = {}) {
     ImportSettings settings;
     settings.name = "log";
+    settings.columns = std::move(columns);
     if (shunt > 0) settings.shunt_ohm = shunt;
     settings.decimal = decimal;
     result = import_text(book, file, settings);
@@ -353,6 +355,29 @@ TEST_CASE("a log by the clock begins at its first sample, which is kept") {
   CHECK(began(day) == "2026-05-04 14:02:31.0");
   const Read elapsed(kData + "elapsed-clock.csv");
   CHECK(elapsed.book.capture(elapsed.result.capture).conditions.count("log_began") == 0);
+}
+
+TEST_CASE("a date beside a time of day is told to be part of it, and is left out where asked") {
+  const Read day(kData + "date-and-time.csv");
+  CHECK(day.result.warnings.empty());
+  REQUIRE(day.result.guesses.size() == 1);
+  CHECK(day.result.guesses[0].column == "Date");
+  CHECK(day.result.guesses[0].role == "time");
+  CHECK(day.result.guesses[0].lines == "line 2");
+  const Read without(kData + "date-and-time.csv", 0, {}, {"Date=ignore"});
+  CHECK(without.result.warnings == std::vector<std::string>{"column \"Date\" was left out"});
+  CHECK(without.book.capture(without.result.capture).conditions.at("log_began") == "14:02:31.0");
+  const Read said(kData + "date-and-time.csv", 0, {}, {"Date=time"});
+  CHECK(said.result.guesses.empty());
+  CHECK(said.book.capture(said.result.capture).conditions.at("log_began") ==
+        "2026-05-04 14:02:31.0");
+  // Two days between two samples are two days.
+  const test::Folder folder;
+  std::string text = "Date;Time;I [mA]\n";
+  for (const char* date : {"01.05.2026", "03.05.2026"})
+    for (int i = 0; i < 10; ++i) text += fmt::format("{};12:00:0{};1\n", date, i);
+  const Read days(folder.write("days.csv", text));
+  CHECK(days.book.capture(days.result.capture).duration_s() == Approx(2 * 86400 + 9));
 }
 
 TEST_CASE("two voltages whose order turns round after the head are refused, not guessed") {
