@@ -286,6 +286,21 @@ TEST_CASE("the distribution of the span stands beside it, adds up, and copies as
     s.child<QComboBox>(choice)->setCurrentIndex(1);
   CHECK(s.child<QComboBox>("spreadBy")->currentText() == QStringLiteral("Share of charge"));
   CHECK_FALSE(s.child<QWidget>("spreadBars")->grab().isNull());
+  // Whatever the window's height, what stands under the bars is neither cut nor covered.
+  const auto* bars = s.child<SpreadBars>("spreadBars");
+  const auto* words = s.child<QLabel>("spreadWords");
+  int beside = 0, alone = 0;
+  for (int height = 560; height <= 1100; height += 20) {
+    s.window->resize(1280, height);
+    QCoreApplication::processEvents();
+    INFO(height);
+    ++(bars->beside() ? beside : alone);
+    if (bars->beside()) CHECK(bars->height() == bars->foot());
+    CHECK(words->y() >= bars->geometry().bottom());
+    CHECK(words->heightForWidth(words->width()) <= words->height());
+  }
+  CHECK(beside > 0);
+  CHECK(alone > 0);
   // Live: the view has moved, without a span what is seen counts.
   s.key(Qt::Key_Escape);
   s.view().show(0, 10);

@@ -2,11 +2,13 @@
 // Captures that nobody wants and everybody makes: each shown on every desk, in every panel.
 
 #include "app/engine/book_view.h"
+#include "app/engine/trace_views.h"
 
 #include "desk_fixture.h"
 #include "wait_for.h"
 
 #include <QAbstractItemView>
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -176,6 +178,68 @@ TEST_CASE("a single instant has a value, and neither length nor charge") {
   REQUIRE(lanes->curve()->points.size() == 1);
   CHECK(lanes->curve()->points[0].value == Approx(4e-6));
   CHECK(lanes->valueRange().contains(4e-6));
+}
+
+TEST_CASE("voltages alone have no levels of current, until a shunt is set") {
+  Odd odd;
+  {
+    book::Book book = book::Book::open(odd.path, book::Book::Mode::create);
+    book::ChannelInfo channel = Odd::current("U");
+    channel.quantity = Quantity::voltage;
+    channel.unit = "V";
+    channel.accuracy = "0.1 %";
+    book::CaptureWriter writer(book, {"drop", "1.0", {{"voltage", "3.6 V"}}, false}, {channel});
+    std::vector<double> values(20000, 0.02);
+    std::fill(values.begin() + 10000, values.end(), 1.2);
+    writer.append(0, 0, 1, values);
+    writer.finish("made", false);
+  }
+  OddWindow s(odd.path);
+  LevelHistogramPtr levels;
+  QObject::connect(&s.window.session(), &Session::histogramReady,
+                   [&](const LevelHistogramPtr& ready) { levels = ready; });
+  const auto run = [&](const char* action) {
+    s.window.actions().find(QLatin1String(action))->trigger();
+  };
+  run("showSpread");
+  auto* words = s.child<QLabel>("spreadWords");
+  REQUIRE(test::wait_for([&] { return words->text().contains(QStringLiteral("No current yet")); }));
+  run("showRecipe");
+  run("newRecipe");
+  const auto recipe = [&] { return s.window.session().book()->document(DocumentKind::recipe); };
+  REQUIRE(test::wait_for([&] { return recipe() != nullptr; }));
+  INFO(recipe()->text);
+  CHECK(recipe()->text.find("1 mA") != std::string::npos);  // not of the volts
+  CHECK_FALSE(levels);
+
+  run("showChannels");
+  auto* shunt = s.child<QLineEdit>("channelShunt");
+  REQUIRE(test::wait_for(
+      [&] { return shunt->isVisible() && s.child<QComboBox>("channelWhich")->count() == 1; }));
+  shunt->setFocus();
+  QTest::keyClicks(shunt, QStringLiteral("100 Ohm"));
+  QTest::mouseClick(s.child<QPushButton>("channelSet"), Qt::LeftButton);
+  const bool current = test::wait_for([&] { return s.window.view().capture()->shows_current(); });
+  INFO(s.messages.join(QLatin1Char('\n')).toStdString());
+  REQUIRE(current);
+  run("showRecipe");
+  REQUIRE(test::wait_for([&] { return levels != nullptr; }));
+  CHECK(levels->high == Approx(12e-3));
+  run("showSpread");
+  const bool below_peak = test::wait_for(
+      [&] { return words->text().contains(QStringLiteral("90\u2009% of the time below 12")); });
+  INFO(words->text().toStdString());
+  REQUIRE(below_peak);
+  // Another shunt, other levels.
+  levels = nullptr;
+  run("showChannels");
+  shunt->clear();
+  shunt->setFocus();
+  QTest::keyClicks(shunt, QStringLiteral("10 Ohm"));
+  QTest::keyClick(shunt, Qt::Key_Return);
+  run("showRecipe");
+  REQUIRE(test::wait_for([&] { return levels && levels->high > 100e-3; }));
+  CHECK(levels->high == Approx(120e-3));
 }
 
 TEST_CASE("negative currents are on an axis through zero, zero is on the axis") {

@@ -44,6 +44,9 @@ struct CaptureView {
   std::vector<std::pair<double, std::string>> marks;  ///< the operator's, in order of time
   /// Stretches without usable samples of the channel: gaps, over-range and what else is flagged.
   std::vector<std::pair<double, double>> breaks;
+
+  /// Whether what is shown is a current; else a capture has only voltages or others.
+  bool shows_current() const { return channel.quantity == Quantity::current; }
 };
 
 /// The captures drawn together; the first is the one that is accounted for.

@@ -64,7 +64,7 @@ void add_figures(std::vector<FootPart>& out, const CaptureView& capture, const S
                "repeat.")
                 .arg(qs(accuracy_words(capture.channel.accuracy,
                                        info(capture.channel.quantity).dimension)));
-  const bool current = capture.channel.quantity == Quantity::current;
+  const bool current = capture.shows_current();
   const std::string& in = capture.channel.unit;
   const double mean = by_ledger ? *ledger->mean : *s.mean();
   const double over_s = by_ledger ? ledger->observed_s() : s.observed_s;

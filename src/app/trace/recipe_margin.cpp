@@ -30,6 +30,17 @@ namespace {
 
 constexpr Px kNameWidth{104};  // pixels
 
+/// What the levels of a capture hang on: other samples, another channel or calibration of it.
+std::string levels_key(const CaptureView& capture) {
+  std::string out = std::to_string(capture.info.id) + '/' + capture.channel.name + '/' +
+                    std::to_string(capture.channel.samples);
+  const auto known = capture.extremes.find(capture.channel.name);
+  if (known == capture.extremes.end()) return out;
+  for (const double v : {known->second.first, known->second.second})
+    out += '/' + QString::number(v, 'g', 17).toStdString();
+  return out;
+}
+
 }  // namespace
 
 RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documents,
@@ -130,8 +141,7 @@ RecipeMargin::RecipeMargin(ViewState& view, Session& session, Documents& documen
   connect(&session_, &Session::bookOpened, this, &RecipeMargin::takeBook);
   connect(&session_, &Session::previewReady, this, &RecipeMargin::takePreview);
   connect(&session_, &Session::histogramReady, this, [this](const LevelHistogramPtr& histogram) {
-    histogram_ = histogram;
-    levels_->setHistogram(histogram);
+    takeHistogram(showsCurrent() ? histogram : nullptr);
     if (recipe_) session_.requestPreview(document_.text);
   });
   connect(&view_, &ViewState::captureChanged, this, &RecipeMargin::askPreview);
@@ -353,13 +363,25 @@ void RecipeMargin::dragEdge(int rule, bool upper, double level, bool done) {
   }
 }
 
+bool RecipeMargin::showsCurrent() const {
+  return view_.capture() && view_.capture()->shows_current();
+}
+
+void RecipeMargin::takeHistogram(const LevelHistogramPtr& histogram) {
+  histogram_ = histogram;
+  levels_->setHistogram(histogram);
+}
+
 void RecipeMargin::askPreview() {
   if (!view_.capture() || !isVisible()) return;
-  const std::string key = std::to_string(view_.capture()->info.id) + "/" +
-                          std::to_string(view_.capture()->channel.samples);
+  const std::string key = levels_key(*view_.capture());
   if (key != histogram_key_) {
     histogram_key_ = key;
-    session_.requestHistogram();
+    if (view_.capture()->shows_current()) {
+      session_.requestHistogram();
+    } else {
+      takeHistogram(nullptr);
+    }
   }
   if (recipe_) {
     takeText(document_.text);
@@ -453,8 +475,10 @@ void RecipeMargin::newRecipe() {
   recipe.name = "States";
   StateRule rest;
   rest.name = "Rest";
-  const double quiet = view_.capture() ? quiet_level(view_.capture()->overview) : 0;
-  rest.level.high = quiet > 0 ? quiet * 10 : 1e-3;
+  const double quiet = showsCurrent() ? quiet_level(view_.capture()->overview) : 0;
+  const double above = quiet > 0 ? quiet * 10 : 1e-3,
+               digit = std::pow(10, std::floor(std::log10(above)) - 1);
+  rest.level.high = std::round(above / digit) * digit;  // to be read, and changed
   rest.level.release_high = rest.level.high;
   recipe.states.push_back(rest);
   commit(formats::recipe_text(recipe), tr("new recipe"));

@@ -64,6 +64,8 @@ private:
   void moveRule(int from, int to);
   void dragRule(int rule, int y, bool done);
   void showThresholds(const std::vector<StateRule>& rules, int held, bool upper);
+  bool showsCurrent() const;
+  void takeHistogram(const LevelHistogramPtr& histogram);
   void askPreview();
   void sayStatus();
   void addRule();

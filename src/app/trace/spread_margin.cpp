@@ -22,6 +22,7 @@ constexpr int kBins = 90;
 constexpr int kSoonMs = 40;  // the view comes to rest before it is asked for
 constexpr Px kBeside{200};   // px: a lane that is lower leaves too little to be read
 constexpr Px kMost{360}, kLabels{52}, kFoot{38}, kWords{190};  // px
+constexpr int kLines = 7;        // what is said in the end, some of it only then
 constexpr double kFloor = 1e-6;  // least share that a logarithmic scale shows
 
 /// Shares of the bins, and of what lies outside them.
@@ -65,12 +66,22 @@ void SpreadBars::setLogarithmic(bool on) {
   update();
 }
 
-bool SpreadBars::beside() const { return lanes_.currentLane().height() >= kBeside; }
+/// `under_px`: what has to find room below the bars and their foot.
+bool SpreadBars::standBeside(int room_px, int under_px) {
+  beside_ = lanes_.currentLane().height() >= kBeside && foot() + under_px <= room_px;
+  return beside_;
+}
+
+/// Where the foot ends under the lane, in the bars' own pixels.
+int SpreadBars::foot() const {
+  const int shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
+  return lanes_.currentLane().bottom() + shift + kFoot + 2;
+}
 
 /// Beside a tall lane on its own pixels, else as high as there is room for.
 QRectF SpreadBars::box() const {
   const double width_px = width() - kLabels - 12.0;
-  if (!beside()) return QRectF(kLabels, 6, width_px, std::max(20.0, height() - 6.0 - kFoot));
+  if (!beside_) return QRectF(kLabels, 6, width_px, std::max(20.0, height() - 6.0 - kFoot));
   const double shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
   const QRectF lane = QRectF(lanes_.currentLane()).translated(0, shift);
   return QRectF(kLabels, lane.top(), width_px, lane.height());
@@ -238,26 +249,36 @@ void SpreadMargin::hideEvent(QHideEvent*) {
 }
 void SpreadMargin::resizeEvent(QResizeEvent*) { place(); }
 
-/// The bars stand beside the lane of current where it is tall; the words have what is left under
-/// them.
+/// The bars stand beside the lane of current where it is tall and the words find room under it;
+/// else the words go first, and the bars have the rest.
 void SpreadMargin::place() {
   const int half = width() / 2;
   by_->setGeometry(6, 2, half - 8, Px{26});
   scale_->setGeometry(half + 2, 2, half - 10, Px{26});
   constexpr Px kTop{32};
-  int foot = kTop + std::clamp(height() - kTop - kWords, 60, int{kMost});
-  if (bars_->beside()) {
-    const int shift = mapFromGlobal(lanes_.mapToGlobal(QPoint(0, 0))).y();
-    foot = std::clamp(lanes_.currentLane().bottom() + shift + kFoot + 2, 60,
-                      std::max(60, height() - 150));
-  }
-  bars_->setGeometry(0, kTop, width(), std::max(0, foot - kTop));
+  constexpr int kAround = 16;  // px above and below the words
+  bars_->move(0, kTop);
+  const int room = height() - kTop;
+  const int words = kAround + std::max(words_->heightForWidth(width() - 24),
+                                       kLines * words_->fontMetrics().lineSpacing());
+  const int bars = bars_->standBeside(room, words)
+                       ? bars_->foot()
+                       : std::clamp(room - std::max(words, int{kWords}), 60, int{kMost});
+  bars_->resize(width(), bars);
+  const int foot = kTop + bars;
   words_->setGeometry(12, foot + 6, width() - 24, std::max(0, height() - foot - 10));
   bars_->update();
 }
 
 void SpreadMargin::ask() {
   if (!isVisible() || !view_.capture()) return;
+  if (!view_.capture()->shows_current()) {
+    session_.dropSpread();
+    spread_.reset();
+    bars_->setSpread(nullptr);
+    words_->setText(tr("No current yet: it holds voltages alone."));
+    return;
+  }
   SpreadRequest request;
   request.capture = view_.capture()->info.id;
   std::tie(request.from_s, request.to_s) =
@@ -267,7 +288,9 @@ void SpreadMargin::ask() {
 }
 
 void SpreadMargin::take(const SpreadViewPtr& spread) {
-  if (!view_.capture() || spread->request.capture != view_.capture()->info.id) return;
+  if (!view_.capture() || spread->request.capture != view_.capture()->info.id ||
+      !view_.capture()->shows_current())
+    return;
   // A rough answer that comes after the exact one of the same span has nothing to add.
   if (spread_ && spread_->final && !spread->final &&
       spread_->request.from_s == spread->request.from_s &&
@@ -294,6 +317,7 @@ void SpreadMargin::take(const SpreadViewPtr& spread) {
     lines << tr("No ripple found");
   }
   words_->setText(lines.join(QLatin1Char('\n')));
+  place();
 }
 
 QString SpreadMargin::table() const {

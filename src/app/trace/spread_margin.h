@@ -23,8 +23,13 @@ public:
   void setSpread(SpreadViewPtr spread);
   void setByCharge(bool on);
   void setLogarithmic(bool on);
-  /// Whether it stands beside its lane, on the lane's own pixels.
-  bool beside() const;
+  /// Stands beside its lane, on the lane's own pixels, where that is tall enough to be read and
+  /// leaves room for what is under it.
+  bool standBeside(int room_px, int under_px);
+  /// Whether it does.
+  bool beside() const { return beside_; }
+  /// Its height where it stands beside its lane, with the foot.
+  int foot() const;
 
 protected:
   void paintEvent(QPaintEvent* event) override;
@@ -36,7 +41,7 @@ private:
   void paintFoot(QPainter& painter, const QRectF& area, double least, double most) const;
   const Lanes& lanes_;
   SpreadViewPtr spread_;
-  bool by_charge_ = false, logarithmic_ = true;
+  bool by_charge_ = false, logarithmic_ = true, beside_ = false;
 };
 
 /// The margin's page with the distribution, its quantiles and the ripple.

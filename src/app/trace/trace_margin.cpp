@@ -73,7 +73,7 @@ void TraceDesk::sayNotSplit(const CaptureView& capture) {
                       }}});
     return;
   }
-  if (capture.channel.quantity != Quantity::current && !capture.info.recording) {
+  if (!capture.shows_current() && !capture.info.recording) {
     not_split_->say(
         tr("No current yet"),
         tr("It holds %1 alone. If one is the drop over a shunt, say so under Channels.")
