@@ -93,7 +93,6 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
                 "capture " + capture.name + " has several currents; name one of " + names +
                     " with --channel");
   }
-  if (capture.channels.size() == 1) return capture.channels.front();
   throw Error(Failure::bad_data, "no current", book_path,
               "capture " + capture.name + " has no channel of current");
 }
@@ -107,6 +106,9 @@ const ChannelInfo& main_current(const CaptureInfo& capture, const std::string& b
 
 const ChannelInfo& shown_channel(const CaptureInfo& capture, const std::string& book_path) {
   const ChannelInfo* first = nullptr;
+  for (const ChannelInfo& c : capture.channels) {
+    if (capture.split_channel != 0 && c.id == capture.split_channel) return c;
+  }
   for (const Quantity wanted : {Quantity::current, Quantity::voltage}) {
     for (const ChannelInfo& c : capture.channels) {
       if (c.quantity == wanted) return c;
@@ -134,6 +136,10 @@ ToldSplit told_split(const Book& book, const CaptureInfo& capture, const Recipe&
         "it has no channel \"" + recipe.channel + "\" that recipe \"" + recipe.name + "\" reads");
   }
   const ChannelInfo& channel = choose_channel(capture, recipe.channel, book.path());
+  if (channel.quantity != Quantity::current)
+    throw Error(Failure::bad_data, "no current", "capture " + capture.name,
+                "its states cannot rest on " + channel.name + ", in " + channel.unit +
+                    ": what is accounted for is a current; a rule may have its level there");
   const ChannelTrace trace(book, channel);
   if (trace.blocks().empty()) {
     throw Error(Failure::bad_data, "nothing to split", "capture " + capture.name,

@@ -52,8 +52,9 @@ const ChannelInfo& choose_channel(const CaptureInfo& capture, const std::string&
 const ChannelInfo& main_current(const CaptureInfo& capture, const std::string& book_path);
 /// Refuses a capture of typed readings where samples are wanted. Error bad_data.
 void require_recorded(const CaptureInfo& capture);
-/// The channel that stands for a capture where it is looked at: the main current, in a capture
-/// without any the first voltage, else the first that holds samples. Error bad_data when none does.
+/// The channel that stands for a capture where it is looked at: the current that its states rest
+/// on, else the main current, in a capture without any the first voltage, else the first that holds
+/// samples. Error bad_data when none does.
 const ChannelInfo& shown_channel(const CaptureInfo& capture, const std::string& book_path);
 /// A recipe that names no channel, made to read the main current.
 Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::string& book_path);

@@ -64,11 +64,12 @@ struct ChannelInfo {
 struct CaptureInfo {
   std::int64_t id = 0;
   std::string name, build, started_utc, end_reason;
-  bool recording = false;    ///< its writer is alive
-  bool interrupted = false;  ///< an input or the writer died
-  bool split = false;        ///< or typed: either way its states have figures
-  bool typed = false;        ///< readings by people, and no channels (book/typed.h)
-  std::string damage;        ///< why its channels is not known; empty: they can
+  bool recording = false;          ///< its writer is alive
+  bool interrupted = false;        ///< an input or the writer died
+  bool split = false;              ///< or typed: either way its states have figures
+  std::int64_t split_channel = 0;  ///< the current that its states rest on; 0: not split
+  bool typed = false;              ///< readings by people, and no channels (book/typed.h)
+  std::string damage;              ///< why its channels is not known; empty: they can
   std::vector<ChannelInfo> channels;
   Conditions conditions;
   std::int64_t log_lines = 0;

@@ -253,11 +253,14 @@ void Book::read_capture_rows(const Statement& row, CaptureInfo& out) const {
     out.conditions[name_in(conditions, 0)] = name_in(conditions, 1);
   describe_as_noted(out);
   auto split = db_->prepare(
-      "SELECT EXISTS(SELECT 1 FROM split WHERE capture=?1), "
-      "(SELECT count(*) FROM log_line WHERE capture=?1)");
-  split.bind_all(out.id);
+      "SELECT (SELECT channel FROM split WHERE capture=?1 AND (?2='' OR CAST(id AS TEXT)=?2) "
+      "ORDER BY id DESC LIMIT 1), (SELECT count(*) FROM log_line WHERE capture=?1)");
+  split.bind_all(out.id, note(out.id, "split").value_or(""));
   if (split.step()) {
-    out.split = split.integer(0) != 0 && note(out.id, "split") != "0";
+    for (const ChannelInfo& c : out.channels) {
+      if (c.id == split.integer(0) && c.quantity == Quantity::current) out.split_channel = c.id;
+    }
+    out.split = out.split_channel != 0;
     out.log_lines = split.integer(1);
   }
   out.typed = out.channels.empty() && out.end_reason == "typed";

@@ -165,6 +165,12 @@ double edit_reach(const CaptureInfo& capture, std::int64_t channel) {
 std::optional<EditedSplit> edited_split(const Book& book, const CaptureInfo& capture) {
   auto split = book.split(capture.id);
   if (!split) return std::nullopt;
+  // What they rest on may be no current any more: without its shunt it is a voltage.
+  const bool current =
+      std::none_of(capture.channels.begin(), capture.channels.end(), [&](const ChannelInfo& c) {
+        return c.id == split->channel && c.quantity != Quantity::current;
+      });
+  if (!current) return std::nullopt;
   EditedSplit out{std::move(*split), 0, {}};
   const std::vector<Edit> list = edits(book, capture.id);
   out.edits = list.size();

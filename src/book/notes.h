@@ -71,7 +71,7 @@ struct EditedSplit {
   std::size_t edits = 0;
   std::vector<Conflict> conflicts;
 };
-/// Nothing when the capture is not split.
+/// Nothing when the capture is not split, or rests on what is no current.
 std::optional<EditedSplit> edited_split(const Book& book, const CaptureInfo& capture);
 /// How far an edge may have wandered and still be the one that was edited (s): five samples.
 double edit_reach(const CaptureInfo& capture, std::int64_t channel);

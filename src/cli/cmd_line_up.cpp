@@ -69,8 +69,8 @@ Outcome run(const Options& o, bool json) {
     if (x && y) offset = *x - *y;
     how = fmt::format("by log line {} with \"{}\"", o.number, o.log);
   } else if (!o.offset) {
-    const book::ChannelTrace x(book, book::main_current(a, o.book)),
-        y(book, book::main_current(b, o.book));
+    const book::ChannelTrace x(book, book::shown_channel(a, o.book)),
+        y(book, book::shown_channel(b, o.book));
     const LineUp found = line_up(x, y);
     d["confidence"] = found.confidence;
     d["correlation"] = found.correlation;

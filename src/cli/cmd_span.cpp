@@ -27,7 +27,9 @@ struct Options {
 Outcome run(const Options& o, const Output& output) {
   const book::Book book = open_to_read(o.book);
   const book::CaptureInfo capture = book.find(o.capture);
-  const book::ChannelInfo& channel = book::choose_channel(capture, o.channel, o.book);
+  const bool alone = o.channel.empty() && capture.channels.size() == 1;  // whatever it holds
+  const book::ChannelInfo& channel =
+      alone ? capture.channels.front() : book::choose_channel(capture, o.channel, o.book);
   const book::ChannelTrace trace(book, channel);
   double from = o.from.value_or(trace.from_s()), to = o.to.value_or(trace.to_s());
   if (!std::isfinite(from) || !std::isfinite(to)) usage("--from and --to are moments in s");

@@ -110,6 +110,9 @@ formats::RecipeFile find_recipe(const book::Book& book, const book::CaptureInfo&
   const book::ChannelInfo& channel = name.empty()
                                          ? book::main_current(capture, book.path())
                                          : book::choose_channel(capture, name, book.path());
+  if (channel.quantity != Quantity::current)
+    throw Error(Failure::bad_data, "nothing to find", "capture " + capture.name,
+                "states are found on a current, and " + channel.name + " is in " + channel.unit);
   const book::ChannelTrace trace(book, channel);
   settings.unit = channel.unit;
   settings.leave_out = off_spans(book, capture.id, trace);

@@ -26,6 +26,42 @@ bool same(const std::vector<EnvelopeColumn>& a, const std::vector<EnvelopeColumn
 
 }  // namespace
 
+TEST_CASE("a capture is shown by the current that its states rest on, as it is accounted for") {
+  test::Folder folder;
+  const std::string path = folder / "b.kuvio";
+  Book writing = Book::open(path, Book::Mode::create);
+  book::ChannelInfo main = test::current_channel(), rail = main;
+  main.name = "main";
+  rail.name = "rail";
+  book::CaptureWriter writer(writing, {"c", "1.0", {}, false}, {main, rail});
+  std::vector<double> values(4000, 5e-3);
+  writer.append(0, 0, 1, values);
+  std::fill(values.begin(), values.begin() + 2000, 1e-6);
+  writer.append(1, 0, 1, values);
+  writer.finish("done", false);
+  Reader reader(QString::fromStdString(path));
+  const auto shown = [&] { return reader.show({writer.id()})->captures.front(); };
+  CHECK(shown()->channel.name == "main");
+  const std::vector<EnvelopeColumn> before = reader.list()->rows.front().thumbnail;
+
+  Recipe recipe;
+  recipe.channel = "rail";
+  StateRule busy;
+  busy.name = "Busy";
+  busy.level = {1e-3, INFINITY, 1e-3, INFINITY};
+  recipe.states = {busy};
+  writing.save_split(writer.id(),
+                     book::split_capture(writing, writing.capture(writer.id()), recipe, "text"));
+  const CaptureViewPtr now = shown();
+  CHECK(now->channel.name == "rail");
+  REQUIRE(now->ledger);
+  const double right =
+      measure(book::ChannelTrace(writing, writing.capture(writer.id()).channels[1])).charge;
+  CHECK(now->ledger->charge == Approx(right));
+  CHECK(now->ledger->find("Busy")->charge == Approx(right).epsilon(0.01));
+  CHECK_FALSE(same(reader.list()->rows.front().thumbnail, before));
+}
+
 TEST_CASE("pictures of a growing capture are those that a fresh reader makes") {
   test::Folder folder;
   const std::string path = folder / "b.kuvio";

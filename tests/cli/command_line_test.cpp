@@ -107,6 +107,37 @@ TEST_CASE("several currents are asked about by name, several captures of one nam
   refuses({"span", path, "two"}, 64, "1, 2");
 }
 
+TEST_CASE("volts are never accounted for as amperes") {
+  const test::Folder folder;
+  const std::string path = folder / "b.kuvio",
+                    csv = folder.write("u.csv", "t (s),U (V)\n0,3\n1,3\n2,1\n3,1\n4,3\n5,3\n"),
+                    recipe = folder.write("r.toml",
+                                          "kuvio = \"recipe/1\"\nname = \"x\"\n[[state]]\nname = "
+                                          "\"Full\"\nlevel = { above = \"2 A\" }\n"),
+                    battery = folder.write("b.toml",
+                                           "kuvio = \"battery/1\"\nname = \"b\"\n"
+                                           "capacity = \"1 Ah\"\nvoltage = \"3 V\"\n");
+  REQUIRE(cli({"import", path, csv, "--build", "1", "--samples", "averaged"}).status == 0);
+  CHECK(cli({"span", path, "u", "--json"}).json()["mean_v"].get<double>() == Approx(14.0 / 6));
+  refuses({"states", path, "u", "--find"}, 65, "no channel of current");
+  refuses({"states", path, "u", "--find", "--channel", "U"}, 65, "a current");
+  refuses({"states", path, "u", "--recipe", recipe}, 65, "no channel of current");
+  const std::string named = folder.write(
+      "n.toml",
+      "kuvio = \"recipe/1\"\nname = \"x\"\nchannel = \"U\"\n[[state]]\nname = \"Full\"\n"
+      "level = { above = \"2 A\" }\n");
+  refuses({"states", path, "u", "--recipe", named}, 65, "cannot rest on U, in V");
+  refuses({"lifetime", path, "u", "--battery", battery}, 65, "no channel of current");
+  CHECK_FALSE(cli({"list", path, "--json"}).json()["captures"][0]["split"].get<bool>());
+  // A shunt makes it a current, and without it what was split is so no more.
+  REQUIRE(cli({"channel", path, "u", "U", "--shunt", "1 Ohm"}).status == 0);
+  REQUIRE(cli({"states", path, "u", "--recipe", recipe}).status == 0);
+  CHECK(cli({"ledger", path, "u", "--json"}).json()["total"]["charge_c"].get<double>() ==
+        Approx(14));
+  REQUIRE(cli({"channel", path, "u", "U", "--reset"}).status == 0);
+  refuses({"ledger", path, "u"}, 65, "not split");
+}
+
 TEST_CASE("bad recipes, budgets and batteries are told with their line") {
   const test::Folder folder;
   const std::string path = folder / "b.kuvio";

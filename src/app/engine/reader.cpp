@@ -72,10 +72,12 @@ bool same_channel(const book::ChannelInfo& before, const book::ChannelInfo& now)
          before.calibration == now.calibration && before.quantity == now.quantity;
 }
 
-/// Of the channel that stands for a capture.
-book::Calibration calibration_of_shown(const book::CaptureInfo& info, const std::string& path) {
+/// The channel that stands for a capture, and how it was put right.
+std::pair<std::int64_t, book::Calibration> shown_as(const book::CaptureInfo& info,
+                                                    const std::string& path) {
   try {
-    return book::shown_channel(info, path).calibration;
+    const book::ChannelInfo& channel = book::shown_channel(info, path);
+    return {channel.id, channel.calibration};
   } catch (const Error&) {  // it has none to show
     return {};
   }
@@ -135,9 +137,8 @@ void Reader::grow(Open& open, book::ChannelTrace& trace, const book::ChannelInfo
 const Reader::CaptureThumbnail& Reader::thumbnail_of(const book::CaptureInfo& info) {
   CaptureThumbnail& known_picture = thumbnails_[info.id];
   const std::int64_t samples = samples_of(info);
-  const book::Calibration calibration = calibration_of_shown(info, book_.path());
-  if (samples == known_picture.samples && calibration == known_picture.calibration)
-    return known_picture;
+  const auto shown = shown_as(info, book_.path());
+  if (samples == known_picture.samples && shown == known_picture.shown) return known_picture;
   try {
     const book::ChannelInfo& channel = book::shown_channel(info, book_.path());
     const auto it = std::find_if(open_.begin(), open_.end(), [&](const Open& o) {
@@ -158,7 +159,7 @@ const Reader::CaptureThumbnail& Reader::thumbnail_of(const book::CaptureInfo& in
     known_picture = {};
   }
   known_picture.samples = samples;
-  known_picture.calibration = calibration;
+  known_picture.shown = shown;
   return known_picture;
 }
 

@@ -49,8 +49,8 @@ private:
   };
   /// What is known of a capture's main current as a whole, kept while it grows.
   struct CaptureThumbnail {
-    book::Calibration calibration;
-    std::int64_t samples = 0;  ///< of all channels, then
+    std::pair<std::int64_t, book::Calibration> shown;  ///< channel, and how it was put right
+    std::int64_t samples = 0;                          ///< of all channels, then
     GrowingEnvelope whole{kOverview};
     std::vector<EnvelopeColumn> thumbnail;
 

@@ -24,7 +24,7 @@ QString tr(const char* text) { return QObject::tr(text); }
 book::ChangeRequest add_edits(const book::Book& book, std::int64_t capture,
                               std::vector<Edit> edits) {
   const book::CaptureInfo info = book.capture(capture);
-  const book::ChannelTrace trace(book, book::main_current(info, book.path()));
+  const book::ChannelTrace trace(book, book::shown_channel(info, book.path()));
   std::vector<Edit> list = book::edits(book, capture);
   const std::size_t before = list.size();
   for (Edit& edit : edits) {
