@@ -14,7 +14,9 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPlainTextEdit>
+#include <QPointer>
 #include <QPushButton>
 #include <QRadioButton>
 #include <QTabBar>
@@ -444,6 +446,27 @@ TEST_CASE("hand edits outlive the recipe's re-run, those without anchor are told
       s.child<QDialog>("editsDialog")->findChild<QPushButton*>(QStringLiteral("dropAll")),
       Qt::LeftButton);
   REQUIRE(edits_are(s, 0));
+}
+
+TEST_CASE("the list of hand edits follows what is undone beside it") {
+  Opened s;
+  s.view().pickVisit(s.first("Uplink"));
+  QTest::keyClick(s.lane, Qt::Key_P);
+  REQUIRE(edits_are(s, 1));
+  s.view().pickVisit(s.first("Sense"));
+  QTest::keyClick(s.lane, Qt::Key_P);
+  REQUIRE(edits_are(s, 2));
+  QTest::mouseClick(s.child<QPushButton>("edits"), Qt::LeftButton);
+  QPointer<QDialog> dialog = s.child<QDialog>("editsDialog");
+  const auto* list = dialog->findChild<QListWidget*>(QStringLiteral("edits"));
+  REQUIRE(list->count() == 2);
+  const QString first = list->item(0)->text();
+  s.window.session().history()->undo();
+  REQUIRE(s.wait([&] { return list->count() == 1; }));
+  CHECK(list->item(0)->text() == first);
+  s.window.session().history()->undo();
+  CHECK(s.wait([&] { return !dialog; }));
+  CHECK(edits_are(s, 0));
 }
 
 TEST_CASE("a rule's card says what the rule asks for, and what it turned away") {

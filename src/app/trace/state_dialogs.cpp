@@ -8,7 +8,6 @@
 #include "core/number_text.h"
 
 #include <QFormLayout>
-#include <QListWidget>
 #include <QVBoxLayout>
 
 #include <cmath>
@@ -137,7 +136,8 @@ void VisitDialog::take() {
   close();
 }
 
-EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(parent) {
+EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent)
+    : QDialog(parent), list_(new QListWidget(this)) {
   setObjectName(QStringLiteral("editsDialog"));
   setWindowTitle(tr("Manual edits"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -145,18 +145,10 @@ EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(
   auto* column = new QVBoxLayout(this);
   column->addWidget(
       remark(tr("Manual edits are applied on top of the recipe and survive a re-run."), this));
-  auto* list = new QListWidget(this);
-  list->setObjectName(QStringLiteral("edits"));
-  list->setAccessibleName(tr("Manual edits, in the order they were made"));
-  for (std::size_t i = 0; i < capture.edit_list.size(); ++i) {
-    QString text = QString::fromStdString(describe(capture.edit_list[i], exact_time_text));
-    for (const Conflict& c : capture.conflicts) {
-      if (c.edit == i) text += tr("  · not applied: %1").arg(QString::fromStdString(c.why));
-    }
-    list->addItem(text);
-  }
-  list->setCurrentRow(0);
-  column->addWidget(list, 1);
+  list_->setObjectName(QStringLiteral("edits"));
+  list_->setAccessibleName(tr("Manual edits, in the order they were made"));
+  take(capture);
+  column->addWidget(list_, 1);
   auto* row = new QHBoxLayout;
   auto* all = button(tr("Remove all"), QStringLiteral("dropAll"), this);
   auto* one = button(tr("Remove"), QStringLiteral("dropOne"), this, true);
@@ -171,10 +163,27 @@ EditsDialog::EditsDialog(const CaptureView& capture, QWidget* parent) : QDialog(
     emit dropped(-1);
     close();
   });
-  connect(one, &QPushButton::clicked, this, [this, list] {
-    if (list->currentRow() >= 0) emit dropped(list->currentRow());
+  connect(one, &QPushButton::clicked, this, [this] {
+    if (list_->currentRow() >= 0) emit dropped(list_->currentRow());
     close();
   });
+}
+
+void EditsDialog::take(const CaptureView& capture) {
+  QStringList texts;
+  for (std::size_t i = 0; i < capture.edit_list.size(); ++i) {
+    QString text = QString::fromStdString(describe(capture.edit_list[i], exact_time_text));
+    for (const Conflict& c : capture.conflicts) {
+      if (c.edit == i) text += tr("  · not applied: %1").arg(QString::fromStdString(c.why));
+    }
+    texts << text;
+  }
+  if (texts == texts_) return;
+  texts_ = texts;
+  list_->clear();
+  list_->addItems(texts);
+  list_->setCurrentRow(0);
+  if (texts.isEmpty()) close();
 }
 
 }  // namespace kuvio::app

@@ -7,6 +7,7 @@
 #include <QDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QRadioButton>
 
 #include <functional>
@@ -53,10 +54,16 @@ class EditsDialog : public QDialog {
   Q_OBJECT
 public:
   EditsDialog(const CaptureView& capture, QWidget* parent);
+  /// The capture's edits as they are now; without any it closes.
+  void take(const CaptureView& capture);
 
 signals:
   /// -1: all of them.
   void dropped(int edit);
+
+private:
+  QListWidget* list_;
+  QStringList texts_;
 };
 
 }  // namespace kuvio::app

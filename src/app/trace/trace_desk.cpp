@@ -236,6 +236,12 @@ void TraceDesk::connectViews() {
     const qint64 id = context_.view.capture()->info.id;
     connect(dialog, &EditsDialog::dropped, this,
             [this, id](int edit) { drop_edit(context_.session, id, edit); });
+    // What is undone meanwhile is not to be removed any more.
+    connect(&context_.view, &ViewState::captureChanged, dialog, [this, id, dialog] {
+      const CaptureViewPtr& now = context_.view.capture();
+      if (now && now->info.id == id) return dialog->take(*now);
+      dialog->close();
+    });
     dialog->show();
   });
   connect(&context_.session, &Session::budgetReady, this, &TraceDesk::takeBudget);
