@@ -46,9 +46,10 @@ def make(chance):
 
 def unit_of(title):
     """In brackets, or a word of the title that is one."""
-    found = re.search(r"[\[(]\s*([A-Za-zµ%]+)\s*[\])]", title)
+    found = re.findall(r"\[\s*([A-Za-zµ%]+)\s*\]|\(\s*([A-Za-zµ%]+)\s*\)", title)
     if found:
-        return "s" if found.group(1) == "S" else found.group(1)
+        units = ["s" if "".join(one) == "S" else "".join(one) for one in found]
+        return next((unit for unit in units if unit in TIME or unit in CURRENT), units[0])
     words = [word[:-1] + "A" if word in ("a", "ma", "ua") else word for word in re.split(r"[_ ,/]", title)[1:]]
     units = [word for word in words if word in TIME or word in CURRENT]
     return units[0] if units else None
