@@ -32,7 +32,7 @@ std::size_t number_of_levels(Clusters& clusters, std::size_t stretches) {
   const double n = static_cast<double>(stretches);
   const std::size_t all = clusters.size();
   const double range = std::max(10.0, clusters.mean(all - 1, all) - clusters.mean(0, 1));
-  const double penalty = kCost + 3 * std::log(std::max(1.0, n / kNormalUpTo));
+  const double penalty = kCost + 2 * std::log(std::max(1.0, n / kNormalUpTo));
   std::size_t best = 1;
   double most = -kInfinity;
   for (std::size_t k = 1; k <= std::min(kMostLevels, all); ++k) {
