@@ -128,6 +128,17 @@ StoredSplit split_capture(const Book& book, const CaptureInfo& capture, const Re
   return told_split(book, capture, recipe, recipe_text).split;
 }
 
+std::vector<OutputSwitch> placed_switches(const Book& book, const CaptureInfo& capture,
+                                          const ChannelInfo& channel, const Trace& trace) {
+  const Accuracy accuracy = accuracy_of(capture, channel);
+  const double quiet = accuracy.stated() ? std::max(5 * accuracy.offset, 1e-9) : 1e-6;
+  std::vector<OutputSwitch> out = book.output_switches(capture.id);
+  for (OutputSwitch& s : out) {
+    if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
+  }
+  return out;
+}
+
 ToldSplit told_split(const Book& book, const CaptureInfo& capture, const Recipe& recipe,
                      const std::string& recipe_text) {
   if (!recipe.channel.empty() && !capture.channel(recipe.channel)) {
@@ -145,12 +156,7 @@ ToldSplit told_split(const Book& book, const CaptureInfo& capture, const Recipe&
     throw Error(Failure::bad_data, "nothing to split", "capture " + capture.name,
                 "it holds no samples");
   }
-  const Accuracy accuracy = accuracy_of(capture, channel);
-  const double quiet = accuracy.stated() ? std::max(5 * accuracy.offset, 1e-9) : 1e-6;
-  std::vector<OutputSwitch> switches = book.output_switches(capture.id);
-  for (OutputSwitch& s : switches) {
-    if (s.on) s.latest_s = first_rise(trace, s.earliest_s, s.latest_s, quiet);
-  }
+  std::vector<OutputSwitch> switches = placed_switches(book, capture, channel, trace);
   const Recipe own = for_own_channel(recipe);
   OtherStays others = stays_of_others(book, capture, recipe);
   SplitResult made = split_beside(

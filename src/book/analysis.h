@@ -59,6 +59,11 @@ const ChannelInfo& shown_channel(const CaptureInfo& capture, const std::string& 
 /// A recipe that names no channel, made to read the main current.
 Recipe of_main_current(Recipe recipe, const CaptureInfo& capture, const std::string& book_path);
 
+/// When its output was switched, as far as the trace of its current tells: on at the first rise
+/// within the command's bracket.
+std::vector<OutputSwitch> placed_switches(const Book& book, const CaptureInfo& capture,
+                                          const ChannelInfo& channel, const Trace& trace);
+
 /// Splits a capture by a recipe, without saving it. The moment an output went on is refined by the
 /// first rise of the current. Error bad_data when the capture lacks the recipe's channel, or a
 /// logic line that it names.

@@ -21,12 +21,14 @@ namespace kuvio::study {
 namespace {
 
 /// From when to when the output was off (s).
-std::vector<std::pair<double, double>> off_spans(const book::Book& book, std::int64_t capture,
+std::vector<std::pair<double, double>> off_spans(const book::Book& book,
+                                                 const book::CaptureInfo& capture,
+                                                 const book::ChannelInfo& channel,
                                                  const Trace& trace) {
   std::vector<std::pair<double, double>> out;
   bool on = true;
   double since = trace.from_s();
-  for (const OutputSwitch& s : book.output_switches(capture)) {
+  for (const OutputSwitch& s : book::placed_switches(book, capture, channel, trace)) {
     if (s.on) {
       if (!on || out.empty()) out.emplace_back(since, s.latest_s);
     } else {
@@ -115,7 +117,7 @@ formats::RecipeFile find_recipe(const book::Book& book, const book::CaptureInfo&
                 "states are found on a current, and " + channel.name + " is in " + channel.unit);
   const book::ChannelTrace trace(book, channel);
   settings.unit = channel.unit;
-  settings.leave_out = off_spans(book, capture.id, trace);
+  settings.leave_out = off_spans(book, capture, channel, trace);
   FoundStates found;
   try {
     found = find_states(trace, settings);

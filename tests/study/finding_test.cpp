@@ -11,6 +11,7 @@
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <cmath>
 #include <random>
 #include <tuple>
@@ -47,6 +48,37 @@ std::int64_t add(book::Book& book) {
 }
 
 }  // namespace
+
+TEST_CASE("what begins with the output is found, however wide the command's bracket") {
+  const test::Folder folder;
+  book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
+  std::mt19937_64 random(7);
+  std::normal_distribution<double> noise;
+  book::CaptureWriter writer(book, {"run", "1.0", {}, false}, {test::current_channel()});
+  std::vector<double> values;
+  const auto stay = [&](double level, int ms) {
+    for (int i = 0; i < ms; ++i)
+      values.push_back(level * (1 + 0.02 * noise(random)) + 2e-8 * noise(random));
+  };
+  stay(0, 2000);
+  stay(18e-3, 1200);  // once
+  for (int round = 0; round < 6; ++round) {
+    stay(3e-6, 5000);
+    stay(28e-3, 900);
+  }
+  writer.append(0, 0, 1, values);
+  writer.event({EventKind::output_on, 1.0, 2.9, "output on"});
+  writer.finish("complete", false);
+  const book::CaptureInfo capture = book.capture(writer.id());
+  const formats::RecipeFile found = study::find_recipe(book, capture, "");
+  REQUIRE(found.recipe.states.size() == 3);
+  const book::StoredSplit split = book::split_capture(book, capture, found.recipe, found.text);
+  const auto boot = std::find_if(split.visits.begin(), split.visits.end(),
+                                 [](const Visit& v) { return v.state != kOff; });
+  REQUIRE(boot != split.visits.end());
+  CHECK(boot->from_s == Approx(2).margin(0.002));
+  CHECK(boot->length_s() == Approx(1.2).margin(0.004));
+}
 
 TEST_CASE("a recipe is found that splits the capture: bursts are one state, Off is none") {
   const test::Folder folder;
