@@ -315,15 +315,18 @@ bool is_burst(const std::vector<Stay>& stays, std::size_t base, std::size_t burs
 
 /// Joins levels of which one is only bursts on the other: where each of the clusters that stay
 /// begins. The level nearest to zero, where a device rests, stays a state of its own.
-std::vector<std::size_t> without_bursts(const Trace& trace, const std::vector<Stretch>& all,
+std::vector<std::size_t> without_bursts(const Trace& trace, const NoiseScale& scale,
+                                        const std::vector<Stretch>& all,
                                         const std::vector<double>& centres,
                                         std::vector<std::size_t> bounds) {
   std::vector<std::size_t> of(centres.size());
   std::iota(of.begin(), of.end(), std::size_t{0});
-  const auto rest = static_cast<std::size_t>(
-      std::min_element(centres.begin(), centres.end(),
-                       [](double a, double b) { return std::fabs(a) < std::fabs(b); }) -
-      centres.begin());
+  const auto rest = static_cast<std::size_t>(std::min_element(centres.begin(), centres.end(),
+                                                              [&](double a, double b) {
+                                                                return std::fabs(scale.level(a)) <
+                                                                       std::fabs(scale.level(b));
+                                                              }) -
+                                             centres.begin());
   for (bool any = true; any;) {
     any = false;
     std::vector<Stay> stays;
@@ -551,7 +554,7 @@ FoundStates find_states(const Trace& trace, const FindSettings& settings) {
   if (!settings.levels) {
     std::vector<double> middles;
     for (std::size_t c = 0; c < k; ++c) middles.push_back(clusters.mean(fine[c], fine[c + 1]));
-    bounds = without_bursts(trace, all, middles, std::move(bounds));
+    bounds = without_bursts(trace, scale, all, middles, std::move(bounds));
   }
   return proposed(trace, scale, settings, clusters, taking_part, fine, bounds,
                   ramp_of(trace, all, leading), std::move(out));

@@ -99,9 +99,8 @@ private:
 
   /// The channel that the states of the capture rest on; "" where it has none.
   std::string split_channel() const {
-    const auto split = capture_.split ? book_.split(capture_.id) : std::nullopt;
     for (const ChannelInfo& c : capture_.channels) {
-      if (split && c.id == split->channel) return c.name;
+      if (capture_.split_channel != 0 && c.id == capture_.split_channel) return c.name;
     }
     return "";
   }

@@ -20,16 +20,29 @@ using namespace kuvio;
 
 namespace {
 
-/// Off for 2 s, then ten rounds of rest, a short work and a radio that sends in bursts.
-std::int64_t add(book::Book& book) {
-  std::mt19937_64 random(3);
+/// One stay after another, a sample a millisecond, with noise.
+struct Stays {
+  std::mt19937_64 random{3};
   std::normal_distribution<double> noise;
-  book::CaptureWriter writer(book, {"run", "1.0", {}, false}, {test::current_channel()});
   std::vector<double> values;
-  const auto stay = [&](double level, int ms) {
+
+  void operator()(double level, int ms) {
     for (int i = 0; i < ms; ++i)
       values.push_back(level * (1 + 0.02 * noise(random)) + 2e-8 * noise(random));
-  };
+  }
+  /// A capture of it, whose output went on between these two moments.
+  std::int64_t write(book::Book& book, double earliest_s, double latest_s) const {
+    book::CaptureWriter writer(book, {"run", "1.0", {}, false}, {test::current_channel()});
+    writer.append(0, 0, 1, values);
+    writer.event({EventKind::output_on, earliest_s, latest_s, "output on"});
+    writer.finish("complete", false);
+    return writer.id();
+  }
+};
+
+/// Off for 2 s, then ten rounds of rest, a short work and a radio that sends in bursts.
+std::int64_t add(book::Book& book) {
+  Stays stay;
   stay(0, 2000);
   for (int round = 0; round < 10; ++round) {
     stay(3e-6, 8000);
@@ -41,10 +54,7 @@ std::int64_t add(book::Book& book) {
     stay(60e-3, 150);
     stay(7e-3, 1500);
   }
-  writer.append(0, 0, 1, values);
-  writer.event({EventKind::output_on, 1.999, 2.0, "output on"});
-  writer.finish("complete", false);
-  return writer.id();
+  return stay.write(book, 1.999, 2.0);
 }
 
 }  // namespace
@@ -52,24 +62,14 @@ std::int64_t add(book::Book& book) {
 TEST_CASE("what begins with the output is found, however wide the command's bracket") {
   const test::Folder folder;
   book::Book book = book::Book::open(folder / "b.kuvio", book::Book::Mode::create);
-  std::mt19937_64 random(7);
-  std::normal_distribution<double> noise;
-  book::CaptureWriter writer(book, {"run", "1.0", {}, false}, {test::current_channel()});
-  std::vector<double> values;
-  const auto stay = [&](double level, int ms) {
-    for (int i = 0; i < ms; ++i)
-      values.push_back(level * (1 + 0.02 * noise(random)) + 2e-8 * noise(random));
-  };
+  Stays stay;
   stay(0, 2000);
   stay(18e-3, 1200);  // once
   for (int round = 0; round < 6; ++round) {
     stay(3e-6, 5000);
     stay(28e-3, 900);
   }
-  writer.append(0, 0, 1, values);
-  writer.event({EventKind::output_on, 1.0, 2.9, "output on"});
-  writer.finish("complete", false);
-  const book::CaptureInfo capture = book.capture(writer.id());
+  const book::CaptureInfo capture = book.capture(stay.write(book, 1.0, 2.9));
   const formats::RecipeFile found = study::find_recipe(book, capture, "");
   REQUIRE(found.recipe.states.size() == 3);
   const book::StoredSplit split = book::split_capture(book, capture, found.recipe, found.text);
