@@ -10,6 +10,7 @@
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <csignal>
 #include <map>
 #include <random>
@@ -116,7 +117,10 @@ TEST_CASE("another process sees a capture grow, log lines lie where the current 
   REQUIRE(wait_for([&] { return samples_in(path) > 20'000; }));
   CHECK(cli({"list", path, "--json"}).json()["captures"][0]["recording"] == true);
   const auto before = samples_in(path);
-  CHECK(wait_for([&] { return samples_in(path) > before + 10'000; }));
+  REQUIRE(before < 100'000);
+  // On a machine that stood still meanwhile it may be nearly at its end.
+  CHECK(
+      wait_for([&] { return samples_in(path) >= std::min(before + 10'000, before / 2 + 50'000); }));
   CHECK(recorder.wait() == 0);
   CHECK(samples_in(path) == 100'000);
   REQUIRE(cli({"states", path, "1", "--recipe", kDemo + "satchel.recipe.toml"}).status == 0);
